@@ -1,0 +1,47 @@
+# make demo and make test are all that a newcomer needs.
+export CGO_ENABLED ?= 0
+BIN := bin/aldermoor
+
+.PHONY: build demo test check unit race e2e bench fuzz shots web
+
+build: ## one static binary
+	go build -trimpath -o $(BIN) ./cmd/aldermoor
+
+demo: build ## made-up data, delivered while you watch
+	$(BIN) demo
+
+web: ## styles, fonts, icons and scripts from their sources
+	npm run build
+
+test: ## everything that CI runs
+	scripts/prepare.sh
+	$(MAKE) check unit race e2e
+
+check:
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); echo "Run gofmt."; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	scripts/fresh.sh
+
+unit:
+	go test -timeout 20m ./...
+
+race:
+	CGO_ENABLED=1 go test -race -timeout 20m ./core/raster ./internal/blob ./internal/jobs ./internal/library
+
+e2e: build
+	npx playwright test -c e2e/playwright.config.mjs
+
+bench: ## ratios, in one run
+	go test -run xxx -bench . -benchtime 3x ./core/raster ./core/shade ./core/codec/... ./internal/library
+	scripts/bench.sh
+	scripts/bench-intake.sh
+
+fuzz: ## 60 s for each reader of strangers' bytes
+	for p in codec codec/png codec/tiff codec/exr codec/tga codec/hdr; do go test -run xxx -fuzz FuzzDecode -fuzztime 60s ./core/$$p || exit 1; done
+	go test -run xxx -fuzz FuzzUnpack -fuzztime 60s ./core/parcel
+	go test -run xxx -fuzz FuzzSort -fuzztime 60s ./core/channels
+	go test -run xxx -fuzz FuzzParseLength -fuzztime 60s ./core/scale
+
+shots: build ## docs/screenshots from the demo's data
+	node e2e/shots.mjs

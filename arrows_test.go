@@ -1,0 +1,92 @@
+package aldermoor
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+)
+
+// The floors of the house, from the top. A package may use those of its own floor
+// and of the floors below, never one above.
+var floors = []struct {
+	prefix string
+	knows  []string // which of the project's packages it may use
+}{
+	{"aldermoor/cmd/", []string{"aldermoor/internal/", "aldermoor/core/"}},
+	{"aldermoor/internal/web", []string{"aldermoor/internal/library", "aldermoor/core/"}},
+	{"aldermoor/internal/watch", []string{"aldermoor/internal/library"}},
+	{"aldermoor/internal/store", []string{"aldermoor/internal/library", "aldermoor/internal/jobs", "aldermoor/core/"}},
+	{"aldermoor/internal/library", []string{"aldermoor/core/"}},
+	{"aldermoor/internal/blob", nil},
+	{"aldermoor/internal/jobs", nil},
+	{"aldermoor/core/", []string{"aldermoor/core/"}},
+}
+
+// What core may use besides the standard library.
+var coreMayUse = []string{"golang.org/x/image/", "gonum.org/v1/gonum/", "github.com/klauspost/compress/"}
+
+// What core must never use, though it is in the standard library.
+var coreMustNot = []string{"net/http", "database/sql", "html/template", "os"}
+
+func list(t *testing.T, args ...string) []string {
+	t.Helper()
+	out, err := exec.Command("go", append([]string{"list"}, args...)...).Output()
+	if err != nil {
+		t.Fatalf("go list %v: %v", args, err)
+	}
+	return strings.Fields(string(out))
+}
+
+func TestArrowsPointDown(t *testing.T) {
+	packages := list(t, "./...")
+	if len(packages) < 15 {
+		t.Fatalf("only %d packages were listed", len(packages))
+	}
+	for _, p := range packages {
+		if p == "aldermoor" {
+			continue
+		}
+		var mine []string
+		known := false
+		for _, f := range floors {
+			if strings.HasPrefix(p+"/", f.prefix) || strings.HasPrefix(p, f.prefix) {
+				mine, known = f.knows, true
+				break
+			}
+		}
+		if !known {
+			t.Errorf("%s is on no floor of the house", p)
+			continue
+		}
+		for _, dep := range list(t, "-f", `{{join .Imports "\n"}}`, p) {
+			if strings.HasPrefix(dep, "aldermoor/") && !begins(dep, mine) && dep != p {
+				t.Errorf("%s uses %s, which is not below it", p, dep)
+			}
+		}
+	}
+}
+
+func TestCoreIsPureComputation(t *testing.T) {
+	for _, p := range list(t, "./core/...") {
+		for _, dep := range list(t, "-f", `{{join .Imports "\n"}}`, p) {
+			outside := strings.Contains(strings.Split(dep, "/")[0], ".")
+			if outside && !begins(dep, coreMayUse) {
+				t.Errorf("%s uses %s", p, dep)
+			}
+			for _, bad := range coreMustNot {
+				if dep == bad {
+					t.Errorf("%s uses %s: core computes, it does not reach out", p, dep)
+				}
+			}
+		}
+	}
+}
+
+func begins(s string, prefixes []string) bool {
+	for _, p := range prefixes {
+		if strings.HasPrefix(s, p) {
+			return true
+		}
+	}
+	return false
+}

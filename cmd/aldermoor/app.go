@@ -1,0 +1,163 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sync"
+	"time"
+
+	"aldermoor/core/codec"
+	"aldermoor/core/parcel"
+	"aldermoor/internal/blob"
+	"aldermoor/internal/jobs"
+	"aldermoor/internal/library"
+	"aldermoor/internal/store"
+	"aldermoor/internal/watch"
+	"aldermoor/internal/web"
+)
+
+// app is the parts of a running Aldermoor, wired together.
+type app struct {
+	dir     string
+	store   *store.Store
+	blobs   *blob.Store
+	queue   *jobs.Queue
+	service *library.Service
+	log     *slog.Logger
+	unlock  func()
+}
+
+// limits are what strangers' files may ask for; each is a flag of serve.
+type limits struct {
+	megapixels, fileMB, archiveGB, archiveFiles int
+}
+
+func defaultLimits() limits {
+	return limits{codec.DefaultLimits.Pixels >> 20, int(codec.DefaultLimits.Bytes >> 20), int(parcel.DefaultLimits.Bytes >> 30), parcel.DefaultLimits.Entries}
+}
+
+// openApp opens a data folder, which one process may use at a time.
+func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app, error) {
+	if dir == "" {
+		return nil, errors.New("say where the data is: --data DIR, or the environment variable ALDERMOOR_DATA")
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, fmt.Errorf("make the data folder: %w", err)
+	}
+	unlock, err := lockFolder(filepath.Join(dir, "aldermoor.lock"))
+	if err != nil {
+		return nil, fmt.Errorf("the data folder %q is in use by another Aldermoor: %w", dir, err)
+	}
+	a := &app{dir: dir, log: log, unlock: unlock}
+	if a.store, err = store.Open(ctx, dir); err != nil {
+		unlock()
+		return nil, err
+	}
+	if a.blobs, err = blob.Open(dir); err != nil {
+		a.close()
+		return nil, err
+	}
+	a.queue = jobs.New(a.store.DB(), log)
+	a.service = library.New(library.Config{Store: a.store, Blobs: a.blobs, Log: log, Wake: a.queue.Wake,
+		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20},
+		Archives: parcel.Limits{Entries: l.archiveFiles, Bytes: int64(l.archiveGB) << 30, Ratio: parcel.DefaultLimits.Ratio}})
+	for kind, h := range a.service.Handlers() {
+		a.queue.Handle(kind, h)
+	}
+	a.queue.OnFailure(a.service.JobFailed)
+	if err := a.service.Load(ctx); err != nil {
+		a.close()
+		return nil, err
+	}
+	return a, nil
+}
+
+// openFolders lets folders be watched within the given ones.
+func (a *app) openFolders(roots []string) error {
+	for _, r := range roots {
+		abs, err := filepath.Abs(r)
+		if err != nil {
+			return fmt.Errorf("open %q for watching: %w", r, err)
+		}
+		a.service.WatchRoots = append(a.service.WatchRoots, abs)
+	}
+	return nil
+}
+
+func (a *app) close() {
+	if err := a.store.Close(); err != nil {
+		a.log.Error("close the database", "error", err)
+	}
+	a.unlock()
+}
+
+// serve answers on a listener and works on jobs until the context ends.
+func (a *app) serve(ctx context.Context, l net.Listener, c web.Config) error {
+	c.Service, c.Sessions, c.Log = a.service, a.store.Sessions(), a.log
+	c.Busy = a.queue.Waiting
+	c.Uploads = filepath.Join(a.dir, "uploads")
+	c.Ready = func(ctx context.Context) error {
+		return a.store.Read(ctx, func(tx library.Tx) error { _, _, err := tx.CountMaterials(); return err })
+	}
+	s, err := web.New(c)
+	if err != nil {
+		return err
+	}
+	h := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		ErrorLog: slog.NewLogLogger(a.log.Handler(), slog.LevelWarn), BaseContext: func(net.Listener) context.Context { return ctx }}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		if err := a.queue.Run(ctx, 2); err != nil {
+			a.log.Error("work on jobs", "error", err)
+		}
+	})
+	wg.Go(func() {
+		if err := (&watch.Watcher{Service: a.service, Log: a.log}).Run(ctx); err != nil {
+			a.log.Error("watch folders", "error", err)
+		}
+	})
+	wg.Go(func() {
+		<-ctx.Done()
+		end, done := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer done()
+		h.Shutdown(end)
+	})
+	err = h.Serve(l)
+	cancel()
+	wg.Wait()
+	if errors.Is(err, http.ErrServerClosed) {
+		return nil
+	}
+	return err
+}
+
+// logger writes structured lines to standard error.
+func logger(verbose bool) *slog.Logger {
+	level := slog.LevelInfo
+	if verbose {
+		level = slog.LevelDebug
+	}
+	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+}
+
+// env is an environment variable, or what stands in for it.
+func env(name, missing string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return missing
+}
+
+// loopback says whether an address is reached from this machine alone.
+func loopback(addr net.Addr) bool {
+	host, _, err := net.SplitHostPort(addr.String())
+	return err == nil && net.ParseIP(host).IsLoopback()
+}

@@ -1,0 +1,225 @@
+package main
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"os"
+	"path/filepath"
+	"time"
+
+	"aldermoor/core/station"
+	"aldermoor/internal/library"
+	"aldermoor/internal/web"
+
+	"github.com/spf13/cobra"
+)
+
+func demoCommand() *cobra.Command {
+	var data, addr string
+	var px int
+	c := &cobra.Command{Use: "demo", Short: "The same on made-up data, delivered by simulated stations while you watch", Args: cobra.NoArgs, RunE: work(func(ctx context.Context, _ []string) error {
+		log := logger(false)
+		a, err := openApp(ctx, data, defaultLimits(), log)
+		if err != nil {
+			return err
+		}
+		defer a.close()
+		drop := filepath.Join(data, "drop")
+		if err := os.MkdirAll(drop, 0o755); err != nil {
+			return err
+		}
+		if err := a.openFolders([]string{drop}); err != nil {
+			return err
+		}
+		ln, err := net.Listen("tcp", addr)
+		if err != nil {
+			return fmt.Errorf("listen on %s: %w", addr, err)
+		}
+		fmt.Printf("Aldermoor's demo is at http://%s\nEnter as librarian or as artist with one click; nothing in it is real.\n", ln.Addr())
+		if err := demoAccounts(ctx, a.service); err != nil {
+			return err
+		}
+		go func() {
+			if err := deliverDemo(ctx, a.service, px); err != nil && ctx.Err() == nil {
+				log.Error("the simulated stations stopped", "error", err)
+			}
+		}()
+		return a.serve(ctx, ln, web.Config{Demo: true})
+	})}
+	c.Flags().StringVar(&data, "data", env("ALDERMOOR_DATA", "demo-data"), "folder of the demo's data")
+	c.Flags().StringVar(&addr, "addr", env("ALDERMOOR_ADDR", "127.0.0.1:8420"), "address to listen on")
+	c.Flags().IntVar(&px, "size", 1024, "pixels on the longer side of the demo's scans")
+	return c
+}
+
+func demoAccounts(ctx context.Context, s *library.Service) error {
+	users, err := s.Users(ctx)
+	if err != nil || len(users) > 0 {
+		return err
+	}
+	for _, u := range web.DemoAccounts {
+		if _, err := s.AddUser(ctx, u.Name, web.DemoPassword, u.Role, "demo"); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// demoDelivery is one delivery of the story, and what the demo's librarian does
+// with it: release it, accept it, or leave it for whoever watches.
+type demoDelivery struct {
+	name, station string
+	sets          []string
+	faults        []station.Fault // of the sets in order
+	do            string
+}
+
+func story() []demoDelivery {
+	return []demoDelivery{
+		{"Roof of the mill", station.QuayRig, []string{"slates_round", "thatch_reed", "lead_rolls"}, nil, "release"},
+		{"Low water", station.FieldRig, []string{"mudflat_ripple", "bank_shingle", "path_oyster"}, nil, "release"},
+		{"Walls and floors", station.QuayRig, []string{"rubble_limewash", "tile_encaustic", "elm_herringbone", "quarry_glazed"}, nil, "release"},
+		{"Hull shed", station.YardLoan, []string{"hull_clinker", "hurdle_willow", "plate_sluice"}, nil, "release"},
+		{"Jetty", station.QuayRig, []string{"jetty_plank", "weatherboard_tar", "flashing_copper", "sailcloth"}, nil, "release"},
+		{"Box 12", station.Archive, []string{"limewash_crack", "rope_mat", "sack_hessian"}, nil, ""},
+		{"Slipway", station.FieldRig, []string{"setts_moss", "gravel_pea", "chalk_rammed"}, nil, "accept"},
+		{"After the repair", station.QuayRig, []string{"slates_round", "jetty_plank", "quarry_glazed", "rubble_limewash", "weatherboard_tar", "tile_encaustic", "terrazzo_office"}, station.Faults(), ""},
+		{"Ironwork", station.YardLoan, []string{"chainplate_rust", "grating_iron"}, nil, "release"},
+	}
+}
+
+// deliverDemo lets the stations deliver one after another. A demo that was
+// stopped goes on where it was.
+func deliverDemo(ctx context.Context, s *library.Service, px int) error {
+	had, err := s.Deliveries(ctx, 200)
+	if err != nil {
+		return err
+	}
+	seen := map[string]int64{}
+	for _, d := range had {
+		seen[d.Name] = d.ID
+	}
+	w := station.NewWriter()
+	for n, d := range story() {
+		id, ok := seen[d.name]
+		if !ok {
+			if id, err = deliverOne(ctx, s, w, d, n, px); err != nil {
+				return err
+			}
+		}
+		if err := actOn(ctx, s, id, d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func deliverOne(ctx context.Context, s *library.Service, w *station.Writer, d demoDelivery, n, px int) (int64, error) {
+	var archive bytes.Buffer
+	z := zip.NewWriter(&archive)
+	for i, slug := range d.sets {
+		if ctx.Err() != nil {
+			return 0, ctx.Err()
+		}
+		opt := station.Options{Px: px, Seed: 1}
+		set := slug
+		if i < len(d.faults) {
+			opt.Fault, opt.Seed, set = d.faults[i], 2, slug+"_b"
+		}
+		files, err := w.Files(station.Take(materialOf(slug), opt), set)
+		if err != nil {
+			return 0, err
+		}
+		for _, f := range files {
+			e, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Store})
+			if err != nil {
+				return 0, err
+			}
+			if _, err := e.Write(f.Data); err != nil {
+				return 0, err
+			}
+		}
+	}
+	if err := z.Close(); err != nil {
+		return 0, err
+	}
+	sent := false
+	got, err := s.Receive(ctx, "station", func() (library.Incoming, error) {
+		if sent {
+			return library.Incoming{}, io.EOF
+		}
+		sent = true
+		return library.Incoming{Path: fmt.Sprintf("delivery-%02d.zip", n+1), R: &archive}, nil
+	}, func() (string, string) { return d.name, d.station })
+	return got.ID, err
+}
+
+func materialOf(slug string) station.Material {
+	for _, m := range station.Materials() {
+		if m.Slug == slug {
+			return m
+		}
+	}
+	panic("demo: there is no material " + slug)
+}
+
+// actOn is the demo's librarian at work.
+func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) error {
+	for {
+		r, err := s.Delivery(ctx, id)
+		if err != nil || r.State == library.Failed {
+			return err
+		}
+		if r.State == library.Sorted {
+			break
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
+	r, err := s.Delivery(ctx, id)
+	if err != nil || d.do == "" {
+		return err
+	}
+	for _, m := range r.Materials {
+		if m.Stage == library.Accepted {
+			continue // done before the demo was stopped
+		}
+		for _, slug := range d.sets {
+			known := materialOf(slug)
+			if library.TitleOf(slug) != m.Name {
+				continue
+			}
+			licence := m.Licence
+			if licence == "" {
+				licence = "LicenseRef-Studio-Only"
+			}
+			author := m.Author
+			if author == "" {
+				author = "Pale Lantern Pictures"
+			}
+			c := library.Change{Name: &known.Name, Tags: &known.Tags, Categories: &known.Categories, Contact: &known.Contact, Licence: &licence, Author: &author}
+			if _, err := s.Patch(ctx, m.ID, 0, "librarian", c); err != nil {
+				return err
+			}
+			if d.do == "accept" {
+				if err := s.Place(ctx, []int64{m.ID}, library.Accepted, "librarian"); err != nil {
+					return err
+				}
+				continue
+			}
+			var invalid library.Invalid
+			if _, err := s.Release(ctx, m.ID, "First release, for The Salt Clerk.", "librarian"); err != nil && !errors.As(err, &invalid) {
+				return err
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,74 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"aldermoor/internal/blob"
+	"aldermoor/internal/library"
+	"aldermoor/internal/store"
+
+	"github.com/spf13/cobra"
+)
+
+func openStore(ctx context.Context, dir string) (*store.Store, error) {
+	if _, err := os.Stat(filepath.Join(dir, "aldermoor.db")); err != nil {
+		return nil, fmt.Errorf("there is no Aldermoor data in %q", dir)
+	}
+	return store.Open(ctx, dir)
+}
+
+func verifyCommand() *cobra.Command {
+	var data string
+	c := &cobra.Command{Use: "verify", Short: "Check the database and the contents of every stored file", Args: cobra.NoArgs, RunE: work(func(ctx context.Context, _ []string) error {
+		if data == "" {
+			return errors.New("say where the data is: --data DIR, or the environment variable ALDERMOOR_DATA")
+		}
+		unlock, err := lockFolder(filepath.Join(data, "aldermoor.lock"))
+		if err != nil {
+			return fmt.Errorf("stop the server that uses %q first: %w", data, err)
+		}
+		defer unlock()
+		db, err := openStore(ctx, data)
+		if err != nil {
+			return err
+		}
+		defer db.Close()
+		wrong := 0
+		report := func(format string, args ...any) {
+			wrong++
+			fmt.Printf(format+"\n", args...)
+		}
+		if err := db.Check(ctx); err != nil {
+			report("database: %v", err)
+		}
+		blobs, err := blob.Open(data)
+		if err != nil {
+			return err
+		}
+		n, err := blobs.Verify(ctx, func(sum, says string) { report("blob %s: %s", sum, says) })
+		if err != nil {
+			return err
+		}
+		err = db.Read(ctx, func(tx library.Tx) error {
+			return tx.KnownBlobs(func(sum string) {
+				if _, err := os.Stat(blobs.Path(sum)); err != nil {
+					report("blob %s: a row names it, but it is missing", sum)
+				}
+			})
+		})
+		if err != nil {
+			return err
+		}
+		if wrong > 0 {
+			return partial{fmt.Sprintf("%d things are wrong", wrong)}
+		}
+		fmt.Printf("%d files and the database are as they should be.\n", n)
+		return nil
+	})}
+	c.Flags().StringVar(&data, "data", env("ALDERMOOR_DATA", ""), "folder of the studio's data")
+	return c
+}

@@ -1,0 +1,80 @@
+// Package channels finds out what the files of a delivery are: which maps
+// belong together, which channel each is, and which files are no maps at all.
+//
+// It weighs names and pixels against each other and says why. It does not open
+// files: it is given what codec and Measure found.
+package channels
+
+// Channel is what a map holds.
+type Channel string
+
+// The channels, with the ids of JSON, file names and code.
+const (
+	None         Channel = ""
+	BaseColor    Channel = "base_color"
+	Roughness    Channel = "roughness"
+	Metallic     Channel = "metallic"
+	Normal       Channel = "normal"
+	Height       Channel = "height"
+	Occlusion    Channel = "occlusion"
+	Opacity      Channel = "opacity"
+	Emissive     Channel = "emissive"
+	Specular     Channel = "specular"
+	Glossiness   Channel = "glossiness"
+	Transmission Channel = "transmission"
+	Sheen        Channel = "sheen"
+	Anisotropy   Channel = "anisotropy"
+	Coat         Channel = "coat"
+	Mask         Channel = "mask"
+)
+
+// All are the channels in the order in which people read them.
+func All() []Channel {
+	return []Channel{BaseColor, Normal, Roughness, Metallic, Height, Occlusion, Opacity, Emissive, Specular,
+		Glossiness, Transmission, Sheen, Anisotropy, Coat, Mask}
+}
+
+// Parse reads a channel's id; ok is false if there is no such channel.
+func Parse(s string) (c Channel, ok bool) {
+	for _, c := range All() {
+		if string(c) == s {
+			return c, true
+		}
+	}
+	return None, false
+}
+
+var titles = map[Channel]string{BaseColor: "Base colour", Roughness: "Roughness", Metallic: "Metallic", Normal: "Normal",
+	Height: "Height", Occlusion: "Occlusion", Opacity: "Opacity", Emissive: "Emissive", Specular: "Specular",
+	Glossiness: "Glossiness", Transmission: "Transmission", Sheen: "Sheen", Anisotropy: "Anisotropy", Coat: "Coat", Mask: "Mask"}
+
+// Title is the channel in words, for the screen.
+func (c Channel) Title() string {
+	if t := titles[c]; t != "" {
+		return t
+	}
+	return "Not a map"
+}
+
+// Colour says whether the channel holds colour, stored with the sRGB curve in
+// integer files, rather than linear data.
+func (c Channel) Colour() bool {
+	return c == BaseColor || c == Emissive || c == Specular || c == Sheen
+}
+
+// Grey says whether the channel has one component.
+func (c Channel) Grey() bool { return !c.Colour() && c != Normal && c != None }
+
+// Letter is the key that assigns the channel in the triage table.
+func (c Channel) Letter() string {
+	return map[Channel]string{BaseColor: "b", Normal: "n", Roughness: "r", Metallic: "m", Height: "h", Occlusion: "o",
+		Opacity: "y", Emissive: "e", Specular: "s", Glossiness: "g", Transmission: "t", Mask: "k"}[c]
+}
+
+// Reason is one piece of evidence on what a map is.
+type Reason struct {
+	Kind    string  `json:"kind"` // name, pixels, peer or rule
+	Says    string  `json:"says"`
+	Weight  float64 `json:"weight"` // −1 (strongly against) .. 1 (strongly for)
+	Channel Channel `json:"channel"`
+}

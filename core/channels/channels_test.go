@@ -1,0 +1,291 @@
+package channels
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"aldermoor/core/codec"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/station"
+)
+
+func TestSplit(t *testing.T) {
+	for in, want := range map[string]string{
+		"MudFlat_NRM2k": "mud flat nrm 2k", "slates_round_basecolor": "slates round basecolor", "AOMap": "ao map",
+		"brick 02-16bit": "brick 02 16bit", "TX_Rust01Normal_4K": "tx rust 01 normal 4k", "nor_Y+": "nor y+", "a.b.1001": "a b 1001",
+	} {
+		var words []string
+		for _, p := range split(in) {
+			words = append(words, p.text)
+		}
+		if got := strings.Join(words, " "); got != want {
+			t.Errorf("%s: %q, want %q", in, got, want)
+		}
+	}
+}
+
+func TestLabelKeepsWhatWasWritten(t *testing.T) {
+	for in, want := range map[string]string{"run0_set2_normal.png": "run0_set2", "MudFlat_NRM2k.png": "mud_flat", "Brick02-worn normal.png": "brick02_worn", "Plate Metal_Metal.jpg": "plate_metal", "albedo_kelp.png": "kelp"} {
+		n := ParseName(in)
+		if in == "Plate Metal_Metal.jpg" {
+			n.giveBack()
+		}
+		if got := n.Label(); got != want {
+			t.Errorf("%s: %q, want %q", in, got, want)
+		}
+	}
+}
+
+// Looks that fit a channel, so that names can be tested without pictures.
+func lookOf(c Channel) *Look {
+	l := &Look{Info: codec.Info{W: 64, H: 64, Bits: 8, Components: 3}, Min: []float64{0, 0, 0}, Max: []float64{.9, .9, .9},
+		Mean: []float64{.4, .4, .4}, StdDev: []float64{.1, .1, .1}, Spread: 0.1, Border: 1, Likeness: 0.9}
+	switch {
+	case c == Normal:
+		l.UnitLength, l.Mean, l.Direction, l.DirectionConfidence = 1, []float64{.5, .5, .95}, normals.Up, 0.9
+	case c.Grey():
+		l.Spread, l.Info.Components = 0, 1
+		l.Min, l.Max, l.Mean, l.StdDev = l.Min[:1], l.Max[:1], l.Mean[:1], l.StdDev[:1]
+	}
+	return l
+}
+
+// Conventions as they are met in the wild, one set each: file name and channel.
+var conventions = []struct {
+	name  string // of the set that must come out
+	files map[string]Channel
+}{
+	{"oak_02", map[string]Channel{"oak_02_BaseColor.png": BaseColor, "oak_02_Normal.png": Normal, "oak_02_Roughness.png": Roughness, "oak_02_AmbientOcclusion.png": Occlusion}},
+	{"metal_plate", map[string]Channel{"Metal_Plate_Col.jpg": BaseColor, "Metal_Plate_Nrm.jpg": Normal, "Metal_Plate_Metal.jpg": Metallic, "Metal_Plate_Rough.jpg": Roughness}},
+	{"plate_metal", map[string]Channel{"plate_metal_col.png": BaseColor, "plate_metal_nor_gl.png": Normal, "plate_metal_rough.png": Roughness, "plate_metal_metal.png": Metallic}},
+	{"rough_plaster", map[string]Channel{"rough plaster 4k albedo.tif": BaseColor, "rough plaster 4k normal.tif": Normal, "rough plaster 4k roughness.tif": Roughness}},
+	{"plaster_rough", map[string]Channel{"plaster_rough.png": BaseColor, "plaster_rough_n.png": Normal, "plaster_rough_rough.png": Roughness, "plaster_rough_ao.png": Occlusion}},
+	{"normal_brick", map[string]Channel{"normal-brick-diff-2k.png": BaseColor, "normal-brick-nor-2k.png": Normal, "normal-brick-disp-2k.png": Height}},
+	{"tern_shingle_a", map[string]Channel{"tern_shingle_a_albedo.png": BaseColor, "tern_shingle_a_normal.png": Normal, "tern_shingle_a_gloss.png": Glossiness}},
+	{"weir", map[string]Channel{"maps/weir/basecolor.png": BaseColor, "maps/weir/normal.png": Normal, "maps/weir/height.png": Height}},
+	{"silt", map[string]Channel{"Silt/Albedo/silt_1001.png": BaseColor, "Silt/silt_normal.1001.png": Normal}},
+	{"kelp", map[string]Channel{"albedo_kelp.png": BaseColor, "normal_kelp.png": Normal, "roughness_kelp.png": Roughness}},
+}
+
+func TestConventions(t *testing.T) {
+	for _, c := range conventions {
+		var files []File
+		for name, ch := range c.files {
+			files = append(files, File{name, lookOf(ch)})
+		}
+		sets := Sort(files)
+		if len(sets) != 1 || sets[0].Name != c.name {
+			t.Errorf("%s came out as %d sets: %+v", c.name, len(sets), names(sets))
+			continue
+		}
+		if len(sets[0].Unassigned) > 0 {
+			t.Errorf("%s: unassigned %v", c.name, sets[0].Unassigned)
+		}
+		for _, m := range sets[0].Maps {
+			if want := c.files[m.File]; m.Channel != want {
+				t.Errorf("%s: taken for %s, want %s (%v)", m.File, m.Channel, want, m.Reasons)
+			}
+		}
+	}
+}
+
+func names(sets []Set) (out []string) {
+	for _, s := range sets {
+		out = append(out, s.Name)
+	}
+	return out
+}
+
+// All conventions thrown on one heap must come apart again, whatever the order.
+func TestHeapComesApart(t *testing.T) {
+	var files []File
+	for _, c := range conventions {
+		for name, ch := range c.files {
+			files = append(files, File{name, lookOf(ch)})
+		}
+	}
+	want := ""
+	for seed := range uint64(5) {
+		rng := rand.New(rand.NewPCG(seed, 1))
+		rng.Shuffle(len(files), func(i, j int) { files[i], files[j] = files[j], files[i] })
+		sets := Sort(files)
+		got := fmt.Sprint(names(sets))
+		if len(sets) != len(conventions) {
+			t.Fatalf("%d sets of %d: %v", len(sets), len(conventions), got)
+		}
+		if want == "" {
+			want = got
+		} else if got != want {
+			t.Errorf("another order gave %v, not %v", got, want)
+		}
+	}
+}
+
+func TestAttachmentsAndTiers(t *testing.T) {
+	small := *lookOf(BaseColor)
+	small.Info.W, small.Info.H = 32, 32
+	sets := Sort([]File{
+		{"s/2k/s_col.png", lookOf(BaseColor)}, {"s/1k/s_col.png", &small}, {"s/2k/s_nrm.png", lookOf(Normal)},
+		{"s/s_preview.png", lookOf(BaseColor)}, {"s/LICENCE.txt", nil}, {"s/readme.md", nil}, {"s/s.json", nil}, {"s/model.blob", nil},
+	})
+	if len(sets) != 1 {
+		t.Fatalf("%d sets", len(sets))
+	}
+	got := map[string]string{}
+	for _, a := range sets[0].Attachments {
+		got[a.File] = a.Kind
+	}
+	want := map[string]string{"s/1k/s_col.png": "lower_tier", "s/s_preview.png": "preview", "s/LICENCE.txt": "licence", "s/readme.md": "notes", "s/s.json": "notes", "s/model.blob": "other"}
+	if fmt.Sprint(got) != fmt.Sprint(want) {
+		t.Errorf("attachments %v, want %v", got, want)
+	}
+}
+
+func TestPixelsDenyNames(t *testing.T) {
+	// A colour picture called normal must not be sure; a normal map called colour must not either.
+	a := judge(ParseName("x_normal.png"), *lookOf(BaseColor))
+	b := judge(ParseName("x_color.png"), *lookOf(Normal))
+	if a.Confidence > 0.9 && a.Channel == Normal {
+		t.Errorf("a colour picture is surely a normal map: %+v", a)
+	}
+	if b.Confidence > 0.9 && b.Channel == BaseColor {
+		t.Errorf("a normal map is surely a base colour: %+v", b)
+	}
+}
+
+func TestDirectionMismatchIsSeen(t *testing.T) {
+	sets := Sort([]File{{"s_normal_dx.png", lookOf(Normal)}})
+	m := sets[0].Maps[0]
+	if m.Facing != normals.Up || m.Claim != normals.Down {
+		t.Errorf("facing %v, claimed %v", m.Facing, m.Claim)
+	}
+	if !slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "name" && r.Weight < 0 }) {
+		t.Errorf("no reason speaks against: %+v", m.Reasons)
+	}
+}
+
+// Every name that the stations give must be mapped right, with the pixels that they send.
+func TestStationsAreMappedRight(t *testing.T) {
+	truth := map[string]Channel{"basecolor": BaseColor, "normal": Normal, "roughness": Roughness, "height": Height, "ao": Occlusion, "metallic": Metallic, "opacity": Opacity,
+		"Albedo": BaseColor, "NRM": Normal, "Gloss": Glossiness, "Disp": Height, "AmbientOcclusion": Occlusion, "Metalness": Metallic,
+		"diffuse": BaseColor, "nrm": Normal, "bump": Height, "col": BaseColor, "gl": Normal, "rough": Roughness, "disp": Height, "occ": Occlusion, "metal": Metallic, "alpha": Opacity}
+	w := station.NewWriter()
+	var files []File
+	sent := map[string]bool{}
+	err := station.Deliver(w, station.Order{Sets: len(station.Materials()), Px: 256, Seed: 1}, func(d station.Delivered) error {
+		sent[d.Set] = true
+		for _, f := range d.Files {
+			im, in, err := codec.Decode(f.Data, codec.DefaultLimits)
+			if err != nil {
+				files = append(files, File{f.Name, nil})
+				continue
+			}
+			l := Measure(im, in)
+			files = append(files, File{f.Name, &l})
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	sets := Sort(files)
+	if len(sets) != len(sent) {
+		t.Errorf("%d sets came out of %d: %v", len(sets), len(sent), names(sets))
+	}
+	maps := 0
+	for _, s := range sets {
+		if !sent[s.Name] {
+			t.Errorf("a set called %q was never sent", s.Name)
+		}
+		if len(s.Unassigned) > 0 {
+			t.Errorf("%s: unassigned %v", s.Name, s.Unassigned)
+		}
+		for _, m := range s.Maps {
+			maps++
+			stem := m.File[:strings.LastIndexByte(m.File, '.')]
+			last := stem[strings.LastIndexAny(stem, "_ ")+1:]
+			want := truth[last]
+			if last == "ORM" {
+				want = map[string]Channel{"r": Occlusion, "g": Roughness, "b": Metallic}[m.Component]
+			}
+			if m.Channel != want {
+				t.Errorf("%s (%s) was taken for %q, want %q: %v", m.File, m.Component, m.Channel, want, m.Reasons)
+			}
+			if m.Confidence < 0.9 {
+				t.Errorf("%s: only %.2f sure of %s: %+v", m.File, m.Confidence, m.Channel, m.Reasons)
+			}
+			up := normals.Up
+			if last == "NRM" {
+				up = normals.Down
+			}
+			if m.Channel == Normal && m.Facing != up {
+				t.Errorf("%s faces %v", m.File, m.Facing)
+			}
+		}
+	}
+	if maps < 120 {
+		t.Errorf("only %d maps", maps)
+	}
+}
+
+func TestMeasure(t *testing.T) {
+	im := raster.New(4, 1, 1, 8)
+	copy(im.U16[0], []uint16{0, 65535, 65535, 0})
+	l := Measure(im, codec.Info{W: 4, H: 1, Bits: 8, Components: 1})
+	if l.Min[0] != 0 || l.Max[0] != 1 || l.Mean[0] != 0.5 || l.StdDev[0] != 0.5 || l.Extremes != 1 {
+		t.Errorf("%+v", l)
+	}
+}
+
+func FuzzSort(f *testing.F) {
+	f.Add("a/b_normal_2k.png\nb.png\nx/y/z_ORM.1001.tga\nreadme.txt")
+	f.Fuzz(func(t *testing.T, list string) {
+		var files []File
+		seen := map[string]int{}
+		for i, p := range strings.Split(list, "\n") {
+			if seen[p] > 0 {
+				continue
+			}
+			seen[p] = 1
+			var l *Look
+			if i%4 != 3 {
+				l = lookOf(All()[i%6])
+			}
+			files = append(files, File{p, l})
+		}
+		// Nothing is dropped in silence.
+		for _, s := range Sort(files) {
+			for _, m := range s.Maps {
+				seen[m.File] = 2
+				for _, tile := range m.Tiles {
+					seen[tile.File] = 2
+				}
+			}
+			for _, a := range s.Attachments {
+				seen[a.File] = 2
+			}
+			for _, u := range s.Unassigned {
+				seen[u] = 2
+			}
+		}
+		for p, n := range seen {
+			if n != 2 {
+				t.Errorf("%q was lost", p)
+			}
+		}
+	})
+}
+
+func ExampleSort() {
+	sets := Sort([]File{{"rough plaster nrm.png", lookOf(Normal)}, {"rough plaster col.png", lookOf(BaseColor)}})
+	for _, m := range sets[0].Maps {
+		fmt.Println(sets[0].Name, m.Channel)
+	}
+	// Output:
+	// rough_plaster base_color
+	// rough_plaster normal
+}

@@ -1,0 +1,284 @@
+package channels
+
+import (
+	"fmt"
+	"math"
+	"strings"
+)
+
+// This file is the one place where evidence is weighed.
+
+// steep turns a sum of weights into odds: one reason of weight 1 alone makes a
+// channel e⁶ times as likely as one without any reason.
+const steep = 6
+
+// Verdict is what one component of a file is taken for.
+type Verdict struct {
+	Channel    Channel
+	Confidence float64 // 0..1
+	Reasons    []Reason
+}
+
+// weigh sums the reasons for each channel and picks the likeliest.
+func weigh(reasons []Reason) Verdict {
+	score := map[Channel]float64{}
+	for _, r := range reasons {
+		score[r.Channel] += r.Weight
+	}
+	var best Channel
+	var total float64
+	top := 0.12 // below this nothing has been said
+	for _, c := range All() {
+		total += math.Exp(steep * score[c])
+		if score[c] > top {
+			best, top = c, score[c]
+		}
+	}
+	v := Verdict{Channel: best}
+	if best != None {
+		v.Confidence = math.Exp(steep*top) / total
+	}
+	for _, r := range reasons {
+		if r.Channel == best || (best == None && r.Weight > 0) {
+			v.Reasons = append(v.Reasons, r)
+		}
+	}
+	return v
+}
+
+// Against is what the pixels say strongly against their being that channel, as a
+// sentence, or "".
+func (l Look) Against(c Channel) (says string) {
+	worst := -0.44
+	pixels(l, func(_ string, of Channel, w float64, format string, args ...any) {
+		if of == c && w < worst {
+			worst, says = w, fmt.Sprintf(format, args...)
+		}
+	})
+	return says
+}
+
+// judge decides on a whole file (its colour components).
+func judge(n Name, l Look) Verdict {
+	var rs []Reason
+	add := func(kind string, c Channel, w float64, says string, args ...any) {
+		rs = append(rs, Reason{kind, fmt.Sprintf(says, args...), w, c})
+	}
+	named, weight, text := n.claim()
+	if rule := n.ruled(); rule != nil {
+		who := "every station"
+		if rule.Station != "" {
+			who = rule.Station
+		}
+		named = rule.Channel
+		add("rule", named, 1.3, "A rule for %s: names ending in %q are %s.", who, rule.Ending, strings.ToLower(named.Title()))
+	} else if named != None {
+		add("name", named, weight, "The name says %q: %s.", text, strings.ToLower(named.Title()))
+	}
+	if n.Side != "" && named == None {
+		add("name", Normal, 0.6, "The name gives a direction (%s), as only normal maps have.", n.Side)
+	}
+	pixels(l, add)
+	if named == None && len(n.Own) > 0 && !l.grey() && l.UnitLength < 0.6 {
+		add("peer", BaseColor, 0.15, "The file carries the set's bare name, as base maps often do.")
+	}
+	return weigh(rs)
+}
+
+// pixels gives what a whole file's pixels say for and against each channel.
+func pixels(l Look, add func(kind string, c Channel, w float64, says string, args ...any)) {
+	against := func(w float64, says string, cs ...Channel) {
+		for _, c := range cs {
+			add("pixels", c, -w, "%s", says)
+		}
+	}
+	grey := l.grey()
+	if l.objectSpace() {
+		against(2, "Its pixels are unit vectors that face every way: normals of a whole object, not of a surface. They cannot be laid; bake them in tangent space.", All()...)
+		return
+	}
+	if l.twoComponent() {
+		add("pixels", Normal, 0.45, "Two components vary around the middle and the third is empty, as in normal maps of two components.")
+		against(0.5, "Its third component is empty.", BaseColor, Emissive)
+		return
+	}
+	normal := l.UnitLength > 0.9 && l.Info.Components >= 3 && l.Mean[2] > 0.6
+	switch {
+	case normal && (l.StdDev[0] > 0.004 || l.StdDev[1] > 0.004 || l.Mean[2] > 0.95):
+		add("pixels", Normal, 0.8, "%.0f %% of its pixels are unit vectors that face up.", 100*l.UnitLength)
+		against(0.7, "Its pixels are unit vectors, which is what normal maps hold.", BaseColor, Roughness, Metallic, Height, Occlusion, Opacity, Emissive, Specular, Glossiness, Mask)
+	case l.UnitLength < 0.5:
+		against(0.9, fmt.Sprintf("Only %.0f %% of its pixels are unit vectors.", 100*l.UnitLength), Normal)
+	}
+	switch {
+	case grey:
+		says := "It is grey, as data maps are."
+		for _, c := range []Channel{Roughness, Metallic, Height, Occlusion, Opacity, Glossiness, Mask} {
+			add("pixels", c, 0.08, "%s", says)
+		}
+		if l.Info.Components >= 3 {
+			against(0.12, "It is grey throughout.", BaseColor)
+		} else {
+			against(0.35, "It has one component; colour needs three.", BaseColor, Emissive)
+		}
+		against(0.9, "It is grey; a normal map is not.", Normal)
+	case !normal && l.Spread > 0.03:
+		add("pixels", BaseColor, 0.35, "It is in colour.")
+		against(0.45, "It is in colour; a data map is grey.", Roughness, Metallic, Height, Occlusion, Opacity, Glossiness)
+	}
+	if !grey || l.flat(0) {
+		return
+	}
+	if l.Extremes > 0.9 {
+		for _, c := range []Channel{Metallic, Opacity, Mask} {
+			add("pixels", c, 0.12, "%.0f %% of it is black or white.", 100*l.Extremes)
+		}
+		against(0.10, "It is nearly all black and white.", Roughness, Height, Glossiness)
+	}
+	if l.Mean[0] > 0.72 && l.Max[0] > 0.97 && l.Extremes < 0.97 {
+		add("pixels", Occlusion, 0.10, "It is bright with dark hollows.")
+	}
+	if l.Mean[0] < 0.25 && l.Extremes < 0.9 {
+		against(0.15, "It is dark; occlusion is bright.", Occlusion)
+	}
+	if l.Info.Bits >= 16 {
+		add("pixels", Height, 0.15, "It has %d bits, which height needs most.", l.Info.Bits)
+	}
+}
+
+// part is what one component of a packed map is taken for.
+type part struct {
+	component string
+	Verdict
+}
+
+// unpackable says what the components of a packed map are, by its name or by its
+// pixels alone; nil if the picture is no packed map.
+func unpackable(n Name, l Look) []part {
+	if l.Info.Components < 3 || l.grey() || l.UnitLength > 0.85 {
+		return nil
+	}
+	packing, word := n.packing()
+	if packing == nil {
+		if c, w, _ := n.claim(); c != None && w > 0.5 || l.Likeness > 0.35 || l.Components() < 3 {
+			return nil
+		}
+		return guessPacked(l)
+	}
+	var out []part
+	for c, ch := range packing {
+		if ch == None || c >= len(l.Mean) {
+			continue
+		}
+		component := "rgba"[c : c+1]
+		v := Verdict{Channel: ch, Confidence: 0.93, Reasons: []Reason{{"name", fmt.Sprintf("The name says %q: %s in %s.", word, strings.ToLower(ch.Title()), componentWord(component)), 0.9, ch}}}
+		doubt := func(to float64, says string, args ...any) {
+			v.Confidence = min(v.Confidence, to)
+			v.Reasons = append(v.Reasons, Reason{"pixels", fmt.Sprintf(says, args...), to - 0.9, ch})
+		}
+		switch {
+		case l.Likeness > 0.9:
+			doubt(0.7, "Its components go together like those of a colour picture (%.2f).", l.Likeness)
+		case ch == Occlusion && l.Mean[c] < 0.3 && !l.flat(c):
+			doubt(0.6, "This component is dark; occlusion is bright.")
+		case ch == Occlusion && l.Mean[c] > 0.6:
+			v.Confidence = 0.97
+			v.Reasons = append(v.Reasons, Reason{"pixels", "This component is bright with dark hollows.", 0.2, ch})
+		case l.flat(c) && ch != Metallic:
+			doubt(0.8, "This component is %.2f throughout.", l.Mean[c])
+		}
+		out = append(out, part{component, v})
+	}
+	return out
+}
+
+func componentWord(c string) string {
+	return map[string]string{"r": "red", "g": "green", "b": "blue", "a": "alpha"}[c]
+}
+
+// guessPacked takes a picture whose components have little in common for a packed
+// map, and guesses by the look of each: the brightest is occlusion, one that is
+// black and white or flat and dark is metallic, another is roughness. It is never
+// sure.
+func guessPacked(l Look) []part {
+	n := min(3, len(l.Mean))
+	taken := [3]Channel{}
+	pick := func(ch Channel, fit func(c int) float64) {
+		best, most := -1, 0.0
+		for c := range n {
+			if f := fit(c); taken[c] == None && f > most {
+				best, most = c, f
+			}
+		}
+		if best >= 0 {
+			taken[best] = ch
+		}
+	}
+	pick(Occlusion, func(c int) float64 {
+		if l.Mean[c] < 0.7 || l.Max[c] < 0.95 || l.flat(c) {
+			return 0
+		}
+		return l.Mean[c]
+	})
+	pick(Metallic, func(c int) float64 {
+		spread := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6)) // 1 for black and white alone
+		if l.flat(c) && l.Mean[c] < 0.05 {
+			return 1
+		}
+		if spread < 0.65 {
+			return 0
+		}
+		return spread
+	})
+	pick(Roughness, func(c int) float64 {
+		if l.flat(c) {
+			return 0
+		}
+		return 0.5 + l.StdDev[c]
+	})
+	var out []part
+	for c, ch := range taken {
+		if ch != None {
+			says := fmt.Sprintf("Its components have little in common (%.2f), as packed maps have; %s looks like %s.", l.Likeness, componentWord("rgb"[c:c+1]), strings.ToLower(ch.Title()))
+			out = append(out, part{"rgb"[c : c+1], Verdict{ch, 0.6, []Reason{{"pixels", says, 0.4, ch}}}})
+		}
+	}
+	if len(out) < 2 {
+		return nil
+	}
+	return out
+}
+
+// Components is the number of the picture's components that are not flat.
+func (l Look) Components() (n int) {
+	for c := range l.Mean {
+		if !l.flat(c) {
+			n++
+		}
+	}
+	return n
+}
+
+// judgeAlpha decides what the alpha of a map of the given channel holds: what the
+// name says beside that channel, else what its pixels are most like.
+func judgeAlpha(n Name, of Channel, l Look) Verdict {
+	c := len(l.Mean) - 1
+	if _, w, ok := n.withAlpha(); ok {
+		ch := claims[w].channel
+		return Verdict{ch, 0.92, []Reason{{"name", fmt.Sprintf("The name says %q too, and the alpha is not the same throughout.", w), 0.8, ch}}}
+	}
+	bimodal := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6))
+	switch {
+	case of == Normal:
+		return Verdict{Height, 0.75, []Reason{{"pixels", "The alpha of a normal map often holds its height, and this one is not flat.", 0.5, Height}}}
+	case of == Metallic || of == Specular:
+		return Verdict{Glossiness, 0.75, []Reason{{"pixels", fmt.Sprintf("The alpha of a %s map often holds glossiness, and this one is not flat.", strings.ToLower(of.Title())), 0.5, Glossiness}}}
+	case bimodal > 0.75 || l.Max[c] > 0.98:
+		sure := 0.8
+		if bimodal > 0.75 {
+			sure = 0.92
+		}
+		return Verdict{Opacity, sure, []Reason{{"pixels", "The alpha is not the same throughout, and opaque in places.", 0.6, Opacity}}}
+	}
+	return Verdict{Glossiness, 0.55, []Reason{{"pixels", "The alpha is not the same throughout and nowhere opaque: it may be glossiness.", 0.4, Glossiness}}}
+}

@@ -1,0 +1,233 @@
+package channels
+
+import (
+	"math"
+
+	"aldermoor/core/codec"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+)
+
+// Look is what the pixels of one file show. It is small and can be kept, so that
+// a delivery is sorted without opening its files again.
+type Look struct {
+	Info codec.Info `json:"info"`
+	// Per component, of the stored values scaled to 0..1 (floats as they are).
+	Min, Max, Mean, StdDev []float64
+	Spread                 float64  // mean difference between the colour components, 0 for grey
+	Extremes               float64  // share of samples within 0.06 of 0 or 1, first component
+	UnitLength             float64  // share of pixels that are unit vectors facing up
+	Sphere                 float64  // share of pixels that are unit vectors facing anywhere else
+	Likeness               float64  // how far the colour components go together: mean correlation, −1..1
+	Border                 float64  // standard deviation along the picture's border, over that of all of it
+	TrueBits               int      // bits that integer samples really use: 8 in a 16-bit file that was 8
+	Thumb                  [][]byte // 16 × 16 averages of each component, 0..255
+	Direction              normals.Direction
+	DirectionConfidence    float64
+}
+
+// lookSize is the longer side at which appearance, as opposed to statistics, is judged.
+const lookSize = 512
+
+// Measure looks at a decoded file.
+func Measure(im *raster.Image, in codec.Info) Look {
+	l := Look{Info: in}
+	n := im.Components()
+	for c := range n {
+		lo, hi, mean, std := statistics(im, c)
+		l.Min, l.Max, l.Mean, l.StdDev = append(l.Min, lo), append(l.Max, hi), append(l.Mean, mean), append(l.StdDev, std)
+	}
+	l.TrueBits = trueBits(im)
+	whole, _, _ := im.Unit()
+	small := make([]raster.Plane, min(n, 4))
+	for c := range small {
+		small[c] = whole.Reduced(c, lookSize)
+		l.Thumb = append(l.Thumb, thumb(small[c]))
+	}
+	l.Border = border(small[:min(n, 3)])
+	near := 0
+	for _, v := range small[0].Pix {
+		if v < 0.06 || v > 0.94 {
+			near++
+		}
+	}
+	l.Extremes = float64(near) / float64(len(small[0].Pix))
+	if n >= 3 {
+		l.colour(small)
+	}
+	if l.UnitLength > 0.5 || l.twoComponent() {
+		f := normals.Read(raster.FromPlanes(small[:min(n, 3)]...), 0)
+		l.Direction, l.DirectionConfidence = normals.Guess(f)
+	}
+	return l
+}
+
+func (l *Look) colour(p []raster.Plane) {
+	var spread float64
+	unit, sphere := 0, 0
+	for i := range p[0].Pix {
+		r, g, b := p[0].Pix[i], p[1].Pix[i], p[2].Pix[i]
+		spread += float64(max(r, g, b) - min(r, g, b))
+		x, y, z := 2*r-1, 2*g-1, 2*b-1
+		switch d := x*x + y*y + z*z; {
+		case d <= 0.72 || d >= 1.25:
+		case z > 0:
+			unit++
+		default:
+			sphere++
+		}
+	}
+	l.Sphere = float64(sphere) / float64(len(p[0].Pix))
+	l.Likeness = (correlation(p[0].Pix, p[1].Pix) + correlation(p[0].Pix, p[2].Pix) + correlation(p[1].Pix, p[2].Pix)) / 3
+	l.Spread = spread / float64(len(p[0].Pix))
+	l.UnitLength = float64(unit) / float64(len(p[0].Pix))
+}
+
+// statistics runs over all samples of one component.
+func statistics(im *raster.Image, c int) (lo, hi, mean, std float64) {
+	if im.Float {
+		var sum, sq float64
+		lo, hi = math.Inf(1), math.Inf(-1)
+		for _, v := range im.F32[c] {
+			f := float64(v)
+			lo, hi = min(lo, f), max(hi, f)
+			sum += f
+			sq += f * f
+		}
+		n := float64(len(im.F32[c]))
+		mean = sum / n
+		return lo, hi, mean, math.Sqrt(max(0, sq/n-mean*mean))
+	}
+	type part struct {
+		lo, hi  uint16
+		sum, sq uint64
+	}
+	parts := make([]part, im.H)
+	raster.Rows(im.H, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			p := part{lo: 65535}
+			for _, v := range im.U16[c][y*im.W : (y+1)*im.W] {
+				p.lo, p.hi = min(p.lo, v), max(p.hi, v)
+				p.sum += uint64(v)
+				p.sq += uint64(v) * uint64(v)
+			}
+			parts[y] = p
+		}
+	})
+	all := part{lo: 65535}
+	var sq float64
+	for _, p := range parts {
+		all.lo, all.hi = min(all.lo, p.lo), max(all.hi, p.hi)
+		all.sum += p.sum
+		sq += float64(p.sq)
+	}
+	n := float64(im.W) * float64(im.H)
+	mean = float64(all.sum) / n
+	std = math.Sqrt(max(0, sq/n-mean*mean))
+	return float64(all.lo) / 65535, float64(all.hi) / 65535, mean / 65535, std / 65535
+}
+
+// grey says whether the picture has no colour to speak of.
+func (l Look) grey() bool { return l.Info.Components <= 2 || l.Spread < 0.012 }
+
+// flat says whether component c has one value throughout.
+func (l Look) flat(c int) bool { return c < len(l.Min) && l.Max[c]-l.Min[c] < 0.004 }
+
+// twoComponent says whether a picture can be a normal map that leaves its third
+// component out: two that vary around the middle within the unit circle, and
+// nothing in the third.
+func (l Look) twoComponent() bool {
+	n := len(l.Mean)
+	if n < 2 || n == 2 && l.flat(1) || n >= 3 && !l.flat(2) || l.flat(0) || l.flat(1) {
+		return false
+	}
+	return math.Abs(l.Mean[0]-0.5) < 0.08 && math.Abs(l.Mean[1]-0.5) < 0.08 && l.StdDev[0] < 0.3 && l.StdDev[1] < 0.3
+}
+
+// objectSpace says whether a picture holds unit vectors that face every way.
+func (l Look) objectSpace() bool { return l.Sphere > 0.08 && l.Sphere+l.UnitLength > 0.9 }
+
+// correlation is Pearson's, of every seventh sample; 1 if either is flat.
+func correlation(a, b []float32) float64 {
+	var sa, sb, saa, sbb, sab, n float64
+	for i := 0; i < len(a); i += 7 {
+		x, y := float64(a[i]), float64(b[i])
+		sa, sb, saa, sbb, sab, n = sa+x, sb+y, saa+x*x, sbb+y*y, sab+x*y, n+1
+	}
+	va, vb := saa-sa*sa/n, sbb-sb*sb/n
+	if va < 1e-5*n || vb < 1e-5*n {
+		return 1
+	}
+	return (sab - sa*sb/n) / math.Sqrt(va*vb)
+}
+
+// border compares what varies along the outermost samples with what varies
+// inside: near 0 for a picture of something before a plain ground.
+func border(p []raster.Plane) float64 {
+	var edge, all float64
+	for _, c := range p {
+		var n, s, q float64
+		add := func(v float32) { f := float64(v); n++; s += f; q += f * f }
+		for x := range c.W {
+			add(c.Pix[x])
+			add(c.Pix[(c.H-1)*c.W+x])
+		}
+		for y := range c.H {
+			add(c.Pix[y*c.W])
+			add(c.Pix[y*c.W+c.W-1])
+		}
+		edge += max(0, q/n-s*s/n/n)
+		n, s, q = 0, 0, 0
+		for _, v := range c.Pix {
+			add(v)
+		}
+		all += max(0, q/n-s*s/n/n)
+	}
+	if all < 1e-6 {
+		return 1
+	}
+	return math.Sqrt(edge / all)
+}
+
+const thumbSize = 16
+
+func thumb(p raster.Plane) []byte {
+	q := p.Resample(thumbSize, thumbSize, raster.Area)
+	out := make([]byte, len(q.Pix))
+	for i, v := range q.Pix {
+		out[i] = byte(min(max(v, 0), 1)*255 + 0.5)
+	}
+	return out
+}
+
+// trueBits looks whether 16-bit samples are spread 8-bit ones.
+func trueBits(im *raster.Image) int {
+	if im.Float || im.Bits <= 8 {
+		return im.Bits
+	}
+	for _, p := range im.U16 {
+		for _, v := range p {
+			if v>>8 != v&255 {
+				return im.Bits
+			}
+		}
+	}
+	return 8
+}
+
+// Apart is the mean difference of two pictures' thumbnails over the components
+// that both have, 0..1; flip says which component of b to invert, or −1.
+func (l Look) Apart(o Look, flip int) float64 {
+	var sum, n float64
+	for c := range min(len(l.Thumb), len(o.Thumb), 3) {
+		for i, v := range l.Thumb[c] {
+			w := int(o.Thumb[c][i])
+			if c == flip {
+				w = 255 - w
+			}
+			sum += math.Abs(float64(int(v) - w))
+			n++
+		}
+	}
+	return sum / max(n, 1) / 255
+}

@@ -1,0 +1,286 @@
+// Package codec opens picture files by their content, never by their ending.
+//
+// Probe reads what a file says of itself (size, depth, resolution tag, colour
+// profile) without touching its pixels; Decode reads the pixels into a planar
+// picture. Neither allocates for what a header merely claims: a size that the
+// file's own length cannot hold, or that is over the limits, is refused first.
+// Errors are of type FormatError (the file is damaged), UnsupportedError (the
+// file is sound but of a kind that is not read here) or LimitError.
+package codec
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"io"
+
+	"aldermoor/core/codec/exr"
+	"aldermoor/core/codec/fault"
+	"aldermoor/core/codec/hdr"
+	"aldermoor/core/codec/png"
+	"aldermoor/core/codec/tga"
+	"aldermoor/core/codec/tiff"
+	"aldermoor/core/raster"
+
+	"golang.org/x/image/bmp"
+	"golang.org/x/image/webp"
+)
+
+// Format is a picture format, named as its files usually end.
+type Format string
+
+// The formats that Decode reads.
+const (
+	PNG  Format = "png"
+	JPEG Format = "jpg"
+	TIFF Format = "tif"
+	WebP Format = "webp"
+	BMP  Format = "bmp"
+	TGA  Format = "tga"
+	HDR  Format = "hdr"
+	EXR  Format = "exr"
+)
+
+// Readable lists the formats for people.
+const Readable = "PNG, JPEG, TIFF, OpenEXR, TGA, Radiance HDR, WebP or BMP"
+
+// Info is what a file says of itself.
+type Info struct {
+	Format     Format
+	W, H       int
+	Bits       int        // bits a sample: 1..16, or 32 for float
+	Float      bool       // samples are floats, of 16 or 32 bits
+	Components int        // 1 grey, 2 grey and alpha, 3 colour, 4 colour and alpha
+	Density    [2]float64 // pixels a metre along x and y by the resolution tag; 0 if there is none
+	Profile    string     // name of the embedded colour profile, "sRGB" for a declared sRGB, or ""
+	Gamma      float64    // declared file gamma (PNG gAMA: 0.45455 for sRGB), or 0
+	Layer      string     // which of the file's pictures this is; "" for the main one
+	Layers     []string   // names of further pictures in the file
+}
+
+// Limits bounds what Decode will hold in memory.
+type Limits struct {
+	Pixels int   // the largest W·H
+	Bytes  int64 // the largest file
+}
+
+// DefaultLimits allows pictures of 16384 × 16384 pixels and files of 2 GiB.
+var DefaultLimits = Limits{Pixels: 16384 * 16384, Bytes: 2 << 30}
+
+// FormatError reports a file that is damaged.
+type FormatError = fault.FormatError
+
+// UnsupportedError reports a sound file of a kind that is not read.
+type UnsupportedError = fault.UnsupportedError
+
+// LimitError reports a file or picture larger than the limits allow.
+type LimitError = fault.LimitError
+
+// Recognise tells the format by the first bytes of a file (32 are enough), or
+// "" if they belong to none.
+func Recognise(head []byte) Format {
+	switch {
+	case bytes.HasPrefix(head, []byte(png.Signature)):
+		return PNG
+	case bytes.HasPrefix(head, []byte("\xff\xd8\xff")):
+		return JPEG
+	case bytes.HasPrefix(head, []byte("II*\x00")), bytes.HasPrefix(head, []byte("MM\x00*")), bytes.HasPrefix(head, []byte("II+\x00")), bytes.HasPrefix(head, []byte("MM\x00+")):
+		return TIFF
+	case bytes.HasPrefix(head, []byte(exr.Magic)):
+		return EXR
+	case hdr.Looks(head):
+		return HDR
+	case len(head) >= 16 && bytes.HasPrefix(head, []byte("RIFF")) && bytes.Equal(head[8:12], []byte("WEBP")):
+		return WebP
+	case len(head) >= 18 && bytes.HasPrefix(head, []byte("BM")) && head[14] >= 40 && head[15]|head[16]|head[17] == 0:
+		return BMP
+	case tga.Looks(head):
+		return TGA
+	}
+	return ""
+}
+
+// Probe reads the headers of a file that is held in data.
+func Probe(data []byte) (Info, error) {
+	in := Info{Format: Recognise(data), Bits: 8}
+	var err error
+	switch in.Format {
+	case PNG:
+		var h png.Header
+		h, err = png.ReadHeader(data)
+		in.W, in.H, in.Bits, in.Components = h.W, h.H, h.Bits, h.Components
+		in.Density, in.Profile, in.Gamma = h.Density, h.Profile, h.Gamma
+	case JPEG:
+		err = probeJPEG(data, &in)
+	case TIFF:
+		err = probeTIFF(data, &in)
+	case EXR:
+		err = probeEXR(data, &in)
+	case HDR:
+		var h hdr.Header
+		h, err = hdr.ReadHeader(data)
+		in.W, in.H, in.Bits, in.Float, in.Components = h.W, h.H, 32, true, 3
+	case TGA:
+		var h tga.Header
+		h, err = tga.ReadHeader(data)
+		in.W, in.H, in.Components = h.W, h.H, h.Components
+	case WebP:
+		err = probeConfig(data, &in, webp.DecodeConfig)
+	case BMP:
+		err = probeConfig(data, &in, bmp.DecodeConfig)
+	default:
+		return in, UnsupportedError("this is not a picture in a format that is read here (" + Readable + ")")
+	}
+	if err != nil {
+		return in, err
+	}
+	if in.W <= 0 || in.H <= 0 {
+		return in, FormatError(fmt.Sprintf("the header says %d × %d pixels", in.W, in.H))
+	}
+	return in, nil
+}
+
+func probeConfig(data []byte, in *Info, config func(io.Reader) (image.Config, error)) error {
+	c, err := config(bytes.NewReader(data))
+	if err != nil {
+		return FormatError(err.Error())
+	}
+	in.W, in.H = c.Width, c.Height
+	in.Components = 3
+	return nil
+}
+
+func probeEXR(data []byte, in *Info) error {
+	f, err := exr.Open(data)
+	if err != nil {
+		return err
+	}
+	layers := f.Layers()
+	in.describe(f, layers[0])
+	for _, l := range layers[1:] {
+		in.Layers = append(in.Layers, l.Name)
+	}
+	return nil
+}
+
+func (in *Info) describe(f *exr.File, l exr.Layer) {
+	p := &f.Parts[l.Part]
+	in.W, in.H, in.Density, in.Components, in.Float, in.Bits = p.W, p.H, p.Density, len(l.Channels), true, 32
+	if l.Type == exr.Half {
+		in.Bits = 16
+	}
+}
+
+// Decode reads the main picture of the file that is held in data. It has the
+// components that Info says, save that an alpha which is opaque throughout is
+// dropped.
+func Decode(data []byte, lim Limits) (*raster.Image, Info, error) {
+	return DecodeLayer(data, "", lim)
+}
+
+// DecodeLayer reads one of a file's pictures by its name, as Info.Layers gives
+// it; "" is the main one.
+func DecodeLayer(data []byte, layer string, lim Limits) (*raster.Image, Info, error) {
+	if int64(len(data)) > lim.Bytes {
+		return nil, Info{}, LimitError(fmt.Sprintf("the file has %d bytes; the limit is %d", len(data), lim.Bytes))
+	}
+	in, err := Probe(data)
+	if err != nil {
+		return nil, in, err
+	}
+	if in.W > lim.Pixels/in.H {
+		return nil, in, LimitError(fmt.Sprintf("the picture says it has %d × %d pixels; the limit is %d megapixels", in.W, in.H, lim.Pixels>>20))
+	}
+	im, err := decode(data, layer, &in, lim)
+	if err != nil {
+		return nil, in, err
+	}
+	in.W, in.H, in.Components = im.W, im.H, im.Components()
+	return im, in, nil
+}
+
+func decode(data []byte, layer string, in *Info, lim Limits) (im *raster.Image, err error) {
+	var src image.Image
+	switch in.Format {
+	case PNG:
+		im, _, err = png.Decode(data)
+		return im, err
+	case TIFF:
+		im, _, err = tiff.Decode(data)
+		return im, err
+	case HDR:
+		im, _, err = hdr.Decode(data)
+		return im, err
+	case TGA:
+		im, _, err = tga.Decode(data)
+		return im, err
+	case EXR:
+		return decodeEXR(data, layer, in, lim)
+	case JPEG:
+		if in.W*in.H/2048 > len(data) { // a block of 8 × 8 takes at least two bits
+			return nil, tooShort(in)
+		}
+		src, err = jpeg.Decode(bytes.NewReader(data))
+	case BMP:
+		if in.W*in.H/8 > len(data)*256 { // run-length coding reaches 255 pixels in two bytes
+			return nil, tooShort(in)
+		}
+		src, err = bmp.Decode(bytes.NewReader(data))
+	case WebP:
+		src, err = webp.Decode(bytes.NewReader(data))
+	}
+	if err != nil {
+		return nil, decodeError(err)
+	}
+	if b := src.Bounds(); b.Dx() <= 0 || b.Dy() <= 0 {
+		return nil, FormatError("the picture is empty")
+	}
+	return fromImage(src, *in), nil
+}
+
+func tooShort(in *Info) error {
+	return FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", in.W, in.H))
+}
+
+func decodeEXR(data []byte, layer string, in *Info, lim Limits) (*raster.Image, error) {
+	f, err := exr.Open(data)
+	if err != nil {
+		return nil, err
+	}
+	for i, l := range f.Layers() {
+		if layer != l.Name && (layer != "" || i > 0) {
+			continue
+		}
+		in.describe(f, l)
+		if in.Layer = layer; in.W > lim.Pixels/in.H {
+			return nil, LimitError(fmt.Sprintf("the picture says it has %d × %d pixels; the limit is %d megapixels", in.W, in.H, lim.Pixels>>20))
+		}
+		return f.Image(l)
+	}
+	return nil, FormatError(fmt.Sprintf("there is no layer %q in it", layer))
+}
+
+// decodeError sorts the decoders' errors into the package's own.
+func decodeError(err error) error {
+	if _, ok := err.(jpeg.UnsupportedError); ok || err == bmp.ErrUnsupported {
+		return UnsupportedError(err.Error())
+	}
+	if err == io.EOF || err == io.ErrUnexpectedEOF {
+		return fault.Short
+	}
+	return FormatError(err.Error())
+}
+
+// PNGOptions says what is written beside the pixels of a PNG.
+type PNGOptions = png.Options
+
+// EncodePNG writes an integer picture of 1 to 4 components as PNG, with 8 or 16
+// bits a sample after im.Bits.
+func EncodePNG(w io.Writer, im *raster.Image, o PNGOptions) error { return png.Encode(w, im, o) }
+
+// EncodeJPEG writes an integer picture of 1 or 3 components with 8 bits, at a
+// quality of 1 to 100.
+func EncodeJPEG(w io.Writer, im *raster.Image, quality int) error {
+	return jpeg.Encode(w, toImage(im), &jpeg.Options{Quality: quality})
+}

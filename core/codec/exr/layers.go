@@ -1,0 +1,114 @@
+package exr
+
+import (
+	"slices"
+	"strings"
+
+	"aldermoor/core/codec/fault"
+	"aldermoor/core/raster"
+)
+
+// Layer is a group of channels that make one picture.
+type Layer struct {
+	Name     string // "" for the channels without a layer in the only part
+	Part     int
+	Channels []int // of the part, in the order red, green, blue, alpha or x, y, z
+	Type     Type  // the widest of them
+}
+
+// rank orders the last parts of channel names within a layer.
+var rank = map[string]int{"R": 0, "G": 1, "B": 2, "A": 3, "X": 0, "Y": 1, "Z": 2, "U": 0, "V": 1, "RED": 0, "GREEN": 1, "BLUE": 2, "ALPHA": 3}
+
+// Layers are the pictures of a file, each of one to four channels. A channel
+// whose name is no component ("roughness", "depth.Z" aside) is a layer of its own.
+func (f *File) Layers() []Layer {
+	var out []Layer
+	for i := range f.Parts {
+		p := &f.Parts[i]
+		groups := map[string][]int{}
+		var order []string
+		for c, ch := range p.Channels {
+			prefix, last := "", ch.Name
+			if at := strings.LastIndexByte(ch.Name, '.'); at >= 0 {
+				prefix, last = ch.Name[:at], ch.Name[at+1:]
+			}
+			if _, ok := rank[strings.ToUpper(last)]; !ok {
+				prefix = ch.Name
+			}
+			if groups[prefix] == nil {
+				order = append(order, prefix)
+			}
+			groups[prefix] = append(groups[prefix], c)
+		}
+		for _, prefix := range order {
+			l := Layer{Name: prefix, Part: i, Channels: groups[prefix]}
+			if len(f.Parts) > 1 && p.Name != "" {
+				l.Name = strings.Trim(p.Name+"."+prefix, ".")
+			}
+			of := func(c int) int {
+				n := p.Channels[c].Name
+				return rank[strings.ToUpper(n[strings.LastIndexByte(n, '.')+1:])]
+			}
+			slices.SortStableFunc(l.Channels, func(a, b int) int { return of(a) - of(b) })
+			l.Channels = l.Channels[:min(len(l.Channels), 4)]
+			for _, c := range l.Channels {
+				l.Type = max(l.Type, p.Channels[c].Type)
+			}
+			out = append(out, l)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Layer) int { // the main picture first
+		return min(len(a.Name), 1) - min(len(b.Name), 1)
+	})
+	return out
+}
+
+// Image reads one layer.
+func (f *File) Image(l Layer) (*raster.Image, error) {
+	p := &f.Parts[l.Part]
+	names := map[string]bool{}
+	for _, c := range l.Channels {
+		names[p.Channels[c].Name] = true
+	}
+	planes, err := f.Read(l.Part, func(c Channel) bool { return names[c.Name] })
+	if err != nil {
+		return nil, err
+	}
+	im := &raster.Image{W: p.W, H: p.H, Bits: 32, Float: true}
+	if l.Type == Half {
+		im.Bits = 16
+	}
+	for _, c := range l.Channels {
+		im.F32 = append(im.F32, planes[c])
+	}
+	if n := len(im.F32); n == 2 || n == 4 {
+		last := p.Channels[l.Channels[n-1]].Name
+		if strings.EqualFold(last[strings.LastIndexByte(last, '.')+1:], "A") && opaque(im.F32[n-1]) {
+			im.F32 = im.F32[:n-1]
+		}
+	}
+	return im, nil
+}
+
+func opaque(p []float32) bool {
+	for _, v := range p {
+		if v != 1 {
+			return false
+		}
+	}
+	return true
+}
+
+// Decode reads the main picture of a file.
+func Decode(data []byte) (*raster.Image, *File, error) {
+	f, err := Open(data)
+	if err != nil {
+		return nil, nil, err
+	}
+	l := f.Layers()
+	if len(l) == 0 {
+		return nil, nil, fault.FormatError("the file has no picture")
+	}
+	im, err := f.Image(l[0])
+	return im, f, err
+}

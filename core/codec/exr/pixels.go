@@ -1,0 +1,138 @@
+package exr
+
+import (
+	"encoding/binary"
+	"fmt"
+	"math"
+	"sync"
+
+	"aldermoor/core/codec/fault"
+	"aldermoor/core/raster"
+)
+
+// Read returns the samples of the part's channels in the order of Channels, each
+// W × H, from the top. want says which channels are needed; nil for all.
+func (f *File) Read(part int, want func(Channel) bool) ([][]float32, error) {
+	p := &f.Parts[part]
+	raw := int64(0)
+	for _, c := range p.Channels {
+		raw += int64(c.Type.size()) * int64(p.data.w()) * int64(p.data.h())
+	}
+	// Deflate stays under 1032:1; the lossy and run-length ways pack further only
+	// where they deflate what they have packed, so allow them the square of sixteen.
+	most := int64(1100)
+	switch p.Compression {
+	case None:
+		most = 1
+	case PIZ, DWAA, DWAB, PXR24:
+		most = 1 << 16
+	}
+	if raw/most > int64(len(f.bytes)) {
+		return nil, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels in %d channels, but the file is far too short for them", p.W, p.H, len(p.Channels)))
+	}
+	planes := make([][]float32, len(p.Channels))
+	for i, c := range p.Channels {
+		if want == nil || want(c) {
+			planes[i] = make([]float32, p.W*p.H)
+		}
+	}
+	jobs := p.plan()
+	var mu sync.Mutex
+	var failed error
+	raster.Rows(len(jobs), func(from, to int) {
+		u := unpacker{part: p}
+		for i := from; i < to; i++ {
+			err := f.chunk(&u, part, i, jobs[i], planes)
+			if err != nil {
+				mu.Lock()
+				if failed == nil {
+					failed = err
+				}
+				mu.Unlock()
+				return
+			}
+		}
+	})
+	return planes, failed
+}
+
+// plan lists the rectangles, in data coordinates, that the first chunks hold: all
+// of the picture at its largest level.
+func (p *Part) plan() []box {
+	var out []box
+	if !p.tiled {
+		n := p.Compression.lines()
+		for y := p.data.y0; y <= p.data.y1; y += n {
+			out = append(out, box{p.data.x0, y, p.data.x1, min(y+n-1, p.data.y1)})
+		}
+		return out
+	}
+	for y := p.data.y0; y <= p.data.y1; y += p.tileH {
+		for x := p.data.x0; x <= p.data.x1; x += p.tileW {
+			out = append(out, box{x, y, min(x+p.tileW-1, p.data.x1), min(y+p.tileH-1, p.data.y1)})
+		}
+	}
+	return out
+}
+
+// chunk unpacks the i-th chunk into the planes.
+func (f *File) chunk(u *unpacker, part, i int, b box, planes [][]float32) error {
+	p := u.part
+	at := p.offsets[i]
+	if at == 0 || at > uint64(len(f.bytes)) {
+		return fault.Short
+	}
+	r := &reader{p: f.bytes[at:]}
+	if f.multi && int(r.u32()) != part {
+		return fault.FormatError("a chunk belongs to another part than its place says")
+	}
+	if p.tiled {
+		tx, ty, lx, ly := int(r.u32()), int(r.u32()), r.u32(), r.u32()
+		if lx != 0 || ly != 0 || p.data.x0+tx*p.tileW != b.x0 || p.data.y0+ty*p.tileH != b.y0 {
+			return fault.FormatError("a tile is not where the file's table says")
+		}
+	} else if y := int(int32(r.u32())); y != b.y0 {
+		return fault.FormatError("rows are not where the file's table says")
+	}
+	n := int(int32(r.u32()))
+	if n < 0 || n > len(r.p) {
+		return fault.Short
+	}
+	raw, err := u.unpack(r.take(n), b.w(), b.h())
+	if err != nil {
+		return err
+	}
+	// Rows of channels into planes, cut to the display window.
+	for y := b.y0; y <= b.y1; y++ {
+		for c, ch := range p.Channels {
+			size := ch.Type.size() * b.w()
+			src := raw[:size]
+			raw = raw[size:]
+			oy := y - p.display.y0
+			if planes[c] == nil || oy < 0 || oy >= p.H {
+				continue
+			}
+			x0, x1 := max(b.x0, p.display.x0), min(b.x1, p.display.x1)
+			if x1 < x0 {
+				continue
+			}
+			src = src[(x0-b.x0)*ch.Type.size():]
+			dst := planes[c][oy*p.W+x0-p.display.x0:][:x1-x0+1]
+			switch ch.Type {
+			case Half:
+				for x := range dst {
+					dst[x] = raster.Half(binary.LittleEndian.Uint16(src[2*x:]))
+				}
+			case Float:
+				for x := range dst {
+					dst[x] = math.Float32frombits(binary.LittleEndian.Uint32(src[4*x:]))
+				}
+			default:
+				for x := range dst {
+					dst[x] = float32(binary.LittleEndian.Uint32(src[4*x:]))
+				}
+			}
+		}
+	}
+	return nil
+}

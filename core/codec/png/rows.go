@@ -1,0 +1,210 @@
+package png
+
+import (
+	"fmt"
+	"io"
+
+	"aldermoor/core/codec/fault"
+	"aldermoor/core/raster"
+)
+
+// unpacker turns filtered rows into planes.
+type unpacker struct {
+	h  *Header
+	im *raster.Image
+}
+
+// pass reads w × h pixels and spreads them over the picture from (x0, y0) in
+// steps of (dx, dy).
+func (u *unpacker) pass(r io.Reader, w, h, x0, y0, dx, dy int) error {
+	n := u.h.rowBytes(w)
+	bpp := max(1, u.h.stored()*int(u.h.depth)/8)
+	// Several rows at a time, so that the inflater is not asked for every one.
+	block := min(h, max(1, 1<<18/(n+1)))
+	buf := make([]byte, block*(n+1))
+	above := make([]byte, n)
+	for y := 0; y < h; y += block {
+		rows := min(block, h-y)
+		if _, err := io.ReadFull(r, buf[:rows*(n+1)]); err != nil {
+			return inflating(err)
+		}
+		for k := range rows {
+			line := buf[k*(n+1) : (k+1)*(n+1)]
+			if err := unfilter(line[0], line[1:], above, bpp); err != nil {
+				return err
+			}
+			copy(above, line[1:])
+			u.spread(line[1:], w, y0+(y+k)*dy, x0, dx)
+		}
+	}
+	return nil
+}
+
+// unfilter restores a row (PNG, 9.2).
+func unfilter(kind byte, row, above []byte, bpp int) error {
+	above = above[:len(row)]
+	switch kind {
+	case 0:
+	case 1:
+		for i := bpp; i < len(row); i++ {
+			row[i] += row[i-bpp]
+		}
+	case 2:
+		for i, a := range above {
+			row[i] += a
+		}
+	case 3:
+		for i := range min(bpp, len(row)) {
+			row[i] += above[i] / 2
+		}
+		for i := bpp; i < len(row); i++ {
+			row[i] += byte((int(row[i-bpp]) + int(above[i])) / 2)
+		}
+	case 4:
+		for i := range min(bpp, len(row)) {
+			row[i] += above[i]
+		}
+		for k := range bpp {
+			paeth(row, above, bpp, k)
+		}
+	default:
+		return fault.FormatError(fmt.Sprintf("a row is filtered in way %d, which does not exist", kind))
+	}
+	return nil
+}
+
+// paeth restores every bpp-th byte from k on: keeping one component at a time
+// leaves its left and upper-left neighbours in registers. It is predict, written
+// out: calling it here would take half again as long.
+func paeth(row, above []byte, bpp, k int) {
+	if k >= len(row) {
+		return
+	}
+	above = above[:len(row)]
+	a, c := int32(row[k]), int32(above[k])
+	for i := k + bpp; i < len(row); i += bpp {
+		b := int32(above[i])
+		pa, pb := b-c, a-c
+		pc := pa + pb
+		m := pa >> 31
+		pa = (pa ^ m) - m
+		m = pb >> 31
+		pb = (pb ^ m) - m
+		m = pc >> 31
+		pc = (pc ^ m) - m
+		v := c
+		if pb <= pc {
+			v = b
+		}
+		if pa <= pb && pa <= pc {
+			v = a
+		}
+		a = (int32(row[i]) + v) & 255
+		row[i] = byte(a)
+		c = b
+	}
+}
+
+// predict is the Paeth predictor of a byte from its left, upper and upper-left
+// neighbours (PNG, 9.4).
+func predict(a, b, c int32) int32 {
+	pa, pb := b-c, a-c
+	pc := abs(pa + pb)
+	pa, pb = abs(pa), abs(pb)
+	if pa <= pb && pa <= pc {
+		return a
+	}
+	if pb <= pc {
+		return b
+	}
+	return c
+}
+
+func abs(v int32) int32 {
+	m := v >> 31
+	return (v ^ m) - m
+}
+
+// spread writes a row's samples to the planes.
+func (u *unpacker) spread(row []byte, w, y, x0, dx int) {
+	h, im := u.h, u.im
+	at := y * im.W
+	if h.kind == indexed || h.depth < 8 || h.alpha != nil {
+		u.spreadSlow(row, w, at+x0, dx)
+		return
+	}
+	n := len(im.U16)
+	if h.depth == 8 {
+		if dx == 1 && n == 3 {
+			r, g, b := im.U16[0][at:at+w], im.U16[1][at:at+w], im.U16[2][at:at+w]
+			row = row[:3*w]
+			for x := range r {
+				r[x], g[x], b[x] = uint16(row[3*x])*257, uint16(row[3*x+1])*257, uint16(row[3*x+2])*257
+			}
+			return
+		}
+		for c, plane := range im.U16 {
+			for x, o := 0, at+x0; x < w; x, o = x+1, o+dx {
+				plane[o] = uint16(row[x*n+c]) * 257
+			}
+		}
+		return
+	}
+	for c, plane := range im.U16 {
+		for x, o := 0, at+x0; x < w; x, o = x+1, o+dx {
+			i := 2 * (x*n + c)
+			plane[o] = uint16(row[i])<<8 | uint16(row[i+1])
+		}
+	}
+}
+
+// spreadSlow handles palettes, few bits, and single transparent colours.
+func (u *unpacker) spreadSlow(row []byte, w, at, dx int) {
+	h, p := u.h, u.im.U16
+	n := h.stored()
+	var v [4]uint16 // as stored, without scaling
+	for x := range w {
+		for c := range n {
+			switch h.depth {
+			case 16:
+				i := 2 * (x*n + c)
+				v[c] = uint16(row[i])<<8 | uint16(row[i+1])
+			case 8:
+				v[c] = uint16(row[x*n+c])
+			default:
+				bit := x * int(h.depth)
+				v[c] = uint16(row[bit/8]>>(8-int(h.depth)-bit%8)) & (1<<h.depth - 1)
+			}
+		}
+		o := at + x*dx
+		switch h.kind {
+		case indexed:
+			i := int(v[0])
+			if 3*i+2 < len(h.palette) {
+				for c := range 3 {
+					p[c][o] = uint16(h.palette[3*i+c]) * 257
+				}
+			}
+			if len(p) == 4 {
+				p[3][o] = 65535
+				if i < len(h.alpha) {
+					p[3][o] = uint16(h.alpha[i]) * 257
+				}
+			}
+		default:
+			clear := len(p) == n+1 // tRNS: one colour is transparent
+			for c := range n {
+				if clear && v[c] != uint16(h.alpha[2*c])<<8|uint16(h.alpha[2*c+1]) {
+					clear = false
+				}
+				p[c][o] = uint16(uint32(v[c]) * 65535 / (1<<h.depth - 1))
+			}
+			if len(p) == n+1 {
+				p[n][o] = 65535
+				if clear {
+					p[n][o] = 0
+				}
+			}
+		}
+	}
+}

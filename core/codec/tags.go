@@ -1,0 +1,116 @@
+package codec
+
+import (
+	"bytes"
+	"encoding/binary"
+	"image/jpeg"
+	"math"
+
+	"aldermoor/core/codec/tiff"
+)
+
+// probeJPEG walks the segments up to the scan (ITU-T T.81; JFIF 1.02; Exif 2.3).
+func probeJPEG(data []byte, in *Info) error {
+	c, err := jpeg.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return decodeError(err)
+	}
+	in.W, in.H, in.Components = c.Width, c.Height, 3
+	for p := data[2:]; len(p) >= 4 && p[0] == 0xff; {
+		kind, n := p[1], int(binary.BigEndian.Uint16(p[2:]))
+		if kind == 0xff { // fill byte
+			p = p[1:]
+			continue
+		}
+		if kind == 0xda || n < 2 || n+2 > len(p) {
+			break
+		}
+		body := p[4 : 2+n]
+		switch {
+		case kind >= 0xc0 && kind <= 0xc2 && len(body) >= 6:
+			in.Bits = int(body[0])
+			if body[5] == 1 {
+				in.Components = 1
+			}
+		case kind == 0xe0 && len(body) >= 12 && bytes.HasPrefix(body, []byte("JFIF\x00")):
+			unit := map[byte]float64{1: 1 / 0.0254, 2: 100}[body[7]]
+			x, y := binary.BigEndian.Uint16(body[8:]), binary.BigEndian.Uint16(body[10:])
+			in.Density = [2]float64{float64(x) * unit, float64(y) * unit}
+		case kind == 0xe1 && bytes.HasPrefix(body, []byte("Exif\x00\x00")):
+			if t, err := tiff.ReadHeader(body[6:]); err == nil && t.Density[0] > 0 {
+				in.Density = t.Density
+			}
+		case kind == 0xe2 && bytes.HasPrefix(body, []byte("ICC_PROFILE\x00")):
+			in.Profile = iccName(body[min(14, len(body)):])
+		}
+		p = p[2+n:]
+	}
+	dropDefaultDensity(in)
+	return nil
+}
+
+// dropDefaultDensity forgets the 72 and 96 pixels an inch that programs write
+// when nobody told them anything: they are no evidence of a size.
+func dropDefaultDensity(in *Info) {
+	for _, inch := range []float64{72, 96} {
+		if math.Abs(in.Density[0]*0.0254-inch) < 0.1 && math.Abs(in.Density[1]*0.0254-inch) < 0.1 {
+			in.Density = [2]float64{}
+		}
+	}
+}
+
+func probeTIFF(data []byte, in *Info) error {
+	t, err := tiff.ReadHeader(data)
+	if err != nil {
+		return err
+	}
+	in.W, in.H, in.Bits, in.Float, in.Components, in.Density = t.W, t.H, t.Bits, t.Float, t.Components, t.Density
+	if t.ICC != nil {
+		in.Profile = iccName(t.ICC)
+	}
+	dropDefaultDensity(in)
+	return nil
+}
+
+// iccName is the description of an ICC profile (ICC.1:2022, 9.2.41), or
+// "embedded profile" if it has none that can be read.
+func iccName(p []byte) string {
+	const unnamed = "embedded profile"
+	if len(p) < 132 {
+		return unnamed
+	}
+	n := binary.BigEndian.Uint32(p[128:])
+	for i := range min(n, 100) {
+		e := 132 + 12*int(i)
+		if e+12 > len(p) {
+			break
+		}
+		if string(p[e:e+4]) != "desc" {
+			continue
+		}
+		at, size := uint64(binary.BigEndian.Uint32(p[e+4:])), uint64(binary.BigEndian.Uint32(p[e+8:]))
+		if at+size > uint64(len(p)) || size < 12 {
+			break
+		}
+		d := p[at : at+size]
+		switch string(d[:4]) {
+		case "desc":
+			k := uint64(binary.BigEndian.Uint32(d[8:]))
+			if k > 1 && 12+k <= size {
+				return string(d[12 : 12+k-1])
+			}
+		case "mluc":
+			if size >= 28 {
+				k, o := uint64(binary.BigEndian.Uint32(d[20:])), uint64(binary.BigEndian.Uint32(d[24:]))
+				if o+k <= size {
+					var s []byte
+					for j := o + 1; j < o+k; j += 2 {
+						s = append(s, d[j])
+					}
+					return string(s)
+				}
+			}
+		}
+	}
+	return unnamed
+}

@@ -1,0 +1,317 @@
+package tiff
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"math/bits"
+
+	"aldermoor/core/codec/fault"
+	"aldermoor/core/raster"
+
+	"github.com/klauspost/compress/zlib"
+	tifflzw "golang.org/x/image/tiff/lzw"
+)
+
+// decode unpacks all strips or tiles into planes.
+func (h *Header) decode() (*raster.Image, error) {
+	n := min(h.samples, 4)
+	if h.photometric == colour && h.samples > 4 {
+		n = 4
+	}
+	im := &raster.Image{W: h.W, H: h.H, Bits: h.Bits, Float: h.Float}
+	for range n {
+		if h.Float {
+			im.F32 = append(im.F32, make([]float32, h.W*h.H))
+		} else {
+			im.U16 = append(im.U16, make([]uint16, h.W*h.H))
+		}
+	}
+	across, down := (h.W+h.tileW-1)/h.tileW, (h.H+h.tileH-1)/h.tileH
+	planes, each := 1, h.samples
+	if h.planar {
+		planes, each = h.samples, 1
+	}
+	rowBytes := (h.tileW*each*h.stored + 7) / 8
+	for plane := range min(planes, n) {
+		for ty := range down {
+			for tx := range across {
+				rows := h.tileH
+				if !h.tiled {
+					rows = min(h.tileH, h.H-ty*h.tileH)
+				}
+				raw, err := h.unpack((plane*down+ty)*across+tx, rowBytes*rows)
+				if err != nil {
+					return nil, err
+				}
+				if err := h.predict(raw, rowBytes, each); err != nil {
+					return nil, err
+				}
+				for y := range min(rows, h.H-ty*h.tileH) {
+					row := raw[y*rowBytes : (y+1)*rowBytes]
+					w := min(h.tileW, h.W-tx*h.tileW)
+					at := (ty*h.tileH+y)*h.W + tx*h.tileW
+					if h.planar {
+						h.spread(im, row, at, w, 1, plane, plane+1)
+					} else {
+						h.spread(im, row, at, w, each, 0, n)
+					}
+				}
+			}
+		}
+	}
+	return h.finish(im), nil
+}
+
+// unpack returns the n bytes of one strip or tile.
+func (h *Header) unpack(i, n int) ([]byte, error) {
+	at, count := h.offsets[i], uint64(len(h.data))
+	if i < len(h.counts) {
+		count = h.counts[i]
+	}
+	if at > uint64(len(h.data)) {
+		return nil, fault.Short
+	}
+	src := h.data[at:]
+	if count < uint64(len(src)) {
+		src = src[:count]
+	}
+	if h.fillOrder == 2 {
+		src = bytes.Clone(src)
+		for i, b := range src {
+			src[i] = bits.Reverse8(b)
+		}
+	}
+	out := make([]byte, n)
+	var r io.Reader
+	switch h.compression {
+	case none:
+		r = bytes.NewReader(src)
+	case lzw:
+		z := tifflzw.NewReader(bytes.NewReader(src), tifflzw.MSB, 8)
+		defer z.Close()
+		r = z
+	case deflate, oldZ:
+		z, err := zlib.NewReader(bytes.NewReader(src))
+		if err != nil {
+			return nil, damaged(err)
+		}
+		r = z
+	case packBits:
+		return out, unpackBits(out, src)
+	}
+	if _, err := io.ReadFull(r, out); err != nil {
+		return nil, damaged(err)
+	}
+	return out, nil
+}
+
+func damaged(err error) error {
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		return fault.Short
+	}
+	return fault.FormatError(fmt.Sprintf("its compressed pixels are damaged (%v)", err))
+}
+
+// unpackBits undoes PackBits (TIFF 6.0, section 9).
+func unpackBits(out, src []byte) error {
+	for len(out) > 0 {
+		if len(src) < 2 {
+			return fault.Short
+		}
+		switch k := int(int8(src[0])); {
+		case k >= 0:
+			k++
+			if len(src) < 1+k {
+				return fault.Short
+			}
+			out = out[copy(out, src[1:1+k]):]
+			src = src[1+k:]
+		case k == -128:
+			src = src[1:]
+		default:
+			k = min(1-k, len(out))
+			for i := range k {
+				out[i] = src[1]
+			}
+			out, src = out[k:], src[2:]
+		}
+	}
+	return nil
+}
+
+// predict undoes differencing, in place (TIFF 6.0, section 14; Technical Note 3).
+func (h *Header) predict(raw []byte, rowBytes, each int) error {
+	switch h.predictor {
+	case 1:
+		return nil
+	case 2:
+		if h.stored != 8 && h.stored != 16 && h.stored != 32 {
+			return fault.UnsupportedError(fmt.Sprintf("differencing of %d-bit samples is not read", h.stored))
+		}
+	case 3:
+		if !h.Float {
+			return fault.FormatError("whole numbers are differenced as if they were floats")
+		}
+	default:
+		return fault.UnsupportedError(fmt.Sprintf("TIFF predictor %d is not read", h.predictor))
+	}
+	size := h.stored / 8
+	tmp := make([]byte, rowBytes)
+	for ; len(raw) >= rowBytes && rowBytes > 0; raw = raw[rowBytes:] {
+		row := raw[:rowBytes]
+		switch {
+		case h.predictor == 3:
+			for i := each; i < len(row); i++ {
+				row[i] += row[i-each]
+			}
+			// Bytes lie by significance, most significant first: gather them.
+			copy(tmp, row)
+			n := rowBytes / size
+			for i := range n {
+				for b := range size {
+					to := b
+					if h.order.Uint16([]byte{1, 0}) == 1 {
+						to = size - 1 - b
+					}
+					row[i*size+to] = tmp[b*n+i]
+				}
+			}
+		case size == 1:
+			for i := each; i < len(row); i++ {
+				row[i] += row[i-each]
+			}
+		case size == 2:
+			for i := 2 * each; i+1 < len(row); i += 2 {
+				h.order.PutUint16(row[i:], h.order.Uint16(row[i:])+h.order.Uint16(row[i-2*each:]))
+			}
+		default:
+			for i := 4 * each; i+3 < len(row); i += 4 {
+				h.order.PutUint32(row[i:], h.order.Uint32(row[i:])+h.order.Uint32(row[i-4*each:]))
+			}
+		}
+	}
+	return nil
+}
+
+// spread writes w pixels of a row, each of n samples, to planes from..to.
+func (h *Header) spread(im *raster.Image, row []byte, at, w, n, from, to int) {
+	for c := from; c < to; c++ {
+		k := c - from
+		switch {
+		case h.Float && h.stored == 32:
+			dst := im.F32[c][at : at+w]
+			for x := range dst {
+				dst[x] = math.Float32frombits(h.order.Uint32(row[4*(x*n+k):]))
+			}
+		case h.Float:
+			dst := im.F32[c][at : at+w]
+			for x := range dst {
+				dst[x] = raster.Half(h.order.Uint16(row[2*(x*n+k):]))
+			}
+		case h.stored == 8 && h.photometric != palette:
+			dst := im.U16[c][at : at+w]
+			for x := range dst {
+				dst[x] = uint16(row[x*n+k]) * 257
+			}
+		case h.stored == 16:
+			dst := im.U16[c][at : at+w]
+			for x := range dst {
+				dst[x] = h.order.Uint16(row[2*(x*n+k):])
+			}
+		case h.stored == 32:
+			dst := im.U16[c][at : at+w]
+			for x := range dst {
+				dst[x] = uint16(h.order.Uint32(row[4*(x*n+k):]) >> 16)
+			}
+		default:
+			dst := im.U16[c][at : at+w]
+			most := uint32(1)<<h.stored - 1
+			for x := range dst {
+				bit := (x*n + k) * h.stored
+				v := uint32(row[bit/8]>>(8-h.stored-bit%8)) & most
+				if h.photometric == palette {
+					dst[x] = uint16(v)
+				} else {
+					dst[x] = uint16(v * 65535 / most)
+				}
+			}
+		}
+	}
+}
+
+// finish turns what was stored into grey or colour with straight alpha.
+func (h *Header) finish(im *raster.Image) *raster.Image {
+	switch h.photometric {
+	case whiteIsZero:
+		for i, v := range im.U16[:min(1, len(im.U16))] {
+			for x := range v {
+				im.U16[i][x] = 65535 - v[x]
+			}
+		}
+	case palette:
+		index, n := im.U16[0], len(h.colours)/3
+		im.U16 = nil
+		for c := range 3 {
+			plane := make([]uint16, len(index))
+			for i, v := range index {
+				plane[i] = uint16(h.colours[c*n+int(v)])
+			}
+			im.U16 = append(im.U16, plane)
+		}
+	case cmyk:
+		if im.Float {
+			break
+		}
+		k := im.U16[3]
+		for _, plane := range im.U16[:3] {
+			for i, v := range plane {
+				plane[i] = uint16((65535 - uint32(v)) * (65535 - uint32(k[i])) / 65535)
+			}
+		}
+		im.U16 = im.U16[:3]
+	}
+	if n := im.Components(); n == 2 || n == 4 {
+		h.straighten(im, n)
+	}
+	if h.photometric <= blackIsZero && im.Components() == 3 { // grey and two extras
+		if im.Float {
+			im.F32 = im.F32[:1]
+		} else {
+			im.U16 = im.U16[:1]
+		}
+	}
+	return im
+}
+
+// straighten divides by an associated alpha, and drops one that is opaque.
+func (h *Header) straighten(im *raster.Image, n int) {
+	opaque := true
+	if im.Float {
+		for i, a := range im.F32[n-1] {
+			opaque = opaque && a == 1
+			if h.premultiplied && a > 0 {
+				for _, p := range im.F32[:n-1] {
+					p[i] /= a
+				}
+			}
+		}
+		if opaque {
+			im.F32 = im.F32[:n-1]
+		}
+		return
+	}
+	for i, a := range im.U16[n-1] {
+		opaque = opaque && a == 65535
+		if h.premultiplied && a > 0 && a < 65535 {
+			for _, p := range im.U16[:n-1] {
+				p[i] = uint16(min(uint32(p[i])*65535/uint32(a), 65535))
+			}
+		}
+	}
+	if opaque {
+		im.U16 = im.U16[:n-1]
+	}
+}

@@ -1,0 +1,295 @@
+// Package tiff reads TIFF 6.0 (1992, with Technical Notes 1 and 3): 1 to
+// 16-bit integers and 16 and 32-bit floats, grey, colour, palette and CMYK, with
+// or without alpha, uncompressed or by LZW, Deflate or PackBits, in strips or
+// tiles, in chunks of pixels or of planes, in either byte order.
+//
+// Only the first picture of a file is read. It leaves out JPEG and fax
+// compression, YCbCr and BigTIFF, and says so.
+package tiff
+
+import (
+	"encoding/binary"
+	"fmt"
+	"math"
+
+	"aldermoor/core/codec/fault"
+	"aldermoor/core/raster"
+)
+
+// Header is what the first image file directory says.
+type Header struct {
+	W, H       int
+	Bits       int // bits a sample, 32 for any float
+	Components int
+	Float      bool
+	Density    [2]float64 // pixels a metre, or 0
+	ICC        []byte     // embedded profile, or nil
+
+	data                            []byte
+	order                           binary.ByteOrder
+	photometric, compression        int
+	stored, samples                 int // bits and samples a pixel as stored
+	predictor, fillOrder            int
+	planar, tiled, premultiplied    bool
+	tileW, tileH                    int
+	offsets, counts, colours, kinds []uint64
+}
+
+// The tags that matter here.
+const (
+	tagWidth, tagHeight, tagBits       = 256, 257, 258
+	tagCompression, tagPhotometric     = 259, 262
+	tagFillOrder, tagOffsets           = 266, 273
+	tagSamples, tagRows, tagCounts     = 277, 278, 279
+	tagXRes, tagYRes, tagPlanar        = 282, 283, 284
+	tagUnit, tagPredictor              = 296, 317
+	tagColours, tagTileW, tagTileH     = 320, 322, 323
+	tagTileOffsets, tagTileCounts      = 324, 325
+	tagExtra, tagFormat, tagICC        = 338, 339, 34675
+	whiteIsZero, blackIsZero, colour   = 0, 1, 2
+	palette, cmyk                      = 3, 5
+	none, lzw, deflate, packBits, oldZ = 1, 5, 8, 32773, 32946
+)
+
+// sizes are the bytes of a value by its type.
+var sizes = map[uint16]uint64{1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
+
+// ReadHeader reads the first directory of a TIFF file, or of the TIFF structure
+// in an Exif segment (then the picture's size may be missing).
+func ReadHeader(data []byte) (Header, error) {
+	h := Header{data: data, compression: none, samples: 1, predictor: 1, fillOrder: 1, stored: 1}
+	if len(data) < 8 {
+		return h, fault.Short
+	}
+	switch string(data[:2]) {
+	case "II":
+		h.order = binary.LittleEndian
+	case "MM":
+		h.order = binary.BigEndian
+	default:
+		return h, fault.FormatError("this is not a TIFF file")
+	}
+	switch h.order.Uint16(data[2:]) {
+	case 42:
+	case 43:
+		return h, fault.UnsupportedError("BigTIFF is not read: save it as plain TIFF")
+	default:
+		return h, fault.FormatError("this is not a TIFF file")
+	}
+	at := uint64(h.order.Uint32(data[4:]))
+	if at+2 > uint64(len(data)) {
+		return h, fault.Short
+	}
+	n := uint64(h.order.Uint16(data[at:]))
+	if at+2+12*n > uint64(len(data)) {
+		return h, fault.Short
+	}
+	perUnit, unit := [2]float64{}, 1/0.0254
+	rows := uint64(0)
+	extra := []uint64{}
+	for i := range n {
+		e := data[at+2+12*i:][:12]
+		tag := h.order.Uint16(e)
+		switch tag {
+		case tagXRes, tagYRes:
+			where := uint64(h.order.Uint32(e[8:]))
+			if where+8 > uint64(len(data)) {
+				return h, fault.Short
+			}
+			if den := h.order.Uint32(data[where+4:]); den > 0 {
+				perUnit[tag-tagXRes] = float64(h.order.Uint32(data[where:])) / float64(den)
+			}
+			continue
+		case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
+			tagPredictor, tagColours, tagTileW, tagTileH, tagTileOffsets, tagTileCounts, tagExtra, tagFormat, tagICC:
+		default:
+			continue
+		}
+		v, err := h.values(e)
+		if err != nil {
+			return h, err
+		}
+		if len(v) == 0 {
+			continue
+		}
+		first := int(min(v[0], math.MaxInt32))
+		switch tag {
+		case tagWidth:
+			h.W = first
+		case tagHeight:
+			h.H = first
+		case tagBits:
+			h.stored = first
+			for _, b := range v {
+				if b != v[0] {
+					return h, fault.UnsupportedError("its components have different depths")
+				}
+			}
+		case tagCompression:
+			h.compression = first
+		case tagPhotometric:
+			h.photometric = first
+		case tagFillOrder:
+			h.fillOrder = first
+		case tagSamples:
+			h.samples = first
+		case tagRows:
+			rows = v[0]
+		case tagPlanar:
+			h.planar = first == 2
+		case tagUnit:
+			unit = map[int]float64{2: 1 / 0.0254, 3: 100}[first]
+		case tagPredictor:
+			h.predictor = first
+		case tagColours:
+			h.colours = v
+		case tagTileW:
+			h.tileW, h.tiled = first, true
+		case tagTileH:
+			h.tileH = first
+		case tagOffsets, tagTileOffsets:
+			h.offsets = v
+		case tagCounts, tagTileCounts:
+			h.counts = v
+		case tagExtra:
+			extra = v
+		case tagFormat:
+			h.kinds = v
+		case tagICC:
+			if where, k := uint64(h.order.Uint32(e[8:])), uint64(h.order.Uint32(e[4:])); where+k <= uint64(len(data)) {
+				h.ICC = data[where : where+k]
+			}
+		}
+	}
+	h.Density = [2]float64{perUnit[0] * unit, perUnit[1] * unit}
+	if !h.tiled {
+		h.tileW, h.tileH = h.W, h.H
+		if rows > 0 && rows < uint64(h.H) {
+			h.tileH = int(rows)
+		}
+	}
+	h.premultiplied = len(extra) > 0 && extra[0] == 1
+	h.Bits = h.stored
+	for _, k := range h.kinds {
+		if k == 3 {
+			h.Float, h.Bits = true, 32
+		}
+	}
+	h.Components = h.samples
+	switch h.photometric {
+	case palette:
+		h.Components, h.Bits = 3, 8
+	case cmyk:
+		h.Components = 3
+	}
+	return h, nil
+}
+
+// values are an entry's whole numbers.
+func (h *Header) values(e []byte) ([]uint64, error) {
+	kind, count := h.order.Uint16(e[2:]), uint64(h.order.Uint32(e[4:]))
+	size := sizes[kind]
+	if size == 0 || size == 8 {
+		return nil, nil
+	}
+	if count*size > uint64(len(h.data)) {
+		return nil, fault.Short
+	}
+	p := e[8:12]
+	if count*size > 4 {
+		where := uint64(h.order.Uint32(e[8:]))
+		if where+count*size > uint64(len(h.data)) {
+			return nil, fault.Short
+		}
+		p = h.data[where : where+count*size]
+	}
+	if kind == 7 { // opaque bytes: whoever wants them reads them in place
+		return []uint64{1}, nil
+	}
+	v := make([]uint64, count)
+	for i := range v {
+		switch size {
+		case 1:
+			v[i] = uint64(p[i])
+		case 2:
+			v[i] = uint64(h.order.Uint16(p[2*i:]))
+		case 4:
+			v[i] = uint64(h.order.Uint32(p[4*i:]))
+		}
+	}
+	return v, nil
+}
+
+// check refuses what is not read, before memory is taken.
+func (h *Header) check() error {
+	switch {
+	case h.W <= 0 || h.H <= 0 || h.W > 1<<20 || h.H > 1<<20 || h.tileW <= 0 || h.tileH <= 0 || h.tileW > 1<<20 || h.tileH > 1<<20:
+		return fault.FormatError(fmt.Sprintf("the header says %d × %d pixels", h.W, h.H))
+	case h.samples < 1 || h.samples > 64:
+		return fault.FormatError(fmt.Sprintf("the header says %d components", h.samples))
+	case h.Float && h.stored != 16 && h.stored != 32:
+		return fault.UnsupportedError(fmt.Sprintf("TIFF with %d-bit floating-point samples is not read: use 32 bits", h.stored))
+	case !h.Float && h.stored != 1 && h.stored != 2 && h.stored != 4 && h.stored != 8 && h.stored != 16 && h.stored != 32:
+		return fault.UnsupportedError(fmt.Sprintf("TIFF with %d bits a sample is not read: use 8 or 16", h.stored))
+	case h.photometric > palette && h.photometric != cmyk:
+		return fault.UnsupportedError("its colours are coded in a way that is not read here (YCbCr, Lab or a mask): save it as RGB")
+	case h.photometric == palette && (h.samples != 1 || len(h.colours) != 3<<h.stored || h.stored > 8):
+		return fault.FormatError("its palette does not fit its pixels")
+	case h.photometric == colour && h.samples < 3, h.photometric == cmyk && h.samples < 4:
+		return fault.FormatError("it has fewer components than its kind of colour needs")
+	}
+	for _, k := range h.kinds {
+		if k == 2 && h.stored > 1 {
+			return fault.UnsupportedError("its samples are signed: save it with unsigned ones")
+		}
+		if k > 4 {
+			return fault.UnsupportedError("its samples are complex numbers")
+		}
+	}
+	switch h.compression {
+	case none, lzw, deflate, packBits, oldZ:
+	case 6, 7:
+		return fault.UnsupportedError("TIFF with JPEG inside is not read: save it with LZW or without compression")
+	default:
+		return fault.UnsupportedError(fmt.Sprintf("TIFF compression %d is not read: use LZW, Deflate or none", h.compression))
+	}
+	across, down := (h.W+h.tileW-1)/h.tileW, (h.H+h.tileH-1)/h.tileH
+	want := across * down
+	if h.planar {
+		want *= h.samples
+	}
+	if len(h.offsets) < want || len(h.counts) < want && !(want == 1 && h.compression == none) {
+		return fault.FormatError("the list of its strips is too short for its size")
+	}
+	// What is stored bounds what can be there: LZW and Deflate stay under 1032:1,
+	// PackBits under 64:1.
+	var have uint64
+	for i := range min(len(h.counts), want) {
+		have += min(h.counts[i], uint64(len(h.data)))
+	}
+	most := uint64(1)
+	if h.compression != none {
+		most = 1400
+	}
+	if len(h.counts) > 0 && uint64(h.W)*uint64(h.H)*uint64(h.samples)*uint64(h.stored)/8/most > have+4096 {
+		return fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", h.W, h.H))
+	}
+	return nil
+}
+
+// Decode reads the first picture. An alpha that is opaque throughout is dropped;
+// components beyond four are left out.
+func Decode(data []byte) (*raster.Image, Header, error) {
+	h, err := ReadHeader(data)
+	if err == nil {
+		err = h.check()
+	}
+	if err != nil {
+		return nil, h, err
+	}
+	im, err := h.decode()
+	if err == nil {
+		h.Components = im.Components()
+	}
+	return im, h, err
+}

@@ -1,0 +1,73 @@
+package colour
+
+import (
+	"fmt"
+	"math"
+	"testing"
+)
+
+func near(t *testing.T, what string, got, want, tol float64) {
+	t.Helper()
+	if math.Abs(got-want) > tol {
+		t.Errorf("%s: %.6f, want %.6f", what, got, want)
+	}
+}
+
+// The known points are those of IEC 61966-2-1: the foot of the curve, mid grey, and both ends.
+func TestTransferFunction(t *testing.T) {
+	for _, c := range []struct{ code, light float64 }{{0, 0}, {1, 1}, {0.04045, 0.0031308}, {0.5, 0.2140411}, {0.735357, 0.5}} {
+		near(t, "linear", float64(Linear(float32(c.code))), c.light, 1e-5)
+		near(t, "code", float64(Encode(float32(c.light))), c.code, 1e-5)
+	}
+}
+
+func TestTablesAgreeWithTheFunction(t *testing.T) {
+	tab := NewTables()
+	for i := range 4097 {
+		v := float32(i) / 4096
+		near(t, "linear", float64(tab.Linear(v)), float64(Linear(v)), 2e-5)
+		near(t, "code", float64(tab.Encode(v)), float64(Encode(v)), 0.125/255)
+	}
+	if tab.Encode(2) != 1 || tab.Encode(-1) != 0 {
+		t.Error("out of range is not clamped")
+	}
+}
+
+// Reference values from Ottosson's article, XYZ (0.950,1,1.089) being white.
+func TestOKLab(t *testing.T) {
+	l, a, b := OKLab(RGB{1, 1, 1})
+	near(t, "white L", l, 1, 1e-4)
+	near(t, "white a", a, 0, 1e-4)
+	near(t, "white b", b, 0, 1e-4)
+	for _, c := range []RGB{{0.2, 0.5, 0.1}, {0.9, 0.05, 0.3}, {0, 0, 1}} {
+		back := FromOKLab(OKLab(c))
+		for i := range c {
+			near(t, "there and back", float64(back[i]), float64(c[i]), 1e-4)
+		}
+	}
+}
+
+// sRGB primaries in Lab, as Lindbloom's calculator tabulates them.
+func TestLab(t *testing.T) {
+	for _, c := range []struct {
+		in      RGB
+		l, a, b float64
+	}{
+		{RGB{1, 1, 1}, 100, 0, 0},
+		{RGB{1, 0, 0}, 53.2408, 80.0925, 67.2032},
+		{RGB{0, 0, 1}, 32.2970, 79.1875, -107.8602},
+		{RGB{0.2140411, 0.2140411, 0.2140411}, 53.3890, 0, 0},
+	} {
+		l, a, b := Lab(c.in)
+		near(t, "L", l, c.l, 0.02)
+		near(t, "a", a, c.a, 0.05)
+		near(t, "b", b, c.b, 0.05)
+	}
+}
+
+func ExampleHex() {
+	c := Hex("#777777")
+	l, _, _ := Lab(c)
+	fmt.Printf("L* %.0f\n", l)
+	// Output: L* 50
+}

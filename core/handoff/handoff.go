@@ -1,0 +1,311 @@
+// Package handoff makes what leaves the studio's library: a zip with maps at a
+// chosen tier and in chosen conventions, descriptions of the material as
+// MaterialX, glTF and USD, its licence, and checksums.
+//
+// Colour is made smaller in linear light, normals as vectors that are
+// renormalised, data as numbers; the spread of normals that a smaller tier can't
+// carry goes into roughness. Depths of 16 bits are kept. A map that needs no
+// change keeps its samples exactly. All names are relative.
+package handoff
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/codec"
+	"aldermoor/core/colour"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
+)
+
+// Map is one map of the material as it was scanned.
+type Map struct {
+	Channel   channels.Channel
+	Component string // rgb, or the component that holds it
+	W, H      int
+	Bits      int
+	Direction normals.Direction             // of normal maps
+	Ratio     float64                       // compressed over raw bytes, for the estimate; 0 if not known
+	Load      func() (*raster.Image, error) // the whole file
+}
+
+// Material is a release to hand over.
+type Material struct {
+	ID, Slug, Name string
+	Number         int // of the release
+	Released       time.Time
+	Notes          string
+	Size           scale.Size // zero if unknown
+	Depth          float64    // metres, 0 if unknown
+	Categories     []string
+	Tags           []string
+	Contact        string
+	Licence        string // SPDX id
+	Author         string
+	Rights         string
+	Station        string
+	Captured       string
+	Maps           []Map
+}
+
+// Profile fixes the form of a handoff.
+type Profile struct {
+	Tier      scale.Tier
+	Direction normals.Direction // Up or Down
+	Gloss     bool              // glossiness in place of roughness
+}
+
+// Folder is the name of the zip's one folder.
+func (m Material) Folder(p Profile) string {
+	return fmt.Sprintf("%s-r%d-%s", m.Slug, m.Number, strings.ToLower(p.Tier.String()))
+}
+
+func (m Material) find(c channels.Channel) *Map {
+	for i := range m.Maps {
+		if m.Maps[i].Channel == c {
+			return &m.Maps[i]
+		}
+	}
+	return nil
+}
+
+// source is the size of the largest map.
+func (m Material) source() (w, h int) {
+	for _, p := range m.Maps {
+		if p.W > w {
+			w, h = p.W, p.H
+		}
+	}
+	return w, h
+}
+
+// item is one map file of the handoff.
+type item struct {
+	name  string // file name without folder
+	w, h  int
+	bits  int
+	comps int
+	srgb  bool
+	ratio float64
+	texel float64 // bytes of video memory a texel, 0 for files that only repeat others
+	kind  channels.Channel
+	make  func(*builder) (*raster.Image, error)
+}
+
+// plan lists the files that a handoff holds.
+func (m Material) plan(p Profile) []item {
+	var out []item
+	add := func(suffix string, from *Map, comps int, srgb bool, texel float64, kind channels.Channel, f func(*builder) (*raster.Image, error)) {
+		w, h := p.Tier.Size(from.W, from.H)
+		bits := 8
+		if from.Bits > 8 {
+			bits = 16
+		}
+		out = append(out, item{m.Slug + "-" + suffix + ".png", w, h, bits, comps, srgb, from.Ratio, texel, kind, f})
+	}
+	for i := range m.Maps {
+		from := &m.Maps[i]
+		switch c := from.Channel; {
+		case c == channels.Normal:
+			add(string(c), from, 3, false, 1, c, func(b *builder) (*raster.Image, error) { return b.normal(from, p.Direction) })
+			if p.Direction == normals.Down {
+				// glTF, MaterialX and USD know Y+ only.
+				add("normal-yplus", from, 3, false, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.normal(from, normals.Up) })
+			}
+		case c == channels.Roughness || c == channels.Glossiness:
+			name := channels.Roughness
+			if p.Gloss {
+				name = channels.Glossiness
+			}
+			add(string(name), from, 1, false, 0.5, name, func(b *builder) (*raster.Image, error) { return b.roughness(from, p.Gloss) })
+		case c.Colour():
+			add(string(c), from, 3, true, 1, c, func(b *builder) (*raster.Image, error) { return b.colour(from) })
+		default:
+			add(string(c), from, 1, false, 0.5, c, func(b *builder) (*raster.Image, error) { return b.data(from) })
+		}
+	}
+	rough, metal, occ := m.rough(), m.find(channels.Metallic), m.find(channels.Occlusion)
+	if first := firstOf(rough, metal, occ); first != nil {
+		add("occlusion-roughness-metallic", first, 3, false, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.packed(rough, metal, occ) })
+		out[len(out)-1].bits = 8
+	}
+	if base, op := m.find(channels.BaseColor), m.find(channels.Opacity); base != nil && op != nil {
+		add("base_color-opacity", base, 4, true, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.cutout(base, op) })
+		out[len(out)-1].bits = 8
+	}
+	return out
+}
+
+func (m Material) rough() *Map {
+	if r := m.find(channels.Roughness); r != nil {
+		return r
+	}
+	return m.find(channels.Glossiness)
+}
+
+func firstOf(maps ...*Map) *Map {
+	for _, m := range maps {
+		if m != nil {
+			return m
+		}
+	}
+	return nil
+}
+
+// Cost is what a handoff takes. Fetch is an estimate from how well the maps
+// compress; video memory is that of the maps with mips, block-compressed.
+type Cost struct {
+	Fetch       int64
+	VideoMemory int64
+	W, H        int
+}
+
+// Estimate is the cost of a handoff before it is made.
+func (m Material) Estimate(p Profile) Cost {
+	var c Cost
+	for _, it := range m.plan(p) {
+		ratio := it.ratio
+		if ratio == 0 {
+			ratio = 0.7
+		}
+		c.Fetch += int64(float64(it.w*it.h*it.comps*it.bits/8) * ratio)
+		c.VideoMemory += scale.VideoMemory(it.w, it.h, it.texel)
+		if it.w > c.W {
+			c.W, c.H = it.w, it.h
+		}
+	}
+	c.Fetch += 8 << 10
+	return c
+}
+
+// Write makes the zip. It stops between maps when the context ends.
+func Write(ctx context.Context, w io.Writer, m Material, p Profile, t *colour.Tables) error {
+	if len(m.Maps) == 0 {
+		return fmt.Errorf("hand over %q: the release has no maps", m.Name)
+	}
+	z := zip.NewWriter(w)
+	sums := new(bytes.Buffer)
+	put := func(name string, data []byte, packed bool) error {
+		h := &zip.FileHeader{Name: m.Folder(p) + "/" + name, Modified: m.Released.UTC(), Method: zip.Deflate}
+		if packed {
+			h.Method = zip.Store
+		}
+		f, err := z.CreateHeader(h)
+		if err != nil {
+			return err
+		}
+		if name != "CHECKSUMS.sha256" {
+			fmt.Fprintf(sums, "%x  %s\n", sha256.Sum256(data), name)
+		}
+		_, err = f.Write(data)
+		return err
+	}
+	b := &builder{m: m, p: p, t: t}
+	items := m.plan(p)
+	for _, it := range items {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		im, err := it.make(b)
+		if err != nil {
+			return fmt.Errorf("make %q: %w", it.name, err)
+		}
+		var buf bytes.Buffer
+		o := codec.PNGOptions{SRGB: it.srgb}
+		if m.Size.Known() {
+			o.Density[0], o.Density[1] = scale.Density(m.Size, im.W, im.H)
+		}
+		if err := codec.EncodePNG(&buf, im, o); err != nil {
+			return fmt.Errorf("write %q: %w", it.name, err)
+		}
+		if err := put("maps/"+it.name, buf.Bytes(), true); err != nil {
+			return err
+		}
+	}
+	about, err := m.describe(p, items)
+	if err != nil {
+		return err
+	}
+	for _, f := range []struct {
+		name string
+		data []byte
+	}{
+		{m.Slug + ".mtlx", m.materialX(p)},
+		{m.Slug + ".gltf", m.gltf(p)},
+		{m.Slug + ".usda", m.usd(p)},
+		{"material.json", about},
+		{"LICENCE.txt", m.licenceText()},
+	} {
+		if err := put(f.name, f.data, false); err != nil {
+			return err
+		}
+	}
+	if err := put("CHECKSUMS.sha256", sums.Bytes(), false); err != nil {
+		return err
+	}
+	return z.Close()
+}
+
+// describe is material.json: everything known.
+func (m Material) describe(p Profile, items []item) ([]byte, error) {
+	type file struct {
+		File     string           `json:"file"`
+		Channel  channels.Channel `json:"channel,omitempty"`
+		Width    int              `json:"width"`
+		Height   int              `json:"height"`
+		Bits     int              `json:"bits"`
+		Encoding string           `json:"encoding"`
+	}
+	var files []file
+	for _, it := range items {
+		enc := "linear"
+		if it.srgb {
+			enc = "srgb"
+		}
+		files = append(files, file{"maps/" + it.name, it.kind, it.w, it.h, it.bits, enc})
+	}
+	rough := "roughness"
+	if p.Gloss {
+		rough = "glossiness"
+	}
+	about := map[string]any{
+		"id": m.ID, "name": m.Name, "release": m.Number, "released": m.Released.UTC().Format(time.RFC3339), "notes": m.Notes,
+		"size_m": nil, "depth_m": nil, "tier": strings.ToLower(p.Tier.String()),
+		"conventions": map[string]string{"normal": p.Direction.String(), "roughness": rough, "height": "0 lowest, 1 highest, depth_m apart", "uv": "1 unit is 1 metre in the descriptions"},
+		"categories":  m.Categories, "tags": m.Tags, "contact_class": m.Contact,
+		"licence": m.Licence, "author": m.Author, "rights": m.Rights, "station": m.Station, "captured": m.Captured, "maps": files,
+	}
+	if m.Size.Known() {
+		about["size_m"] = m.Size
+	}
+	if m.Depth > 0 {
+		about["depth_m"] = m.Depth
+	}
+	return json.MarshalIndent(about, "", "  ")
+}
+
+func (m Material) licenceText() []byte {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s, release %d\n\n", m.Name, m.Number)
+	if m.Licence != "" {
+		fmt.Fprintf(&b, "SPDX-License-Identifier: %s\n", m.Licence)
+	} else {
+		b.WriteString("No licence is recorded for this material. Ask the librarian before it leaves the studio.\n")
+	}
+	if m.Author != "" {
+		fmt.Fprintf(&b, "Author: %s\n", m.Author)
+	}
+	if m.Rights != "" {
+		fmt.Fprintf(&b, "\n%s\n", m.Rights)
+	}
+	return []byte(b.String())
+}

@@ -1,0 +1,343 @@
+package handoff
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"encoding/xml"
+	"fmt"
+	"io"
+	"math"
+	"strings"
+	"testing"
+	"time"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/codec"
+	"aldermoor/core/colour"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
+	"aldermoor/core/station"
+)
+
+// scanned is a release of a station's scan at px pixels.
+func scanned(t testing.TB, slug string, px int) (Material, map[channels.Channel]*raster.Image) {
+	t.Helper()
+	for _, m := range station.Materials() {
+		if m.Slug != slug {
+			continue
+		}
+		s := station.Take(m, station.Options{Px: px, Seed: 1})
+		enc := colour.NewTables()
+		var base [3]raster.Plane
+		for c, p := range s.Color {
+			base[c] = raster.NewPlane(p.W, p.H)
+			for i, v := range p.Pix {
+				base[c].Pix[i] = enc.Encode(v)
+			}
+		}
+		images := map[channels.Channel]*raster.Image{
+			channels.BaseColor: raster.FromPlanes(base[:]...).Quantise(8),
+			channels.Normal:    s.Normal.Image().Quantise(16),
+			channels.Roughness: raster.FromPlanes(s.Roughness).Quantise(8),
+			channels.Occlusion: raster.FromPlanes(s.Occlusion).Quantise(8),
+			channels.Opacity:   raster.FromPlanes(s.Opacity).Quantise(8),
+		}
+		out := Material{ID: "7", Slug: slug, Name: m.Name, Number: 1, Released: time.Unix(1_790_000_000, 0), Size: m.Size, Depth: s.Depth, Licence: "CC0-1.0"}
+		for _, c := range channels.All() {
+			if im := images[c]; im != nil {
+				out.Maps = append(out.Maps, Map{Channel: c, Component: "rgb", W: im.W, H: im.H, Bits: im.Bits, Direction: normals.Up,
+					Load: func() (*raster.Image, error) { return im, nil }})
+			}
+		}
+		return out, images
+	}
+	t.Fatalf("no material %q", slug)
+	return Material{}, nil
+}
+
+// written makes a handoff and opens it again.
+func written(t *testing.T, m Material, p Profile) map[string][]byte {
+	t.Helper()
+	var b bytes.Buffer
+	if err := Write(context.Background(), &b, m, p, colour.NewTables()); err != nil {
+		t.Fatal(err)
+	}
+	z, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := map[string][]byte{}
+	for _, f := range z.File {
+		r, err := f.Open()
+		if err != nil {
+			t.Fatal(err)
+		}
+		data, err := io.ReadAll(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		name, ok := strings.CutPrefix(f.Name, m.Folder(p)+"/")
+		if !ok {
+			t.Errorf("%s lies outside of the folder", f.Name)
+		}
+		out[name] = data
+	}
+	return out
+}
+
+func decoded(t *testing.T, data []byte) *raster.Image {
+	t.Helper()
+	im, _, err := codec.Decode(data, codec.DefaultLimits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return im
+}
+
+func TestSourceTierKeepsSamplesExactly(t *testing.T) {
+	m, src := scanned(t, "slates_round", 128)
+	files := written(t, m, Profile{Direction: normals.Up})
+	for c, im := range src {
+		got := decoded(t, files["maps/slates_round-"+string(c)+".png"])
+		for k := range im.U16 {
+			for i, v := range im.U16[k] {
+				if got.U16[min(k, len(got.U16)-1)][i] != v {
+					t.Fatalf("%s: sample %d changed from %d to %d", c, i, v, got.U16[k][i])
+				}
+			}
+		}
+		if in, _ := codec.Probe(files["maps/slates_round-"+string(c)+".png"]); in.Bits != im.Bits {
+			t.Errorf("%s: %d bits, want %d", c, in.Bits, im.Bits)
+		}
+	}
+}
+
+func TestDownHasItsGreenInverted(t *testing.T) {
+	m, src := scanned(t, "slates_round", 128)
+	files := written(t, m, Profile{Direction: normals.Down, Gloss: true})
+	got := decoded(t, files["maps/slates_round-normal.png"])
+	for i, v := range src[channels.Normal].U16[1] {
+		if got.U16[1][i] != 65535-v {
+			t.Fatalf("green %d came out as %d", v, got.U16[1][i])
+		}
+	}
+	gloss := decoded(t, files["maps/slates_round-glossiness.png"])
+	for i, v := range src[channels.Roughness].U16[0] {
+		if gloss.U16[0][i] != 65535-v {
+			t.Fatalf("roughness %d came out as glossiness %d", v, gloss.U16[0][i])
+		}
+	}
+	if files["maps/slates_round-normal-yplus.png"] == nil || files["maps/slates_round-roughness.png"] != nil {
+		t.Error("the Y+ map for the descriptions is missing, or roughness came along with glossiness")
+	}
+}
+
+func TestSmallerTierKeepsTheMeanOfLight(t *testing.T) {
+	m, src := scanned(t, "tile_encaustic", 2048)
+	files := written(t, m, Profile{Tier: scale.T1K, Direction: normals.Up})
+	got := decoded(t, files["maps/tile_encaustic-base_color.png"])
+	if got.W != 1024 || got.H != 1024 {
+		t.Fatalf("%d × %d", got.W, got.H)
+	}
+	tab := colour.NewTables()
+	light := func(im *raster.Image, c int) (sum float64) {
+		for _, v := range im.U16[c] {
+			sum += float64(tab.Linear16(v))
+		}
+		return sum / float64(len(im.U16[c]))
+	}
+	for c := range 3 {
+		a, b := light(src[channels.BaseColor], c), light(got, c)
+		if math.Abs(b/a-1) > 0.005 {
+			t.Errorf("component %d: linear mean %.5f became %.5f", c, a, b)
+		}
+	}
+	n := normals.Read(decoded(t, files["maps/tile_encaustic-normal.png"]), 0)
+	if d, _ := normals.Guess(n); d != normals.Up {
+		t.Errorf("the smaller normals point %v", d)
+	}
+}
+
+func TestChecksumsAndRelativeNames(t *testing.T) {
+	m, _ := scanned(t, "grating_iron", 128)
+	files := written(t, m, Profile{Direction: normals.Down})
+	lines := strings.Split(strings.TrimSpace(string(files["CHECKSUMS.sha256"])), "\n")
+	if len(lines) != len(files)-1 {
+		t.Errorf("%d checksums for %d files", len(lines), len(files)-1)
+	}
+	for _, l := range lines {
+		sum, name, _ := strings.Cut(l, "  ")
+		if got := fmt.Sprintf("%x", sha256.Sum256(files[name])); got != sum {
+			t.Errorf("%s: the checksum is wrong", name)
+		}
+	}
+	var doc struct {
+		Images []struct{ URI string }
+	}
+	if err := json.Unmarshal(files["grating_iron.gltf"], &doc); err != nil {
+		t.Fatal(err)
+	}
+	for _, im := range doc.Images {
+		if files[im.URI] == nil {
+			t.Errorf("the glTF points at %s, which is not there", im.URI)
+		}
+	}
+	d := xml.NewDecoder(bytes.NewReader(files["grating_iron.mtlx"]))
+	for {
+		tok, err := d.Token()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			t.Fatalf("MaterialX: %v", err)
+		}
+		if e, ok := tok.(xml.StartElement); ok && e.Name.Local == "input" {
+			attr := map[string]string{}
+			for _, a := range e.Attr {
+				attr[a.Name.Local] = a.Value
+			}
+			if attr["type"] == "filename" && files[attr["value"]] == nil {
+				t.Errorf("the MaterialX points at %s, which is not there", attr["value"])
+			}
+		}
+	}
+	for part := range strings.SplitSeq(string(files["grating_iron.usda"]), "@./") {
+		if name, _, ok := strings.Cut(part, "@"); ok && strings.HasPrefix(name, "maps/") && files[name] == nil {
+			t.Errorf("the USD points at %s, which is not there", name)
+		}
+	}
+	if !strings.Contains(string(files["LICENCE.txt"]), "CC0-1.0") {
+		t.Error("the licence is not named")
+	}
+}
+
+func TestEstimateIsNearTheTruth(t *testing.T) {
+	m, _ := scanned(t, "jetty_plank", 512)
+	for i := range m.Maps {
+		var b bytes.Buffer
+		im, _ := m.Maps[i].Load()
+		codec.EncodePNG(&b, im, codec.PNGOptions{})
+		m.Maps[i].Ratio = float64(b.Len()) / float64(im.W*im.H*im.Components()*im.Bits/8)
+	}
+	var b bytes.Buffer
+	p := Profile{Direction: normals.Up}
+	if err := Write(context.Background(), &b, m, p, colour.NewTables()); err != nil {
+		t.Fatal(err)
+	}
+	if got := m.Estimate(p); math.Abs(float64(got.Fetch)/float64(b.Len())-1) > 0.25 {
+		t.Errorf("estimated %d bytes, wrote %d", got.Fetch, b.Len())
+	}
+}
+
+func ExampleMaterial_Folder() {
+	fmt.Println(Material{Slug: "slates", Number: 2}.Folder(Profile{Tier: scale.T4K}))
+	// Output: slates-r2-4k
+}
+
+// Float sources (OpenEXR, HDR) come out as integers in the same conventions: light is encoded, data kept, signed
+// normals brought to 0..1.
+func TestFloatSources(t *testing.T) {
+	m, images := scanned(t, "slates_round", 64)
+	tables := colour.NewTables()
+	for i := range m.Maps {
+		im := images[m.Maps[i].Channel]
+		var planes []raster.Plane
+		for c := range im.Components() {
+			p := im.Plane(c)
+			for k, v := range p.Pix {
+				switch m.Maps[i].Channel {
+				case channels.BaseColor:
+					p.Pix[k] = tables.Linear(v)
+				case channels.Normal:
+					p.Pix[k] = 2*v - 1
+				}
+			}
+			planes = append(planes, p)
+		}
+		float := raster.FromPlanes(planes...)
+		float.Bits = 16
+		m.Maps[i].Bits = 16
+		m.Maps[i].Load = func() (*raster.Image, error) { return float, nil }
+	}
+	for _, tier := range []scale.Tier{scale.SourceTier, 32} {
+		files := written(t, m, Profile{Tier: tier, Direction: normals.Up})
+		for _, c := range []channels.Channel{channels.BaseColor, channels.Normal, channels.Roughness} {
+			name := ""
+			for f := range files {
+				if strings.HasSuffix(f, "-"+string(c)+".png") {
+					name = f
+				}
+			}
+			got, in, err := codec.Decode(files[name], codec.DefaultLimits)
+			if err != nil {
+				t.Fatalf("%s: %v", c, err)
+			}
+			if in.Bits != 16 {
+				t.Errorf("%s has %d bits", c, in.Bits)
+			}
+			want := images[c]
+			if tier != scale.SourceTier {
+				if got.W != 32 {
+					t.Errorf("%s is %d wide", c, got.W)
+				}
+				continue
+			}
+			var worst float64
+			for k := range got.U16 {
+				a, b := got.Plane(k), want.Plane(k)
+				for i := range b.Pix {
+					worst = max(worst, math.Abs(float64(a.Pix[i]-b.Pix[i])))
+				}
+			}
+			if worst > 0.004 {
+				t.Errorf("%s is %.4f off", c, worst)
+			}
+		}
+	}
+}
+
+func TestGlossBecomesRoughnessAndBack(t *testing.T) {
+	m, images := scanned(t, "slates_round", 32)
+	for i := range m.Maps {
+		if m.Maps[i].Channel == channels.Roughness {
+			m.Maps[i].Channel = channels.Glossiness
+		}
+	}
+	for gloss, name := range map[bool]string{true: "glossiness", false: "roughness"} {
+		for f, data := range written(t, m, Profile{Direction: normals.Up, Gloss: gloss}) {
+			if !strings.HasSuffix(f, "-"+name+".png") {
+				continue
+			}
+			got, _, err := codec.Decode(data, codec.DefaultLimits)
+			if err != nil {
+				t.Fatal(err)
+			}
+			want := images[channels.Roughness].U16[0][77]
+			if !gloss {
+				want = 65535 - want
+			}
+			if got.U16[0][77] != want {
+				t.Errorf("%s: %d, want %d", name, got.U16[0][77], want)
+			}
+		}
+	}
+}
+
+func TestWhatCannotBeLoadedStopsTheHandoff(t *testing.T) {
+	m, _ := scanned(t, "slates_round", 32)
+	m.Maps[1].Load = func() (*raster.Image, error) { return nil, fmt.Errorf("the disk is gone") }
+	err := Write(context.Background(), io.Discard, m, Profile{Direction: normals.Up}, colour.NewTables())
+	if err == nil || !strings.Contains(err.Error(), "the disk is gone") || !strings.Contains(err.Error(), "normal") {
+		t.Error(err)
+	}
+	gone, cancel := context.WithCancel(context.Background())
+	cancel()
+	m, _ = scanned(t, "slates_round", 32)
+	if err := Write(gone, io.Discard, m, Profile{Direction: normals.Up}, colour.NewTables()); err == nil {
+		t.Error("a handoff went on for nobody")
+	}
+}

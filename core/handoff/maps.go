@@ -1,0 +1,234 @@
+package handoff
+
+import (
+	"fmt"
+	"strings"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/colour"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+)
+
+// builder makes the maps of one handoff.
+type builder struct {
+	m Material
+	p Profile
+	t *colour.Tables
+}
+
+// load opens a map's file and picks the component it is in.
+func (b *builder) load(m *Map) (*raster.Image, error) {
+	im, err := m.Load()
+	if err != nil {
+		return nil, err
+	}
+	im, _, _ = im.Unit()
+	if m.Component != "rgb" && im.Components() > 1 {
+		c := strings.Index("rgba", m.Component)
+		if m.Component == "a" {
+			c = im.Components() - 1
+		}
+		if c < 0 || c >= im.Components() {
+			return nil, fmt.Errorf("there is no component %q", m.Component)
+		}
+		one := &raster.Image{W: im.W, H: im.H, Bits: im.Bits, Float: im.Float}
+		if im.Float {
+			one.F32 = im.F32[c : c+1]
+		} else {
+			one.U16 = im.U16[c : c+1]
+		}
+		return one, nil
+	}
+	return im, nil
+}
+
+// depthOf is the depth in bits of what is written for a source.
+func depthOf(im *raster.Image) int {
+	if im.Bits > 8 {
+		return 16
+	}
+	return 8
+}
+
+// first keeps the first n components of an integer picture, or repeats the one
+// of a grey picture.
+func first(im *raster.Image, n int) *raster.Image {
+	out := &raster.Image{W: im.W, H: im.H, Bits: depthOf(im)}
+	for c := range n {
+		out.U16 = append(out.U16, im.U16[min(c, len(im.U16)-1)])
+	}
+	return out
+}
+
+func (b *builder) colour(m *Map) (*raster.Image, error) {
+	im, err := b.load(m)
+	if err != nil {
+		return nil, err
+	}
+	w, h := b.p.Tier.Size(im.W, im.H)
+	if w == im.W && !im.Float {
+		return first(im, 3), nil
+	}
+	var out []raster.Plane
+	for c := range 3 {
+		p := im.Plane(min(c, im.Components()-1))
+		if !im.Float {
+			b.each(p, b.t.Linear)
+		}
+		p = p.Resample(w, h, raster.Area)
+		b.each(p, b.t.Encode)
+		out = append(out, p)
+	}
+	return raster.FromPlanes(out...).Quantise(depthOf(im)), nil
+}
+
+// each changes a plane in place.
+func (b *builder) each(p raster.Plane, f func(float32) float32) {
+	raster.Rows(p.H, func(y0, y1 int) {
+		for i := y0 * p.W; i < y1*p.W; i++ {
+			p.Pix[i] = f(p.Pix[i])
+		}
+	})
+}
+
+func (b *builder) data(m *Map) (*raster.Image, error) {
+	im, err := b.load(m)
+	if err != nil {
+		return nil, err
+	}
+	w, h := b.p.Tier.Size(im.W, im.H)
+	if w == im.W && !im.Float {
+		return first(im, 1), nil
+	}
+	return raster.FromPlanes(im.Plane(0).Resample(w, h, raster.Area)).Quantise(depthOf(im)), nil
+}
+
+func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) {
+	im, err := b.load(m)
+	if err != nil {
+		return nil, err
+	}
+	if im.Components() < 2 {
+		return nil, fmt.Errorf("a normal map needs two components or more; this has one")
+	}
+	flip := m.Direction != normals.Unknown && m.Direction != want
+	w, h := b.p.Tier.Size(im.W, im.H)
+	if w == im.W && !im.Float && im.Components() >= 3 {
+		out := first(im, 3)
+		if flip {
+			g := make([]uint16, len(out.U16[1]))
+			for i, v := range out.U16[1] {
+				g[i] = 65535 - v
+			}
+			out.U16[1] = g
+		}
+		return out, nil
+	}
+	f := normals.Read(im, 0)
+	if flip {
+		f.Flip()
+	}
+	f, _ = f.Resample(w, h)
+	return f.Image().Quantise(depthOf(im)), nil
+}
+
+// roughness of the tier, with what its normals lost.
+func (b *builder) roughness(m *Map, gloss bool) (*raster.Image, error) {
+	im, err := b.load(m)
+	if err != nil {
+		return nil, err
+	}
+	w, h := b.p.Tier.Size(im.W, im.H)
+	invert := (m.Channel == channels.Glossiness) != gloss
+	if w == im.W && !im.Float {
+		out := first(im, 1)
+		if invert {
+			g := make([]uint16, len(out.U16[0]))
+			for i, v := range out.U16[0] {
+				g[i] = 65535 - v
+			}
+			out.U16[0] = g
+		}
+		return out, nil
+	}
+	p := im.Plane(0).Resample(w, h, raster.Area)
+	if m.Channel == channels.Glossiness {
+		b.each(p, func(v float32) float32 { return 1 - v })
+	}
+	if n := b.m.find(channels.Normal); n != nil {
+		ni, err := b.load(n)
+		if err != nil {
+			return nil, err
+		}
+		if ni.Components() >= 2 {
+			_, length := normals.Read(ni, 0).Resample(w, h)
+			for i, l := range length.Pix {
+				p.Pix[i] = normals.Widen(min(max(p.Pix[i], 0), 1), l)
+			}
+		}
+	}
+	if gloss {
+		b.each(p, func(v float32) float32 { return 1 - v })
+	}
+	return raster.FromPlanes(p).Quantise(depthOf(im)), nil
+}
+
+// packed is the map that glTF reads: occlusion in red, roughness in green,
+// metallic in blue.
+func (b *builder) packed(rough, metal, occ *Map) (*raster.Image, error) {
+	var w, h int
+	planes := [3]raster.Plane{}
+	for c, get := range []func() (*raster.Image, error){
+		func() (*raster.Image, error) {
+			if occ == nil {
+				return nil, nil
+			}
+			return b.data(occ)
+		},
+		func() (*raster.Image, error) {
+			if rough == nil {
+				return nil, nil
+			}
+			return b.roughness(rough, false)
+		},
+		func() (*raster.Image, error) {
+			if metal == nil {
+				return nil, nil
+			}
+			return b.data(metal)
+		},
+	} {
+		im, err := get()
+		if err != nil {
+			return nil, err
+		}
+		if im != nil {
+			planes[c] = im.Plane(0)
+			w, h = max(w, im.W), max(h, im.H)
+		}
+	}
+	// What is missing is what leaves the material as it is: open, fully rough, no metal.
+	for c, missing := range []float32{1, 1, 0} {
+		if planes[c].W == 0 {
+			planes[c] = raster.NewPlane(w, h)
+			b.each(planes[c], func(float32) float32 { return missing })
+		} else {
+			planes[c] = planes[c].Resample(w, h, raster.Area)
+		}
+	}
+	return raster.FromPlanes(planes[:]...).Quantise(8), nil
+}
+
+// cutout is the base colour with the opacity in its alpha, as glTF reads it.
+func (b *builder) cutout(base, opacity *Map) (*raster.Image, error) {
+	im, err := b.colour(base)
+	if err != nil {
+		return nil, err
+	}
+	a, err := b.data(opacity)
+	if err != nil {
+		return nil, err
+	}
+	return raster.FromPlanes(im.Plane(0), im.Plane(1), im.Plane(2), a.Plane(0).Resample(im.W, im.H, raster.Area)).Quantise(8), nil
+}

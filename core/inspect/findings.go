@@ -1,0 +1,97 @@
+package inspect
+
+import (
+	"fmt"
+	"math"
+	"path"
+	"strings"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/codec"
+	"aldermoor/core/normals"
+	"aldermoor/core/scale"
+)
+
+// Check runs the checks that need no pixels beside those already measured.
+func (s *Set) Check(set channels.Set) {
+	maps := set.Maps
+	find := func(code string, sev Severity, files []string, says string, args ...any) {
+		if files == nil {
+			files = []string{}
+		}
+		s.Findings = append(s.Findings, Finding{code, sev, files, fmt.Sprintf(says, args...)})
+	}
+	has := map[channels.Channel]bool{}
+	sizes := map[string][]string{}
+	for _, m := range maps {
+		has[m.Channel] = true
+		in := m.Look.Info
+		base := path.Base(m.File)
+		one := []string{m.File}
+		k := fmt.Sprintf("%d × %d", in.W, in.H)
+		sizes[k] = append(sizes[k], m.File)
+		if m.Channel == channels.Normal && m.Claim != normals.Unknown && m.Facing != m.Claim {
+			find("normal_direction_mismatch", Warn, one, "%s is named %s, but its slopes fit together only as %s (%.2f). It is taken as %s.",
+				base, sign(m.Claim), sign(m.Facing), m.Sure, sign(m.Facing))
+		}
+		if m.Channel == channels.Normal && m.Facing == normals.Unknown {
+			find("normal_direction_unknown", Note, one, "%s is too flat to tell its direction; it is taken as Y+.", base)
+		}
+		if !m.Channel.Colour() && in.Profile != "" && m.Component != "a" {
+			find("data_colour_managed", Warn, one, "%s holds data but carries the colour profile %q: it may have been changed on the way. Ask the station for it without colour management.", base, in.Profile)
+		}
+		switch deep := m.Look.TrueBits > 8 || in.Float; {
+		case m.Channel == channels.Height && in.Bits == 8:
+			find("height_8bit", Warn, one, "%s has 8 bits: its 256 steps show as terraces at a low sun. Ask for 16 bits.", base)
+		case m.Channel == channels.Height && !deep:
+			find("height_8bit", Warn, one, "%s has 16 bits but was made of 8: its 256 steps show as terraces at a low sun. Ask for a true 16-bit map.", base)
+		case in.Bits == 16 && !deep:
+			find("bits_empty", Note, one, "%s has 16 bits but was made of 8: the rest is empty.", base)
+		}
+		if !m.Channel.Colour() && in.Format == codec.JPEG {
+			find("lossy_data", Note, one, "%s holds data in a lossy format: its values are only near what was measured.", base)
+		}
+		if ext := strings.TrimPrefix(strings.ToLower(path.Ext(m.File)), "."); codec.Format(ext) != in.Format && ext != "jpeg" && ext != "tiff" {
+			find("wrong_ending", Note, one, "%s is a %s file, whatever its ending says. It was read as that.", base, strings.ToUpper(string(in.Format)))
+		}
+		if d := in.Density; d[0] > 0 && math.Abs(d[0]/d[1]-1) > 0.01 {
+			find("pixels_not_square", Warn, one, "%s says %s px/m across and %s down: its pixels are not square.", base, scale.Figure(d[0]), scale.Figure(d[1]))
+		}
+	}
+	for _, r := range set.Refused {
+		find("normal_object_space", Warn, []string{r.File}, "%s %s.", path.Base(r.File), r.Says)
+	}
+	for _, u := range set.Unlike {
+		find("tier_differs", Warn, []string{u[0], u[1]}, "%s should show the same as %s, and does not: one of them is of another scan or state.", path.Base(u[1]), path.Base(u[0]))
+	}
+	if len(sizes) > 1 {
+		var all []string
+		for k, files := range sizes {
+			all = append(all, files...)
+			_ = k
+		}
+		find("maps_differ_in_size", Note, all, "The maps come in %d different sizes.", len(sizes))
+	}
+	if len(maps) > 0 && !has[channels.BaseColor] {
+		find("missing_base_color", Warn, nil, "There is no base colour.")
+	}
+	if len(maps) > 0 && !has[channels.Roughness] && !has[channels.Glossiness] {
+		find("missing_roughness", Warn, nil, "There is neither roughness nor glossiness.")
+	}
+	if len(maps) > 0 && s.Size.Width == nil {
+		find("size_unknown", Warn, nil, "No file says how large the patch is. Type its size, or the material cannot be laid at true scale.")
+	}
+	if spread := scale.Spread(s.SizeEvidence); spread > 0.05 {
+		find("size_disagrees", Warn, nil, "The answers to how large the patch is differ by up to %.0f %%.", 100*spread)
+	}
+}
+
+func sign(d normals.Direction) string {
+	switch d {
+	case normals.Up:
+		return "Y+"
+	case normals.Down:
+		return "Y−"
+	}
+	return "unknown"
+}

@@ -1,0 +1,139 @@
+package inspect
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/codec"
+	"aldermoor/core/normals"
+	"aldermoor/core/scale"
+)
+
+// mapOf is a sound map of a channel, to be made unsound.
+func sound(c channels.Channel, change func(*channels.Map)) channels.Map {
+	m := channels.Map{File: "set/" + string(c) + ".png", Component: "rgb", Verdict: channels.Verdict{Channel: c, Confidence: 0.99}}
+	m.Look.Info = codec.Info{Format: codec.PNG, W: 1024, H: 1024, Bits: 8, Components: 3}
+	m.Look.TrueBits = 8
+	if c.Grey() {
+		m.Component, m.Look.Info.Components = "r", 1
+	}
+	if c == channels.Height || c == channels.Normal {
+		m.Look.Info.Bits, m.Look.TrueBits = 16, 16
+	}
+	if c == channels.Normal {
+		m.Facing, m.Sure = normals.Up, 0.9
+	}
+	if change != nil {
+		change(&m)
+	}
+	return m
+}
+
+func TestEachFinding(t *testing.T) {
+	all := func(change map[channels.Channel]func(*channels.Map)) channels.Set {
+		var s channels.Set
+		for _, c := range []channels.Channel{channels.BaseColor, channels.Normal, channels.Roughness, channels.Height} {
+			s.Maps = append(s.Maps, sound(c, change[c]))
+		}
+		return s
+	}
+	on := func(c channels.Channel, f func(*channels.Map)) channels.Set {
+		return all(map[channels.Channel]func(*channels.Map){c: f})
+	}
+	without := func(c channels.Channel) channels.Set {
+		s := all(nil)
+		s.Maps = slices.DeleteFunc(s.Maps, func(m channels.Map) bool { return m.Channel == c })
+		return s
+	}
+	with := func(f func(*channels.Set)) channels.Set { s := all(nil); f(&s); return s }
+	for code, c := range map[string]struct {
+		set  channels.Set
+		sev  Severity
+		says string
+	}{
+		"normal_direction_mismatch": {on(channels.Normal, func(m *channels.Map) { m.Claim = normals.Down }), Warn, "is named Y−"},
+		"normal_direction_unknown":  {on(channels.Normal, func(m *channels.Map) { m.Facing = normals.Unknown }), Note, "too flat"},
+		"data_colour_managed":       {on(channels.Roughness, func(m *channels.Map) { m.Look.Info.Profile = "sRGB" }), Warn, "without colour management"},
+		"height_8bit":               {on(channels.Height, func(m *channels.Map) { m.Look.Info.Bits, m.Look.TrueBits = 8, 8 }), Warn, "Ask for 16 bits"},
+		"bits_empty":                {on(channels.Normal, func(m *channels.Map) { m.Look.TrueBits = 8 }), Note, "made of 8"},
+		"lossy_data":                {on(channels.Roughness, func(m *channels.Map) { m.Look.Info.Format = codec.JPEG; m.File = "set/roughness.jpg" }), Note, "lossy"},
+		"wrong_ending":              {on(channels.Roughness, func(m *channels.Map) { m.File = "set/roughness.tga" }), Note, "is a PNG file"},
+		"pixels_not_square":         {on(channels.BaseColor, func(m *channels.Map) { m.Look.Info.Density = [2]float64{1000, 1100} }), Warn, "not square"},
+		"maps_differ_in_size":       {on(channels.Height, func(m *channels.Map) { m.Look.Info.W = 512 }), Note, "2 different sizes"},
+		"missing_base_color":        {without(channels.BaseColor), Warn, "no base colour"},
+		"missing_roughness":         {without(channels.Roughness), Warn, "neither"},
+		"normal_object_space":       {with(func(s *channels.Set) { s.Refused = []channels.Refusal{{File: "set/n.png", Says: "cannot be laid"}} }), Warn, "n.png cannot be laid"},
+		"tier_differs":              {with(func(s *channels.Set) { s.Unlike = [][2]string{{"set/a.png", "set/1k/a.png"}} }), Warn, "should show the same"},
+	} {
+		s := Set{SizeEvidence: []scale.Evidence{{Source: scale.FromTag, Size: scale.Size{W: 1, H: 1}}}}
+		one := 1.0
+		s.Size = Size{&one, &one, scale.FromTag}
+		s.Check(c.set)
+		i := slices.IndexFunc(s.Findings, func(f Finding) bool { return f.Code == code })
+		if i < 0 {
+			t.Errorf("%s was not found: %+v", code, s.Findings)
+			continue
+		}
+		f := s.Findings[i]
+		if f.Severity != c.sev || !strings.Contains(f.Says, c.says) || f.Maps == nil {
+			t.Errorf("%s: %s, %q", code, f.Severity, f.Says)
+		}
+		for _, o := range s.Findings {
+			if o.Code != code {
+				t.Errorf("%s was found beside %s: %q", o.Code, code, o.Says)
+			}
+		}
+	}
+	// A sixteen-bit height that was made of eight is named as that, once.
+	s := Set{}
+	s.Check(on(channels.Height, func(m *channels.Map) { m.Look.TrueBits = 8 }))
+	if got := codes(s); strings.Count(got, "height_8bit") != 1 || strings.Contains(got, "bits_empty") || !strings.Contains(got, "size_unknown") {
+		t.Error(got)
+	}
+	// Floats have no bits to be empty.
+	s = Set{}
+	s.Check(on(channels.Height, func(m *channels.Map) { m.Look.Info.Float, m.Look.TrueBits = true, 16 }))
+	if got := codes(s); got != "size_unknown" {
+		t.Error(got)
+	}
+}
+
+func TestSizesThatDisagreeAreSaid(t *testing.T) {
+	s := Set{SizeEvidence: []scale.Evidence{{Source: scale.FromTag, Size: scale.Size{W: 1, H: 1}}, {Source: scale.FromSidecar, Size: scale.Size{W: 1.2, H: 1.2}}}}
+	one := 1.0
+	s.Size = Size{&one, &one, scale.FromSidecar}
+	s.Check(channels.Set{Maps: []channels.Map{sound(channels.BaseColor, nil), sound(channels.Roughness, nil)}})
+	if got := codes(s); got != "size_disagrees" {
+		t.Error(got)
+	}
+}
+
+func TestTheZeroOfAHeightMap(t *testing.T) {
+	for name, c := range map[string]struct {
+		m    channels.Map
+		want float64
+	}{
+		"a height": {sound(channels.Height, func(m *channels.Map) {
+			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.5}, []float64{0}, []float64{1}
+		}), 0},
+		"a displacement about half": {sound(channels.Height, func(m *channels.Map) {
+			m.File = "a_disp.png"
+			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.51}, []float64{0.2}, []float64{0.9}
+		}), 0.5},
+		"one that only rises": {sound(channels.Height, func(m *channels.Map) {
+			m.File = "a_disp.png"
+			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.2}, []float64{0}, []float64{0.9}
+		}), 0},
+		"signed floats": {sound(channels.Height, func(m *channels.Map) {
+			m.File = "a_disp.exr"
+			m.Look.Info.Float = true
+			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.5}, []float64{-1}, []float64{1}
+		}), 0},
+	} {
+		if got := zero(c.m); got != c.want {
+			t.Errorf("%s: %v, want %v", name, got, c.want)
+		}
+	}
+}

@@ -1,0 +1,271 @@
+// Package inspect examines deliveries: Examine looks at one file in one decode,
+// Assemble sorts what was seen into sets and states what is true of each.
+//
+// It knows no server and changes nothing. Between the two steps only small
+// records are kept, so that a delivery of any size can be examined file by file,
+// stopped, and gone on with.
+package inspect
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"math"
+	"path"
+	"strings"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/codec"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
+)
+
+// Examined is what one file showed.
+type Examined struct {
+	Path    string          `json:"path"`
+	SHA256  string          `json:"sha256"`
+	Size    int64           `json:"size"`
+	Look    *channels.Look  `json:"look"`             // nil if it is not a picture
+	Layers  []channels.Look `json:"layers,omitempty"` // of the file's further pictures
+	Sidecar *scale.Sidecar  `json:"sidecar"`          // nil if it is not a sidecar
+	Problem string          `json:"problem"`          // why a picture or sidecar could not be read, as a sentence
+}
+
+// pictureEndings are the endings that promise a picture.
+var pictureEndings = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".tif": true, ".tiff": true,
+	".webp": true, ".bmp": true, ".exr": true, ".hdr": true, ".tga": true, ".psd": true, ".gif": true}
+
+// Examine looks at the file at path, whose bytes are in data. Each decoded
+// picture is handed to keep, for whoever wants to derive more from the one decode:
+// the main one, then those of further layers. keep may be nil.
+func Examine(file string, data []byte, lim codec.Limits, keep func(layer string, im *raster.Image) error) (Examined, error) {
+	sum := sha256.Sum256(data)
+	e := Examined{Path: file, SHA256: hex.EncodeToString(sum[:]), Size: int64(len(data))}
+	ext := strings.ToLower(path.Ext(file))
+	if codec.Recognise(data) == "" {
+		switch {
+		case len(data) == 0:
+			e.Problem = fmt.Sprintf("%s is empty. Send it again.", file)
+		case pictureEndings[ext]:
+			e.Problem = fmt.Sprintf("%s is not a picture that can be read here, whatever its ending says. Send it as %s.", file, codec.Readable)
+		case ext == ".json":
+			s, err := scale.ParseSidecar(data)
+			if err != nil {
+				e.Problem = fmt.Sprintf("%s: %v. It is kept as a note.", file, err)
+			} else {
+				e.Sidecar = &s
+			}
+		}
+		return e, nil
+	}
+	look := func(layer string) (channels.Look, error) {
+		im, in, err := codec.DecodeLayer(data, layer, lim)
+		if err != nil {
+			e.Problem = fmt.Sprintf("%s cannot be read: %s. %s", file, strings.TrimSuffix(err.Error(), "."), remedy(err))
+			return channels.Look{}, nil
+		}
+		if keep != nil {
+			if err := keep(layer, im); err != nil {
+				return channels.Look{}, err
+			}
+		}
+		return channels.Measure(im, in), nil
+	}
+	l, err := look("")
+	if err != nil || e.Problem != "" {
+		return e, err
+	}
+	e.Look = &l
+	for _, name := range l.Info.Layers {
+		if l, err = look(name); err != nil || e.Problem != "" {
+			e.Look, e.Layers = nil, nil
+			return e, err
+		}
+		e.Layers = append(e.Layers, l)
+	}
+	return e, nil
+}
+
+func remedy(err error) string {
+	switch err.(type) {
+	case codec.UnsupportedError:
+		return "Save it as PNG or TIFF and send it again."
+	case codec.LimitError:
+		return "Send a smaller picture, or have the administrator raise the limit."
+	}
+	return "Send the file again."
+}
+
+// Level gives a picture at reduced size (a component for each of the file's), or
+// nil if there is none.
+type Level func(file, layer string) *raster.Image
+
+// Assemble sorts examined files into sets. Level may be nil; then nothing that
+// needs two maps side by side (depth) is worked out.
+func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
+	r := Report{Sets: []Set{}, Failed: []Failure{}}
+	var sortable []channels.File
+	byPath := map[string]Examined{}
+	for _, e := range files {
+		byPath[e.Path] = e
+		if e.Problem != "" {
+			r.Failed = append(r.Failed, Failure{e.Path, e.Problem})
+			if e.Look == nil && !strings.HasSuffix(strings.ToLower(e.Path), ".json") {
+				continue
+			}
+		}
+		sortable = append(sortable, channels.File{Path: e.Path, Look: e.Look})
+		for i := range e.Layers {
+			sortable = append(sortable, channels.File{Path: e.Path, Look: &e.Layers[i]})
+		}
+	}
+	for _, s := range channels.Sort(sortable, rules...) {
+		r.Sets = append(r.Sets, describe(s, byPath, level))
+	}
+	return r
+}
+
+func describe(s channels.Set, files map[string]Examined, level Level) Set {
+	out := Set{Name: s.Name, Maps: []Map{}, Attachments: s.Attachments, Unassigned: s.Unassigned, Workflow: s.Workflow(),
+		SizeEvidence: []scale.Evidence{}, Findings: []Finding{}}
+	if out.Attachments == nil {
+		out.Attachments = []channels.Attachment{}
+	}
+	if out.Unassigned == nil {
+		out.Unassigned = []string{}
+	}
+	for _, m := range s.Maps {
+		out.Maps = append(out.Maps, mapOf(m))
+	}
+	for _, a := range s.Attachments {
+		if side := files[a.File].Sidecar; side != nil {
+			out.Sidecar = *side
+		}
+	}
+	out.Measure(s.Maps)
+	out.Check(s)
+	if level != nil {
+		out.depth(s.Maps, level)
+	}
+	return out
+}
+
+func mapOf(m channels.Map) Map {
+	in := m.Look.Info
+	out := Map{File: m.File, Layer: in.Layer, Component: m.Component, Channel: m.Channel, Confidence: round3(m.Confidence), Reasons: m.Reasons,
+		Width: in.W, Height: in.H, Bits: in.Bits, Float: in.Float, Encoding: "linear",
+		Stats: Stats{m.Look.Min, m.Look.Max, m.Look.Mean, m.Look.StdDev}}
+	if m.Channel.Colour() && !out.Float && m.Component == "rgb" {
+		out.Encoding = "srgb"
+	}
+	if m.UDIM != "" {
+		out.UDIM = &m.UDIM
+	}
+	out.Tiles = m.Tiles
+	if m.Channel == channels.Height {
+		z := zero(m)
+		out.Zero = &z
+	}
+	if m.Facing != normals.Unknown {
+		d, c := m.Facing.String(), round3(m.Sure)
+		out.Direction, out.DirectionConfidence = &d, &c
+	}
+	return out
+}
+
+// Measure gathers the evidence for the set's size, and takes the best.
+func (s *Set) Measure(maps []channels.Map) {
+	var w, h int
+	for _, m := range maps {
+		if m.Look.Info.W*m.Look.Info.H > w*h {
+			w, h = m.Look.Info.W, m.Look.Info.H
+		}
+	}
+	if w == 0 {
+		s.Size.Source = scale.FromNothing
+		return
+	}
+	if e, ok := s.Sidecar.Evidence(w, h); ok {
+		s.SizeEvidence = append(s.SizeEvidence, e)
+	}
+	for _, m := range maps {
+		if e, ok := scale.TagEvidence(m.Look.Info.W, m.Look.Info.H, m.Look.Info.Density); ok {
+			s.SizeEvidence = append(s.SizeEvidence, e)
+			break
+		}
+	}
+	for _, name := range []string{s.Name, path.Dir(maps[0].File)} {
+		if e, ok := scale.NameEvidence(name, w, h); ok {
+			s.SizeEvidence = append(s.SizeEvidence, e)
+			break
+		}
+	}
+	best, ok := scale.Best(s.SizeEvidence)
+	s.Size.Source = best.Source
+	if ok {
+		s.Size.Width, s.Size.Height = &best.W, &best.H
+		x, y := scale.Density(best.Size, w, h)
+		s.Density = &[2]float64{x, y}
+	}
+}
+
+// depth works out what the height map's range is in metres: by the sidecar if
+// it says so, else from the normals. What the normals give is a share of the
+// width, so it is kept as that too and holds for whatever size is typed later.
+func (s *Set) depth(maps []channels.Map, level Level) {
+	var n, h *channels.Map
+	for i := range maps {
+		switch maps[i].Channel {
+		case channels.Normal:
+			n = &maps[i]
+		case channels.Height:
+			h = &maps[i]
+		}
+	}
+	if n != nil && h != nil && n.Facing != normals.Unknown {
+		ni, hi := level(n.File, n.Look.Info.Layer), level(h.File, h.Look.Info.Layer)
+		if ni != nil && hi != nil && ni.Components() >= 2 {
+			f := normals.Read(ni, 1024)
+			v := hi.Plane(component(h.Component)).Resample(f.X.W, f.X.H, raster.Area)
+			aspect := float64(f.X.H) / float64(f.X.W)
+			if s.Size.Width != nil {
+				aspect = *s.Size.Height / *s.Size.Width
+			}
+			d, trust := normals.Depth(f, n.Facing, v, 1/float64(f.X.W), aspect/float64(f.X.H))
+			if trust > 0.2 {
+				s.Relief = &Depth{d, round3(trust)}
+			}
+		}
+	}
+	switch mm := s.Sidecar.DepthMM; {
+	case mm > 0:
+		s.Depth = &Depth{mm / 1000, 1}
+	case s.Relief != nil && s.Size.Width != nil:
+		s.Depth = &Depth{s.Relief.Value * *s.Size.Width, s.Relief.Confidence}
+	}
+}
+
+// zero is the stored value of a height map that means the surface as it was
+// modelled: 0 where samples are signed, the middle where a displacement stays
+// around it, else the lowest.
+func zero(m channels.Map) float64 {
+	c := component(m.Component)
+	if c >= len(m.Look.Mean) {
+		return 0
+	}
+	name := strings.ToLower(path.Base(m.File))
+	switch {
+	case m.Look.Info.Float:
+		return 0
+	case strings.Contains(name, "disp") && math.Abs(m.Look.Mean[c]-0.5) < 0.06 && m.Look.Min[c] < 0.45 && m.Look.Max[c] > 0.55:
+		return 0.5
+	}
+	return 0
+}
+
+func component(c string) int {
+	return max(0, strings.Index("rgba", c[:1]))
+}
+
+func round3(v float64) float64 { return math.Round(v*1000) / 1000 }

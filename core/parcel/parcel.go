@@ -1,0 +1,256 @@
+// Package parcel opens the archives in which deliveries come: zip, tar and
+// tar.gz, recognised by content.
+//
+// Archives are made by strangers. An entry's name never leaves the delivery
+// (absolute names, "..", drive letters, links and devices are refused, each with
+// a sentence); the unpacked amount, its ratio to the packed amount, and the
+// number of entries are limited; and one bad entry does not keep the others
+// from arriving. Nothing is written to disk here: the caller takes each entry as
+// a stream.
+package parcel
+
+import (
+	"archive/tar"
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"path"
+	"strings"
+	"unicode/utf8"
+)
+
+// Limits bounds what an archive may unpack to.
+type Limits struct {
+	Entries int   // files in one archive
+	Bytes   int64 // all entries together, unpacked
+	Ratio   int64 // unpacked over packed, once past 100 MB
+}
+
+// DefaultLimits allows 20,000 files, 200 GB, and a ratio of 200.
+var DefaultLimits = Limits{Entries: 20_000, Bytes: 200 << 30, Ratio: 200}
+
+// Kind is the sort of archive.
+type Kind string
+
+// The kinds that Unpack opens.
+const (
+	None  Kind = ""
+	Zip   Kind = "zip"
+	Tar   Kind = "tar"
+	TarGz Kind = "tar.gz"
+)
+
+// Recognise tells an archive by its first 512 bytes.
+func Recognise(head []byte) Kind {
+	switch {
+	case bytes.HasPrefix(head, []byte("PK\x03\x04")), bytes.HasPrefix(head, []byte("PK\x05\x06")):
+		return Zip
+	case bytes.HasPrefix(head, []byte("\x1f\x8b")):
+		return TarGz
+	case len(head) >= 262 && string(head[257:262]) == "ustar":
+		return Tar
+	}
+	return None
+}
+
+// Problem is an entry that was not taken, and why.
+type Problem struct {
+	Name string
+	Says string
+}
+
+// LimitError says which limit an archive goes over.
+type LimitError string
+
+func (e LimitError) Error() string { return string(e) }
+
+// Unpack gives each file of an archive of size bytes to take: its cleaned name
+// with slashes, and its contents. What can't be taken is listed as a problem.
+// The error is of the archive as a whole, or what take returned: entries before
+// it have been taken.
+func Unpack(kind Kind, r io.ReaderAt, size int64, lim Limits, take func(name string, r io.Reader) error) ([]Problem, error) {
+	u := &unpacker{lim: lim, packed: size, take: take}
+	var err error
+	switch kind {
+	case Zip:
+		err = u.zip(r, size)
+	case Tar:
+		err = u.tar(io.NewSectionReader(r, 0, size))
+	case TarGz:
+		var z *gzip.Reader
+		if z, err = gzip.NewReader(io.NewSectionReader(r, 0, size)); err == nil {
+			err = u.tar(z)
+		}
+	default:
+		err = errors.New("this is not an archive that is opened here (zip, tar, tar.gz)")
+	}
+	return u.problems, err
+}
+
+type unpacker struct {
+	lim      Limits
+	packed   int64
+	entries  int
+	unpacked int64
+	take     func(string, io.Reader) error
+	problems []Problem
+}
+
+func (u *unpacker) refuse(name, format string, args ...any) {
+	u.problems = append(u.problems, Problem{name, fmt.Sprintf(format, args...)})
+}
+
+func (u *unpacker) zip(r io.ReaderAt, size int64) error {
+	z, err := zip.NewReader(r, size)
+	if err != nil {
+		return fmt.Errorf("the zip is damaged or was cut off: %w", err)
+	}
+	for _, f := range z.File {
+		if f.FileInfo().IsDir() {
+			continue
+		}
+		if m := f.Mode(); m&fs.ModeType != 0 {
+			u.refuse(f.Name, "is a link or a special file, which archives from outside may not hold; it was left out")
+			continue
+		}
+		if f.Flags&1 != 0 {
+			u.refuse(f.Name, "is locked with a password; send the archive without one")
+			continue
+		}
+		name, ok := u.name(f.Name)
+		if !ok {
+			continue
+		}
+		rc, err := f.Open()
+		if err != nil {
+			u.refuse(name, "cannot be unpacked: %v; send it again", err)
+			continue
+		}
+		err = u.entry(name, rc)
+		rc.Close()
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (u *unpacker) tar(r io.Reader) error {
+	t := tar.NewReader(r)
+	for {
+		h, err := t.Next()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return fmt.Errorf("the archive is damaged or was cut off: %w", err)
+		}
+		switch h.Typeflag {
+		case tar.TypeReg:
+		case tar.TypeDir, tar.TypeXGlobalHeader:
+			continue
+		default:
+			u.refuse(h.Name, "is a link or a special file, which archives from outside may not hold; it was left out")
+			continue
+		}
+		if name, ok := u.name(h.Name); ok {
+			if err := u.entry(name, t); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+// entry hands over one file, counting what comes out.
+func (u *unpacker) entry(name string, r io.Reader) error {
+	if u.entries++; u.entries > u.lim.Entries {
+		return LimitError(fmt.Sprintf("the archive holds more than %d files; split it", u.lim.Entries))
+	}
+	c := &counter{u: u, r: r}
+	err := u.take(name, c)
+	if c.limit != nil {
+		return c.limit
+	}
+	if c.damaged != nil {
+		u.refuse(name, "cannot be unpacked: %v; send it again", c.damaged)
+		return nil
+	}
+	return err
+}
+
+// counter stops an entry that unpacks to too much, and remembers what went wrong
+// while reading, so that it is not mistaken for a fault of the taker.
+type counter struct {
+	u              *unpacker
+	r              io.Reader
+	limit, damaged error
+}
+
+func (c *counter) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	c.u.unpacked += int64(n)
+	if total := c.u.unpacked; total > c.u.lim.Bytes {
+		c.limit = LimitError(fmt.Sprintf("the archive unpacks to more than %d GB; split it", c.u.lim.Bytes>>30))
+	} else if total > 100<<20 && total/max(c.u.packed, 1) > c.u.lim.Ratio {
+		c.limit = LimitError(fmt.Sprintf("the archive unpacks to more than %d times its size; it looks like a trap and was not opened further", c.u.lim.Ratio))
+	}
+	if c.limit != nil {
+		return n, c.limit
+	}
+	if err != nil && err != io.EOF {
+		c.damaged = err
+	}
+	return n, err
+}
+
+// name cleans an entry's name, or refuses it.
+func (u *unpacker) name(raw string) (string, bool) {
+	name, err := CleanName(raw)
+	if err != nil {
+		u.refuse(raw, "%v; it was left out", err)
+		return "", false
+	}
+	if Ignored(name) {
+		return "", false
+	}
+	return name, true
+}
+
+// Ignored says whether a file is one of those that file managers and version
+// control leave behind.
+func Ignored(name string) bool {
+	base := path.Base(name)
+	return strings.HasPrefix(name, "__MACOSX/") || base == ".DS_Store" || base == "Thumbs.db" || base == "desktop.ini" || strings.HasPrefix(base, "._")
+}
+
+// CleanName makes a relative path with slashes out of a name from outside, or
+// says why it can't be one.
+func CleanName(raw string) (string, error) {
+	if !utf8.ValidString(raw) { // old archives: keep what can be kept
+		raw = strings.ToValidUTF8(raw, "_")
+	}
+	name := strings.ReplaceAll(raw, "\\", "/")
+	switch {
+	case name == "":
+		return "", errors.New("has no name")
+	case strings.ContainsFunc(name, func(r rune) bool { return r < 32 || r == 127 }):
+		return "", errors.New("has control characters in its name")
+	case strings.HasPrefix(name, "/") || len(name) > 1 && name[1] == ':':
+		return "", errors.New("has an absolute name, which could overwrite other files")
+	case len(name) > 1000:
+		return "", errors.New("has a name of more than 1000 bytes")
+	}
+	for part := range strings.SplitSeq(name, "/") {
+		if part == ".." {
+			return "", errors.New("has a name that leads out of the archive")
+		}
+	}
+	if name = path.Clean(name); name == "." {
+		return "", errors.New("has no name")
+	}
+	return name, nil
+}

@@ -1,0 +1,192 @@
+// Package raster holds the pictures that everything else computes on: planar,
+// without a colour model, with uint16 or float32 samples.
+//
+// It promises that integer samples of 8 and 16 bits survive exactly, that row
+// loops use every core, and that neighbours wrap: a map is periodic unless its
+// material is known not to tile. It leaves out file formats (codec), the
+// meaning of components (channels) and colour (colour).
+package raster
+
+import (
+	"fmt"
+	"runtime"
+	"sync"
+)
+
+// Image is a picture of W × H pixels with one plane a component, rows from the
+// top. Integer pictures keep samples as uint16 (8-bit sources are spread to
+// v·257, so that 255 becomes 65535); float pictures keep them as they are.
+type Image struct {
+	W, H  int
+	Bits  int  // bits a sample in the source: 1..16, or 32 for float
+	Float bool // samples are float32, not confined to 0..1
+	U16   [][]uint16
+	F32   [][]float32
+}
+
+// New returns a black integer picture of w × h pixels with n components of the
+// given depth in bits.
+func New(w, h, n, bits int) *Image {
+	im := &Image{W: w, H: h, Bits: bits, U16: make([][]uint16, n)}
+	for c := range im.U16 {
+		im.U16[c] = make([]uint16, w*h)
+	}
+	return im
+}
+
+// FromPlanes makes a float picture out of planes of one size. The planes are
+// kept, not copied.
+func FromPlanes(planes ...Plane) *Image {
+	im := &Image{W: planes[0].W, H: planes[0].H, Bits: 32, Float: true}
+	for _, p := range planes {
+		if p.W != im.W || p.H != im.H {
+			panic(fmt.Sprintf("raster: planes of %d×%d and %d×%d in one picture", im.W, im.H, p.W, p.H))
+		}
+		im.F32 = append(im.F32, p.Pix)
+	}
+	return im
+}
+
+// Components is the number of planes.
+func (im *Image) Components() int {
+	if im.Float {
+		return len(im.F32)
+	}
+	return len(im.U16)
+}
+
+// Row writes row y of component c to dst, which must hold W values: integer
+// samples scaled to 0..1, float samples as they are.
+func (im *Image) Row(c, y int, dst []float32) {
+	if im.Float {
+		copy(dst, im.F32[c][y*im.W:(y+1)*im.W])
+		return
+	}
+	src := im.U16[c][y*im.W : (y+1)*im.W]
+	dst = dst[:len(src)]
+	for i, v := range src {
+		dst[i] = float32(v) * (1.0 / 65535)
+	}
+}
+
+// Plane returns component c as float32, integer samples scaled to 0..1. The
+// samples of float pictures are shared, not copied.
+func (im *Image) Plane(c int) Plane {
+	if im.Float {
+		return Plane{im.W, im.H, im.F32[c]}
+	}
+	p := NewPlane(im.W, im.H)
+	Rows(im.H, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			im.Row(c, y, p.Row(y))
+		}
+	})
+	return p
+}
+
+// Quantise returns the picture with integer samples of the given depth (8 or
+// 16), rounded and clamped to 0..1.
+func (im *Image) Quantise(bits int) *Image {
+	out := New(im.W, im.H, im.Components(), bits)
+	Rows(im.H, func(y0, y1 int) {
+		row := make([]float32, im.W)
+		for c := range out.U16 {
+			for y := y0; y < y1; y++ {
+				im.Row(c, y, row)
+				dst := out.U16[c][y*im.W : (y+1)*im.W]
+				for i, v := range row {
+					v = min(max(v, 0), 1)
+					if bits == 8 {
+						dst[i] = uint16(v*255+0.5) * 257
+					} else {
+						dst[i] = uint16(v*65535 + 0.5)
+					}
+				}
+			}
+		}
+	})
+	return out
+}
+
+// Plane is one component as float32.
+type Plane struct {
+	W, H int
+	Pix  []float32
+}
+
+// NewPlane returns a plane of zeros.
+func NewPlane(w, h int) Plane { return Plane{w, h, make([]float32, w*h)} }
+
+// Row is row y, shared with the plane.
+func (p Plane) Row(y int) []float32 { return p.Pix[y*p.W : (y+1)*p.W] }
+
+// At is the sample at (x, y), wrapped at the edges.
+func (p Plane) At(x, y int) float32 { return p.Pix[wrap(y, p.H)*p.W+wrap(x, p.W)] }
+
+// Sample is the bilinear value at (u, v) in repeats: 0..1 spans the plane, pixel
+// centres lie at half pixels, and the outside wraps.
+func (p Plane) Sample(u, v float32) float32 {
+	x, y := u*float32(p.W)-0.5, v*float32(p.H)-0.5
+	x0, y0 := floor(x), floor(y)
+	fx, fy := x-float32(x0), y-float32(y0)
+	xa, xb := wrap(x0, p.W), wrap(x0+1, p.W)
+	ya, yb := wrap(y0, p.H)*p.W, wrap(y0+1, p.H)*p.W
+	a := p.Pix[ya+xa] + (p.Pix[ya+xb]-p.Pix[ya+xa])*fx
+	b := p.Pix[yb+xa] + (p.Pix[yb+xb]-p.Pix[yb+xa])*fx
+	return a + (b-a)*fy
+}
+
+// Range is the least and the greatest sample.
+func (p Plane) Range() (lo, hi float32) {
+	lo, hi = p.Pix[0], p.Pix[0]
+	for _, v := range p.Pix {
+		lo, hi = min(lo, v), max(hi, v)
+	}
+	return lo, hi
+}
+
+// Mean is the average sample.
+func (p Plane) Mean() float64 {
+	var sum float64
+	for y := range p.H {
+		var s float32
+		for _, v := range p.Row(y) {
+			s += v
+		}
+		sum += float64(s)
+	}
+	return sum / float64(len(p.Pix))
+}
+
+// Rows calls f on bands of 0..h that together cover it, at the same time on
+// every core, and returns when all are done.
+func Rows(h int, f func(y0, y1 int)) {
+	n := min(runtime.GOMAXPROCS(0), h)
+	if n <= 1 {
+		f(0, h)
+		return
+	}
+	var wg sync.WaitGroup
+	for i := range n {
+		wg.Go(func() { f(h*i/n, h*(i+1)/n) })
+	}
+	wg.Wait()
+}
+
+func wrap(i, n int) int {
+	if uint(i) < uint(n) {
+		return i
+	}
+	if i %= n; i < 0 {
+		i += n
+	}
+	return i
+}
+
+func floor(v float32) int {
+	i := int(v)
+	if float32(i) > v {
+		i--
+	}
+	return i
+}

@@ -1,0 +1,149 @@
+package raster
+
+import "math"
+
+// Filter says how samples are weighed when a picture is made smaller.
+type Filter int
+
+const (
+	// Area averages exactly what a new pixel covers. It never overshoots.
+	Area Filter = iota
+	// Lanczos keeps more detail than Area: a windowed sinc of three lobes
+	// (Duchon 1979). It may overshoot at hard edges.
+	Lanczos
+)
+
+// Resample returns the plane at w × h samples. Neighbours wrap, and weights add
+// up to one for each new sample, so the mean is kept for whole ratios.
+func (p Plane) Resample(w, h int, f Filter) Plane {
+	if w == p.W && h == p.H {
+		return p
+	}
+	cols, rows := taps(p.W, w, f), taps(p.H, h, f)
+	mid := NewPlane(w, p.H)
+	Rows(p.H, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			src, dst := p.Row(y), mid.Row(y)
+			for x, t := range cols {
+				var s float32
+				if t.first >= 0 && t.first+len(t.weight) <= p.W {
+					for i, v := range src[t.first : t.first+len(t.weight)] {
+						s += v * t.weight[i]
+					}
+				} else {
+					for i, k := range t.weight {
+						s += src[wrap(t.first+i, p.W)] * k
+					}
+				}
+				dst[x] = s
+			}
+		}
+	})
+	out := NewPlane(w, h)
+	Rows(h, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			dst := out.Row(y)
+			for i, k := range rows[y].weight {
+				for x, v := range mid.Row(wrap(rows[y].first+i, p.H)) {
+					dst[x] += v * k
+				}
+			}
+		}
+	})
+	return out
+}
+
+// tap is the run of source samples, from first on, that one new sample weighs.
+type tap struct {
+	first  int
+	weight []float32
+}
+
+func taps(from, to int, f Filter) []tap {
+	out := make([]tap, to)
+	ratio := float64(from) / float64(to)
+	for i := range out {
+		lo, hi := float64(i)*ratio, float64(i+1)*ratio
+		weigh := func(s float64) float64 { return min(hi, s+1) - max(lo, s) }
+		if f == Lanczos || ratio < 1 {
+			centre, reach := (lo+hi)/2, 3*max(ratio, 1)
+			lo, hi = centre-reach, centre+reach
+			weigh = func(s float64) float64 { return lanczos((s + 0.5 - centre) / max(ratio, 1)) }
+		}
+		first, last := int(math.Floor(lo)), int(math.Ceil(hi))
+		var sum float64
+		w := make([]float64, 0, last-first)
+		for s := first; s < last; s++ {
+			k := weigh(float64(s))
+			w = append(w, k)
+			sum += k
+		}
+		out[i] = tap{first, make([]float32, len(w))}
+		for j, k := range w {
+			out[i].weight[j] = float32(k / sum)
+		}
+	}
+	return out
+}
+
+func lanczos(x float64) float64 {
+	switch x = math.Abs(x); {
+	case x < 1e-9:
+		return 1
+	case x >= 3:
+		return 0
+	}
+	px := math.Pi * x
+	return 3 * math.Sin(px) * math.Sin(px/3) / (px * px)
+}
+
+// Fit is the size of w × h made to fit a square of side n without growing, its
+// ratio kept.
+func Fit(w, h, n int) (int, int) {
+	if w <= n && h <= n {
+		return w, h
+	}
+	if w >= h {
+		return n, max(1, int(math.Round(float64(h)*float64(n)/float64(w))))
+	}
+	return max(1, int(math.Round(float64(w)*float64(n)/float64(h)))), n
+}
+
+// Reduced returns component c averaged down so that neither side is longer than
+// n, in one pass over the source and without a full-size float copy.
+func (im *Image) Reduced(c, n int) Plane {
+	w, h := Fit(im.W, im.H, n)
+	if im.Float || (w == im.W && h == im.H) {
+		return im.Plane(c).Resample(w, h, Area)
+	}
+	k := max(1, im.W/w)
+	k = min(k, max(1, im.H/h))
+	// Whole blocks first, straight from the integers; the rest is resampled.
+	bw, bh := im.W/k, im.H/k
+	if im.W%k != 0 || im.H%k != 0 {
+		return im.Plane(c).Resample(w, h, Area)
+	}
+	p := NewPlane(bw, bh)
+	scale := 1 / (65535 * float32(k*k))
+	Rows(bh, func(y0, y1 int) {
+		acc := make([]uint64, bw)
+		for y := y0; y < y1; y++ {
+			clear(acc)
+			for dy := range k {
+				row := im.U16[c][(y*k+dy)*im.W : (y*k+dy+1)*im.W]
+				for x := range acc {
+					var s uint64
+					for _, v := range row[x*k : x*k+k] {
+						s += uint64(v)
+					}
+					acc[x] += s
+				}
+			}
+			dst := p.Row(y)
+			for x, s := range acc {
+				dst[x] = float32(s) * scale
+			}
+		}
+	})
+	return p.Resample(w, h, Area)
+}

@@ -1,0 +1,152 @@
+package scale
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"regexp"
+	"strings"
+)
+
+// Size is the real-world size of one repeat in metres.
+type Size struct {
+	W float64 `json:"width_m"`
+	H float64 `json:"height_m"`
+}
+
+// Known says whether both sides are set.
+func (s Size) Known() bool { return s.W > 0 && s.H > 0 }
+
+// Source names where a size comes from.
+type Source string
+
+// The sources, in the order in which they are believed when nobody has decided.
+const (
+	FromSidecar Source = "sidecar"
+	FromTag     Source = "resolution_tag"
+	FromName    Source = "name"
+	FromModule  Source = "module"
+	FromPerson  Source = "typed"
+	FromNothing Source = "none"
+)
+
+// Evidence is one answer to the question how large a repeat is.
+type Evidence struct {
+	Source Source `json:"source"`
+	Size
+	Says string `json:"says"`
+}
+
+// TagEvidence turns a resolution tag (pixels a metre along x and y) of a map of
+// w × h pixels into a size; ok is false without a tag.
+func TagEvidence(w, h int, density [2]float64) (e Evidence, ok bool) {
+	if density[0] <= 0 || density[1] <= 0 {
+		return e, false
+	}
+	s := Size{float64(w) / density[0], float64(h) / density[1]}
+	return Evidence{FromTag, s, fmt.Sprintf("The file's resolution tag gives %s px/m, so %d × %d px measure %s × %s.",
+		Figure(density[0]), w, h, Metres(s.W), Metres(s.H))}, plausible(s)
+}
+
+// plausible keeps out tags that no scan can mean.
+func plausible(s Size) bool {
+	return s.W > 0.0005 && s.W < 2000 && s.H > 0.0005 && s.H < 2000
+}
+
+var (
+	twoSides = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)?\s*[x×]\s*(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)(?:[^a-z]|$)`)
+	oneSide  = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)(?:[^a-z0-9]|$)`)
+)
+
+// NameEvidence finds a size in a name: "180x120cm", "2m". One figure is taken
+// for the width of a map of w × h pixels, and the height follows from its ratio.
+func NameEvidence(name string, w, h int) (e Evidence, ok bool) {
+	length := func(figure, unit string) float64 {
+		m, err := ParseLength(figure + unit)
+		if err != nil {
+			return 0
+		}
+		return m
+	}
+	if m := twoSides.FindStringSubmatch(strings.ReplaceAll(name, "_", " ")); m != nil {
+		first := m[2]
+		if first == "" {
+			first = m[4]
+		}
+		s := Size{length(m[1], first), length(m[3], m[4])}
+		return Evidence{FromName, s, fmt.Sprintf("The name says %s × %s.", Metres(s.W), Metres(s.H))}, plausible(s)
+	}
+	if m := oneSide.FindStringSubmatch(strings.ReplaceAll(name, "_", " ")); m != nil && w > 0 {
+		s := Size{W: length(m[1], m[2])}
+		s.H = s.W * float64(h) / float64(w)
+		return Evidence{FromName, s, fmt.Sprintf("The name says %s, taken as the width.", Metres(s.W))}, plausible(s)
+	}
+	return e, false
+}
+
+// Sidecar is the JSON file that a station may put beside a set.
+type Sidecar struct {
+	WidthM   float64 `json:"width_m"`
+	HeightM  float64 `json:"height_m"`
+	WidthCM  float64 `json:"width_cm"`
+	HeightCM float64 `json:"height_cm"`
+	DPI      float64 `json:"dpi"`
+	DepthMM  float64 `json:"depth_mm"`
+	Captured string  `json:"captured"`
+	Station  string  `json:"station"`
+	Author   string  `json:"author"`
+	Licence  string  `json:"licence"`
+}
+
+// ParseSidecar reads a sidecar. Unknown keys are ignored; an error says what is
+// wrong with the file.
+func ParseSidecar(data []byte) (Sidecar, error) {
+	var s Sidecar
+	if err := json.Unmarshal(data, &s); err != nil {
+		return s, fmt.Errorf("the sidecar is not JSON as expected: %w", err)
+	}
+	return s, nil
+}
+
+// Evidence is the size that the sidecar states for maps of w × h pixels; ok is
+// false if it states none. One side alone gives the other by the ratio.
+func (s Sidecar) Evidence(w, h int) (e Evidence, ok bool) {
+	size := Size{max(s.WidthM, s.WidthCM/100), max(s.HeightM, s.HeightCM/100)}
+	if !size.Known() && s.DPI > 0 {
+		size = Size{float64(w) / s.DPI * 0.0254, float64(h) / s.DPI * 0.0254}
+	}
+	if w > 0 && h > 0 {
+		ratio := float64(h) / float64(w)
+		if size.W > 0 && size.H <= 0 {
+			size.H = size.W * ratio
+		} else if size.H > 0 && size.W <= 0 {
+			size.W = size.H / ratio
+		}
+	}
+	return Evidence{FromSidecar, size, fmt.Sprintf("The sidecar file says %s × %s.", Metres(size.W), Metres(size.H))}, plausible(size)
+}
+
+// Best picks the evidence to go by until somebody decides: the first in the
+// order of sources.
+func Best(all []Evidence) (Evidence, bool) {
+	for _, source := range []Source{FromPerson, FromSidecar, FromTag, FromName, FromModule} {
+		for _, e := range all {
+			if e.Source == source && e.Known() {
+				return e, true
+			}
+		}
+	}
+	return Evidence{Source: FromNothing}, false
+}
+
+// Spread is the largest relative difference between the widths or heights that
+// the evidence gives: 0.01 means that all agree within 1 %.
+func Spread(all []Evidence) float64 {
+	var spread float64
+	for _, a := range all {
+		for _, b := range all {
+			spread = max(spread, math.Abs(a.W/b.W-1), math.Abs(a.H/b.H-1))
+		}
+	}
+	return spread
+}

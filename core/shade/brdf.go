@@ -1,0 +1,130 @@
+package shade
+
+import "math"
+
+// tabulate integrates the specular lobe for F0 = 1 and 0 over a white
+// environment: the second half of the split sum.
+func (l *Lighting) tabulate() {
+	const n = 128
+	for i := range tableSize {
+		nv := (float32(i) + 0.5) / tableSize
+		view := vec{sqrt(1 - nv*nv), 0, nv}
+		for j := range tableSize {
+			r := (float32(j) + 0.5) / tableSize
+			a := r * r
+			var scale, bias float32
+			for s := range n {
+				u, v := hammersley(s, n)
+				half := lobe(u, v, a)
+				vh := view.dot(half)
+				light := half.scale(2 * vh).add(view.scale(-1))
+				if light[2] <= 0 || vh <= 0 {
+					continue
+				}
+				g := smith(nv, light[2], a) * 4 * light[2] * vh * nv / (half[2] * nv)
+				f := fifth(1 - vh)
+				scale += (1 - f) * g
+				bias += f * g
+			}
+			l.split[i][j] = [2]float32{scale / n, bias / n}
+		}
+	}
+}
+
+func (l *Lighting) splitSum(nv, roughness float32) (scale, bias float32) {
+	x := min(max(nv*tableSize-0.5, 0), tableSize-1.001)
+	y := min(max(roughness*tableSize-0.5, 0), tableSize-1.001)
+	i, j := int(x), int(y)
+	fx, fy := x-float32(i), y-float32(j)
+	a, b, c, d := l.split[i][j], l.split[i+1][j], l.split[i][j+1], l.split[i+1][j+1]
+	lerp := func(k int) float32 {
+		return (a[k]*(1-fx)+b[k]*fx)*(1-fy) + (c[k]*(1-fx)+d[k]*fx)*fy
+	}
+	return lerp(0), lerp(1)
+}
+
+// smith is the height-correlated visibility G/(4·nl·nv) (Walter et al. 2007;
+// Heitz 2014), α = roughness².
+func smith(nv, nl, a float32) float32 {
+	a2 := a * a
+	gv := nl * sqrt(nv*nv*(1-a2)+a2)
+	gl := nv * sqrt(nl*nl*(1-a2)+a2)
+	return 0.5 / max(gv+gl, 1e-6)
+}
+
+func fifth(v float32) float32 { return v * v * v * v * v }
+
+func ggx(nh, a float32) float32 {
+	a2 := a * a
+	d := nh*nh*(a2-1) + 1
+	return a2 / (math.Pi * d * d)
+}
+
+// point is what is known of the surface where a ray meets it.
+type point struct {
+	color, emission      vec
+	normal, view         vec
+	roughness, metallic  float32
+	occlusion, sunlit    float32
+	reflectanceAtNormal0 float32
+}
+
+// light is the radiance that leaves the point towards the viewer.
+func (l *Lighting) light(p point) vec {
+	n := p.normal
+	nv := n.dot(p.view)
+	if nv < 0.02 { // a normal that looks away is bent back to the rim
+		n = n.add(p.view.scale(0.02 - nv)).norm()
+		nv = max(n.dot(p.view), 0.02)
+	}
+	rough := min(max(p.roughness, 0.045), 1)
+	a := rough * rough
+	f0 := mix(vec{p.reflectanceAtNormal0, p.reflectanceAtNormal0, p.reflectanceAtNormal0}, p.color, p.metallic)
+	diffuse := p.color.scale(1 - p.metallic)
+
+	// Environment: single scattering, then what multiple scattering gives back
+	// (Fdez-Agüera 2019).
+	scale, bias := l.splitSum(nv, rough)
+	ess := scale + bias
+	var single, multi, kd vec
+	for i := range 3 {
+		single[i] = f0[i]*scale + bias
+		avg := f0[i] + (1-f0[i])/21
+		multi[i] = single[i] * avg / (1 - avg*(1-ess)) * (1 - ess)
+		kd[i] = diffuse[i] * (1 - single[i] - multi[i])
+	}
+	irr := l.irradiance(n)
+	refl := n.scale(2 * nv).add(p.view.scale(-1))
+	// Hollows see less of the environment in the mirror direction too (Lagarde 2014).
+	specOcc := float32(1)
+	if p.occlusion < 0.999 {
+		specOcc = min(max(pow(nv+p.occlusion, float32(math.Exp2(float64(-16*rough-1))))-1+p.occlusion, 0), 1)
+	}
+	out := single.times(l.reflected(refl, rough)).scale(specOcc).
+		add(multi.add(kd).times(irr).scale(p.occlusion))
+
+	// The sun.
+	if nl := n.dot(l.sun); nl > 0 && p.sunlit > 0 {
+		half := l.sun.add(p.view).norm()
+		nh, vh := n.dot(half), p.view.dot(half)
+		spec := ggx(nh, max(a, 0.01)) * smith(nv, nl, a) * math.Pi
+		var c vec
+		for i := range 3 {
+			f := f0[i] + (1-f0[i])*fifth(1-vh)
+			c[i] = diffuse[i]*(1-f) + min(f*spec*(1+f0[i]*(1/max(ess, 0.1)-1)), 8)
+		}
+		out = out.add(c.times(l.sunLight).scale(nl * p.sunlit))
+	}
+	return out.add(p.emission)
+}
+
+// Tone is the one curve from light to display light: unchanged up to 0.6, then
+// an exponential shoulder that reaches 1 at infinity, with a steady slope where
+// they meet. A browser that shows the same material must use the same.
+func Tone(v float32) float32 {
+	const knee = 0.6
+	if v <= knee {
+		return max(v, 0)
+	}
+	return knee + (1-knee)*(1-float32(math.Exp(float64(-(v-knee)/(1-knee)))))
+}

@@ -1,0 +1,167 @@
+package shade_test
+
+import (
+	"math"
+	"testing"
+
+	"aldermoor/core/colour"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
+	"aldermoor/core/shade"
+	"aldermoor/core/station"
+)
+
+func fill(w, h int, v float32) raster.Plane {
+	p := raster.NewPlane(w, h)
+	for i := range p.Pix {
+		p.Pix[i] = v
+	}
+	return p
+}
+
+func mean(im *raster.Image, c int) float64 { return im.Plane(c).Mean() }
+
+// A flat, rough, dielectric surface must come out nearly in its own colour: the lighting is scaled so that facing it returns 1.
+func TestFlatSurfaceKeepsItsColour(t *testing.T) {
+	r := shade.NewRenderer()
+	for _, albedo := range []float32{0.05, 0.18, 0.5} {
+		c := fill(8, 8, albedo)
+		s := shade.NewSurface(shade.Maps{Size: scale.Size{W: 1, H: 1}, Color: [3]raster.Plane{c, c, c}, Roughness: fill(8, 8, 1)}, 64)
+		im := r.Swatch(s, 1, 16)
+		got := colour.Linear(float32(mean(im, 1)))
+		if math.Abs(float64(got-albedo)) > 0.1*float64(albedo)+0.015 { // the surface's own reflection adds a little
+			t.Errorf("albedo %.2f looks like %.3f", albedo, got)
+		}
+	}
+}
+
+// White in a white furnace must not shine: no material returns more light than it gets.
+func TestNothingReturnsMoreThanItGets(t *testing.T) {
+	r := shade.NewRenderer()
+	one := fill(8, 8, 1)
+	for _, rough := range []float32{0.3, 0.6, 1} {
+		s := shade.NewSurface(shade.Maps{Size: scale.Size{W: 1, H: 1}, Color: [3]raster.Plane{one, one, one}, Roughness: fill(8, 8, rough)}, 64)
+		if im := r.Swatch(s, 1, 16); mean(im, 1) > 0.985 {
+			t.Errorf("roughness %.1f: white comes out at %.3f", rough, mean(im, 1))
+		}
+	}
+}
+
+func TestWhatIsMissingIsNeutral(t *testing.T) {
+	r := shade.NewRenderer()
+	s := shade.NewSurface(shade.Maps{}, 64)
+	im := r.Swatch(s, 1, 16)
+	a, b, c := mean(im, 0), mean(im, 1), mean(im, 2)
+	if a < 0.3 || math.Abs(a-b) > 0.06 || math.Abs(b-c) > 0.06 {
+		t.Errorf("without any map the swatch is %.2f %.2f %.2f: not a neutral grey", a, b, c)
+	}
+}
+
+// True scale: a stripe of 10 cm must be a tenth of a swatch of 1 m and a fifth of one of 0.5 m.
+func TestSwatchIsTrueToScale(t *testing.T) {
+	stripe := raster.NewPlane(400, 400) // 2 m across: 200 px/m
+	for y := range 400 {
+		for x := range 20 {
+			stripe.Row(y)[x] = 0.8
+		}
+	}
+	r := shade.NewRenderer()
+	s := shade.NewSurface(shade.Maps{Size: scale.Size{W: 2, H: 2}, Color: [3]raster.Plane{stripe, stripe, stripe}, Roughness: fill(4, 4, 1)}, 400)
+	for extent, want := range map[float64]float64{1: 0.1, 0.5: 0.2, 2: 0.05, 4: 0.05} {
+		im := r.Swatch(s, extent, 200)
+		lit := 0
+		for x := range 200 {
+			if im.U16[1][100*200+x] > 0x6000 {
+				lit++
+			}
+		}
+		if got := float64(lit) / 200; math.Abs(got-want) > 0.011 {
+			t.Errorf("at %g m the stripe takes %.3f of the width, want %.3f", extent, got, want)
+		}
+	}
+}
+
+// The light comes from the upper left: a slope that faces it is brighter than one that turns away.
+func TestReliefIsLitFromTheUpperLeft(t *testing.T) {
+	bump := raster.NewPlane(64, 64)
+	for y := range 64 {
+		for x := range 64 {
+			d := math.Hypot(float64(x)-32, float64(y)-32)
+			bump.Row(y)[x] = float32(0.1 * math.Max(0, 1-d/24))
+		}
+	}
+	occ := shade.Occlusion(bump, 1.0/64, 1.0/64, 0.5)
+	if occ.At(32, 32) < occ.At(32, 60) {
+		t.Error("the top of a cone sees less sky than the ground")
+	}
+	if lo, hi := occ.Range(); lo < 0.3 || hi > 1 || lo > 0.99 {
+		t.Errorf("occlusion runs from %.2f to %.2f", lo, hi)
+	}
+}
+
+// A pit of known shape: at the middle of the floor of a round hole the cosine-weighted sky is r²/(r²+d²).
+func TestOcclusionOfAPit(t *testing.T) {
+	const n, r, d = 256, 0.25, 0.25
+	pit := raster.NewPlane(n, n)
+	for y := range n {
+		for x := range n {
+			if math.Hypot(float64(x-n/2)/n, float64(y-n/2)/n) > r {
+				pit.Row(y)[x] = d
+			}
+		}
+	}
+	got := float64(shade.Occlusion(pit, 1.0/n, 1.0/n, 2).At(n/2, n/2))
+	if want := r * r / (r*r + d*d); math.Abs(got-want) > 0.08 { // steps reach up to a sixth past a sheer edge
+		t.Errorf("the floor sees %.3f of the sky, want %.3f", got, want)
+	}
+}
+
+func TestBallHasATransparentGround(t *testing.T) {
+	m := station.Materials()[1]
+	sc := station.Take(m, station.Options{Px: 128, Seed: 1})
+	im := shade.NewRenderer().Ball(shade.NewSurface(sc.Maps(), 128), 96)
+	if im.Components() != 4 || im.U16[3][0] != 0 || im.U16[3][48*96+48] != 65535 {
+		t.Error("the corner is not clear, or the middle not solid")
+	}
+}
+
+func TestToneIsSteadyAndBounded(t *testing.T) {
+	last := float32(-1)
+	for i := range 2000 {
+		v := shade.Tone(float32(i) / 200)
+		if v < last || v > 1 {
+			t.Fatalf("the curve falls or leaves 0..1 at %v", float32(i)/200)
+		}
+		last = v
+	}
+	if shade.Tone(0.5) != 0.5 {
+		t.Error("below the knee the curve must change nothing")
+	}
+}
+
+func benchSurface(px int) *shade.Surface {
+	sc := station.Take(station.Materials()[1], station.Options{Px: px, Seed: 1})
+	return shade.NewSurface(sc.Maps(), px)
+}
+
+func BenchmarkBall512(b *testing.B) {
+	s, r := benchSurface(2048), shade.NewRenderer()
+	for b.Loop() {
+		r.Ball(s, 512)
+	}
+}
+
+func BenchmarkSwatch344(b *testing.B) {
+	s, r := benchSurface(1024), shade.NewRenderer()
+	for b.Loop() {
+		r.Swatch(s, 1, 344)
+	}
+}
+
+func BenchmarkSurface1024(b *testing.B) {
+	sc := station.Take(station.Materials()[1], station.Options{Px: 1024, Seed: 1})
+	m := sc.Maps()
+	for b.Loop() {
+		shade.NewSurface(m, 1024)
+	}
+}

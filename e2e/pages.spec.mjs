@@ -1,0 +1,120 @@
+// @ts-check
+// Every page in both rooms against axe-core's rules, its first weight, its errors,
+// and that nothing on it breaks the strict content policy.
+import { expect, test } from "@playwright/test";
+import { readFileSync } from "node:fs";
+import { enter, password, scanned, studio } from "./studio.mjs";
+
+test.describe.configure({ mode: "serial" });
+
+const axe = readFileSync(new URL("../node_modules/axe-core/axe.min.js", import.meta.url), "utf8");
+
+/** @type {Awaited<ReturnType<typeof studio>>} */ let s;
+test.beforeAll(async () => {
+  s = await studio();
+});
+test.afterAll(() => s.stop());
+
+/**
+ * @param {import("@playwright/test").Page} page
+ * @param {string} path
+ */
+async function judge(page, path) {
+  for (const room of ["light", "dark"]) {
+    await page.context().addCookies([{ name: "room", value: room, url: s.url }]);
+    await page.goto(s.url + path);
+    await page.evaluate(axe); // evaluated by the debugger, so the page's policy stays as it is
+    const found = await page.evaluate(async () => {
+      // @ts-ignore put there a line above
+      const r = await window.axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"] });
+      return r.violations.map((/** @type {any} */ v) => `${v.id}: ${v.nodes.map((/** @type {any} */ n) => n.html.slice(0, 120)).join(" | ")}`);
+    });
+    expect(found, `${path} in the ${room} room`).toEqual([]);
+  }
+}
+
+/** Collects what a page complains of. @param {import("@playwright/test").Page} page */
+function complaints(page) {
+  /** @type {string[]} */
+  const list = [];
+  page.on("pageerror", (e) => list.push(e.message));
+  page.on("console", (m) => m.type() === "error" && !/status of 40/.test(m.text()) && list.push(m.text()));
+  return list;
+}
+
+test("empty pages teach the next step", async ({ page }) => {
+  const wrong = complaints(page);
+  await page.goto(s.url);
+  await judge(page, "/");
+  await enter(page, s.url, "administrator");
+  for (const [path, says] of [
+    ["/intake", "Drop files, folders or archives anywhere"], ["/bench", "Nothing lies on the Bench"], ["/library", "The Library is empty"],
+    ["/boards", "finish schedule"], ["/people", "Add somebody"], ["/you", "Tokens for programs"], ["/nowhere", "There is nothing at this address"],
+  ]) {
+    await judge(page, path);
+    await expect(page.locator("main")).toContainText(says);
+  }
+  expect(wrong).toEqual([]);
+});
+
+test("full pages hold up too", async ({ page }) => {
+  const wrong = complaints(page);
+  await enter(page, s.url, "librarian");
+  const scan = scanned(s.dir, ["--sets", "5", "--size", "256", "--faults", "all"]);
+  scan.files["broken/half.png"] = Object.values(scan.files)[0].slice(0, 2000);
+  await page.setInputFiles("[data-upload]", { name: "mixed.zip", mimeType: "application/zip", buffer: scan.zip });
+  await page.waitForURL(/\/intake\/\d+/);
+  await expect(page.locator("[data-set]").first()).toBeVisible({ timeout: 60_000 });
+  await judge(page, new URL(page.url()).pathname);
+  const { sets } = await (await page.request.get(`${s.url}/api/v1/deliveries/1`)).json();
+  expect(sets.length).toBe(5);
+  await judge(page, `/bench/${sets[0].material_id}`);
+  for (const set of sets) {
+    await page.request.patch(`${s.url}/api/v1/materials/${set.material_id}`, { data: { licence: "CC0-1.0", categories: ["Stone"], width_m: 1.5, name: `A name so long that it cannot stand on one line of a card, number ${set.material_id}` } });
+    const r = await page.request.post(`${s.url}/api/v1/materials/${set.material_id}/releases`, { data: { notes: "First." } });
+    expect(r.status()).toBe(201);
+  }
+  await judge(page, "/library");
+  await judge(page, "/bench");
+  await page.goto(`${s.url}/library`);
+  await judge(page, (await page.locator(".sample").first().getAttribute("href")) ?? "");
+  expect(wrong).toEqual([]);
+});
+
+test("a first view is light, and nothing jumps", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  for (const path of ["/intake/1", "/bench/1", "/library"]) {
+    const fresh = await page.context().browser()?.newContext({ viewport: { width: 1280, height: 800 }, storageState: await page.context().storageState() });
+    const tab = await fresh.newPage();
+    const net = await fresh.newCDPSession(tab);
+    await net.send("Network.enable");
+    let bytes = 0;
+    /** @type {Set<string>} */
+    const pictures = new Set();
+    net.on("Network.responseReceived", (/** @type {any} */ e) => e.response.mimeType.startsWith("image/") && pictures.add(e.requestId));
+    net.on("Network.loadingFinished", (/** @type {any} */ e) => (bytes += pictures.has(e.requestId) ? 0 : e.encodedDataLength));
+    await tab.addInitScript(() => {
+      // @ts-ignore read below
+      window.jumped = 0;
+      // @ts-ignore
+      new PerformanceObserver((l) => l.getEntries().forEach((e) => (window.jumped += e.value))).observe({ type: "layout-shift", buffered: true });
+    });
+    await tab.goto(s.url + path);
+    await tab.waitForTimeout(1200);
+    expect(bytes, `${path}: bytes without pictures`).toBeLessThan(250_000);
+    // @ts-ignore
+    expect(await tab.evaluate(() => window.jumped), `${path}: layout shift`).toBeLessThan(0.01);
+    await fresh.close();
+  }
+});
+
+test("wrong passwords are slowed down", async ({ page }) => {
+  await page.goto(s.url);
+  for (let i = 0; i < 6; i++) {
+    await page.fill("#name", "artist");
+    await page.fill("#password", `not ${password}`);
+    await page.getByRole("button", { name: "Sign in" }).click();
+    await expect(page.getByRole("alert")).toBeVisible();
+  }
+  await expect(page.getByRole("alert")).toContainText("too many wrong tries");
+});

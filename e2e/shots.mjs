@@ -1,0 +1,106 @@
+// @ts-check
+// Takes the pictures in docs/screenshots from the demo's data. ALDERMOOR_SHOTS may
+// name a running demo; otherwise one is started and left to deliver everything.
+import { chromium } from "@playwright/test";
+import { spawn } from "node:child_process";
+import { mkdirSync, mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { zipSync } from "fflate";
+import { binary, scanned } from "./studio.mjs";
+
+const to = new URL("../docs/screenshots/", import.meta.url).pathname;
+mkdirSync(to, { recursive: true });
+const dir = mkdtempSync(join(tmpdir(), "aldermoor-shots-"));
+let url = process.env.ALDERMOOR_SHOTS ?? "";
+const demo = url ? null : spawn(binary, ["demo", "--data", dir, "--addr", "127.0.0.1:0"], { stdio: ["ignore", "pipe", "inherit"] });
+if (demo) url = await new Promise((ok) => demo.stdout.on("data", (d) => /http:\S+/.test(d) && ok(String(d).match(/http:\S+/)?.[0])));
+
+const browser = await chromium.launch({
+  executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
+  args: ["--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"],
+});
+const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+page.on("pageerror", (e) => console.error(e.message));
+
+/** @param {string} name */
+const shoot = async (name) => {
+  await page.waitForLoadState("networkidle", { timeout: 5000 }).catch(() => {}); // the stream of events stays open
+  await page.waitForTimeout(500);
+  await page.screenshot({ path: join(to, `${name}.png`) });
+  console.log(name);
+};
+/** @param {string} path */
+const go = (path) => page.goto(url + path);
+
+await go("/");
+await shoot("sign-in");
+await page.click("button[value=librarian]");
+for (;;) {
+  const { items } = await (await page.request.get(`${url}/api/v1/deliveries`)).json();
+  const busy = !/^aldermoor_jobs_waiting 0$/m.test(await (await page.request.get(`${url}/metrics`)).text());
+  if (items.length >= 9 && items.every((/** @type {any} */ d) => d.state === "sorted") && !busy) break;
+  await page.waitForTimeout(1000);
+}
+const { items } = await (await page.request.get(`${url}/api/v1/deliveries`)).json();
+/** @param {string} name */
+const delivery = (name) => items.find((/** @type {any} */ d) => d.name === name).id;
+/** @param {string} name */
+const material = async (name) => (await (await page.request.get(`${url}/api/v1/library?q=${encodeURIComponent(name)}`)).json()).items[0];
+
+await go(`/intake/${delivery("After the repair")}`);
+await shoot("intake");
+await page.locator(".cell.doubt").first().click();
+await shoot("intake-reasons");
+// A large mixed delivery, as a week brings it: some of its names spoiled, some scans known.
+if (demo) {
+  const { files } = scanned(dir, ["--sets", "52", "--size", "192", "--faults", "all"]);
+  const spoiled = Object.fromEntries(Object.entries(files).map(([path, data], i) => [i % 7 ? path : path.replace("_roughness", "_qx"), data]));
+  const sent = await page.request.post(`${url}/api/v1/deliveries`, { multipart: { name: "The whole week", file: { name: "week.zip", mimeType: "application/zip", buffer: Buffer.from(zipSync(spoiled, { level: 0 })) } } });
+  const { href } = await sent.json();
+  while ((await (await page.request.get(url + href)).json()).state !== "sorted") await page.waitForTimeout(1000);
+  await go(href.replace("/api/v1/deliveries", "/intake"));
+  await shoot("intake-large");
+  await page.fill("[data-filter]", "slates");
+  await shoot("intake-known");
+  await page.request.post(`${url}/api/v1/rules`, { data: { station: "Quay Rig", ending: "qx", channel: "roughness" } });
+  await page.request.post(`${url}/api/v1/rules`, { data: { station: "Archive", ending: "hm", channel: "height" } });
+  await go("/intake/rules");
+  await shoot("rules");
+  for (const [name, station] of [["quay", "Quay Rig"], ["field", "Field Rig"], ["partner", "Yard Loan"]]) {
+    const path = join(dir, "drop", name);
+    if (name !== "partner") mkdirSync(path, { recursive: true });
+    await page.request.post(`${url}/api/v1/watches`, { data: { path, station } });
+  }
+  await page.waitForTimeout(1500);
+  await go("/intake/folders");
+  await shoot("folders");
+}
+const slates = await material("Hung slates");
+await go(`/bench/${slates.material_id}`);
+await page.waitForTimeout(800);
+await page.mouse.move(440, 400);
+await page.mouse.move(452, 418);
+await shoot("bench");
+await page.click("text=Show the 10 cm grid");
+await page.locator("[data-chip]", { hasText: "Height" }).click();
+await page.waitForTimeout(800);
+await page.mouse.move(480, 390);
+await page.mouse.move(492, 396);
+await shoot("bench-height");
+await go("/library");
+await shoot("library");
+await go("/library?extent=0.25");
+await shoot("library-quarter-metre");
+await go(`/library/${slates.slug}`);
+await shoot("material");
+await go("/boards");
+await shoot("boards");
+await page.context().addCookies([{ name: "room", value: "dark", url }]);
+await go("/library");
+await shoot("library-dark");
+await go(`/intake/${delivery("After the repair")}`);
+await shoot("intake-dark");
+await browser.close();
+demo?.kill("SIGTERM");
+rmSync(dir, { recursive: true, force: true });

@@ -1,0 +1,79 @@
+// @ts-check
+// A studio of its own for a test: the real binary on a fresh folder.
+import { execFileSync, spawn } from "node:child_process";
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join, relative } from "node:path";
+import { zipSync } from "fflate";
+
+export const binary = new URL("../bin/aldermoor", import.meta.url).pathname;
+export const password = "a password for tests";
+
+/** Starts a server with a librarian and an artist. */
+export async function studio() {
+  const dir = mkdtempSync(join(tmpdir(), "aldermoor-e2e-"));
+  const data = join(dir, "data");
+  const drop = join(dir, "drop");
+  mkdirSync(drop);
+  const child = spawn(binary, ["serve", "--data", data, "--addr", "127.0.0.1:0", "--watch-root", drop], { stdio: ["ignore", "pipe", "inherit"] });
+  const url = await new Promise((ok, no) => {
+    let text = "";
+    child.stdout.on("data", (d) => {
+      text += d;
+      const m = text.match(/http:\/\/\S+/);
+      if (m) ok(m[0]);
+    });
+    child.on("exit", (code) => no(new Error(`the server ended with ${code}`)));
+  });
+  for (const role of ["librarian", "artist", "administrator"]) {
+    execFileSync(binary, ["user", "add", "--data", data, "--user", role, "--role", role], { input: `${password}\n`, stdio: ["pipe", "ignore", "inherit"] });
+  }
+  return {
+    url: String(url),
+    dir,
+    data,
+    drop,
+    async stop() {
+      const ended = new Promise((ok) => child.once("exit", ok));
+      child.kill("SIGTERM");
+      await ended;
+      rmSync(dir, { recursive: true, force: true });
+    },
+  };
+}
+
+/**
+ * Signs in by the page.
+ * @param {import("@playwright/test").Page} page
+ * @param {string} url
+ * @param {string} name
+ */
+export async function enter(page, url, name) {
+  await page.context().clearCookies();
+  await page.goto(`${url}/`);
+  await page.fill("#name", name);
+  await page.fill("#password", password);
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await page.waitForURL(/\/(intake|library)/);
+}
+
+/**
+ * Lets the station scan, and zips what it wrote.
+ * @param {string} dir
+ * @param {string[]} args
+ */
+export function scanned(dir, args) {
+  const out = mkdtempSync(join(dir, "scan-"));
+  execFileSync(binary, ["station", "--out", out, ...args], { stdio: "ignore" });
+  /** @type {Record<string, Uint8Array>} */
+  const files = {};
+  const walk = (/** @type {string} */ at) => {
+    for (const name of readdirSync(at)) {
+      const p = join(at, name);
+      if (statSync(p).isDirectory()) walk(p);
+      else files[relative(out, p)] = new Uint8Array(readFileSync(p));
+    }
+  };
+  walk(out);
+  return { files, zip: Buffer.from(zipSync(files, { level: 0 })) };
+}

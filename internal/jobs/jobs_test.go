@@ -1,0 +1,155 @@
+package jobs_test
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"aldermoor/internal/jobs"
+	"aldermoor/internal/store"
+)
+
+func database(t *testing.T) *sql.DB {
+	t.Helper()
+	s, err := store.Open(t.Context(), t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { s.Close() })
+	return s.DB()
+}
+
+// run works on the queue until it is empty but for failed jobs.
+func run(t *testing.T, q *jobs.Queue, workers int) {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(t.Context(), 2*time.Minute)
+	done := make(chan error)
+	go func() { done <- q.Run(ctx, workers) }()
+	for ctx.Err() == nil {
+		if n, err := q.Waiting(ctx); err == nil && n == 0 {
+			break
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	if ctx.Err() != nil {
+		t.Error("the queue was never empty")
+	}
+	cancel()
+	<-done
+}
+
+func TestEachJobOnceInOrderOfPriority(t *testing.T) {
+	db := database(t)
+	q := jobs.New(db, slog.New(slog.DiscardHandler))
+	var mu sync.Mutex
+	var order []string
+	q.Handle("note", func(_ context.Context, key string) error {
+		mu.Lock()
+		defer mu.Unlock()
+		order = append(order, key)
+		return nil
+	})
+	for i, p := range []int{0, 2, 1, 2} {
+		if err := jobs.Add(t.Context(), db, "note", fmt.Sprint(i), p); err != nil {
+			t.Fatal(err)
+		}
+	}
+	jobs.Add(t.Context(), db, "note", "3", 2) // again: no second job
+	run(t, q, 1)
+	if got := fmt.Sprint(order); got != "[1 3 2 0]" {
+		t.Error(got)
+	}
+}
+
+func TestRetriesThenFails(t *testing.T) {
+	db := database(t)
+	q := jobs.New(db, slog.New(slog.DiscardHandler))
+	tries := map[string]int{}
+	var mu sync.Mutex
+	q.Handle("flaky", func(_ context.Context, key string) error {
+		mu.Lock()
+		defer mu.Unlock()
+		tries[key]++
+		switch {
+		case key == "twice" && tries[key] < 2:
+			return errors.New("not yet")
+		case key == "never":
+			return jobs.Permanent{Err: errors.New("never")}
+		case key == "panics":
+			panic("oh")
+		}
+		return nil
+	})
+	var failed []string
+	q.OnFailure(func(_ context.Context, kind, key string, err error) {
+		mu.Lock()
+		defer mu.Unlock()
+		failed = append(failed, key)
+	})
+	for _, k := range []string{"twice", "never", "panics"} {
+		jobs.Add(t.Context(), db, "flaky", k, 0)
+	}
+	jobs.Add(t.Context(), db, "unknown kind", "x", 0)
+	run(t, q, 2)
+	if tries["twice"] != 2 || tries["never"] != 1 || tries["panics"] != 1 || len(failed) != 3 {
+		t.Errorf("tries %v, failed %v", tries, failed)
+	}
+}
+
+// A job whose worker died with the process is done by the next one.
+func TestInterruptedJobIsDoneAgain(t *testing.T) {
+	db := database(t)
+	jobs.Add(t.Context(), db, "slow", "a", 0)
+	first := jobs.New(db, slog.New(slog.DiscardHandler))
+	started := make(chan bool)
+	first.Handle("slow", func(ctx context.Context, _ string) error {
+		close(started)
+		<-ctx.Done()
+		return ctx.Err()
+	})
+	ctx, cancel := context.WithCancel(t.Context())
+	ended := make(chan error)
+	go func() { ended <- first.Run(ctx, 1) }()
+	<-started
+	if first.Running() != 1 {
+		t.Error("the job is not counted as running")
+	}
+	cancel()
+	<-ended
+	second := jobs.New(db, slog.New(slog.DiscardHandler))
+	did := 0
+	second.Handle("slow", func(context.Context, string) error { did++; return nil })
+	run(t, second, 1)
+	if did != 1 {
+		t.Errorf("done %d times", did)
+	}
+}
+
+// A full disk is not the job's fault: it waits, however often, and goes on when there is room.
+func TestAJobWaitsForRoom(t *testing.T) {
+	db := database(t)
+	q := jobs.New(db, slog.New(slog.DiscardHandler))
+	tries := 0
+	q.Handle("write", func(context.Context, string) error {
+		if tries++; tries < 2 {
+			return fmt.Errorf("write: %w", syscall.ENOSPC)
+		}
+		return nil
+	})
+	q.OnFailure(func(_ context.Context, _, _ string, err error) { t.Errorf("it failed for good: %v", err) })
+	if err := jobs.Add(t.Context(), db, "write", "a", 0); err != nil {
+		t.Fatal(err)
+	}
+	run(t, q, 1)
+	var failed int
+	db.QueryRow(`SELECT count(*) FROM jobs`).Scan(&failed)
+	if tries != 2 || failed != 0 {
+		t.Errorf("%d tries, %d left", tries, failed)
+	}
+}

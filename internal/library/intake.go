@@ -1,0 +1,589 @@
+package library
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"slices"
+	"strconv"
+	"strings"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/codec"
+	"aldermoor/core/inspect"
+	"aldermoor/core/likeness"
+	"aldermoor/core/normals"
+	"aldermoor/core/parcel"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
+)
+
+// The kinds of jobs that carry a delivery along: its archives are opened, each
+// file is examined, then all are sorted. Pictures are made once a set is accepted.
+const (
+	JobOpen    = "open"
+	JobExamine = "examine"
+	JobSort    = "sort"
+	JobPicture = "picture"
+)
+
+// Handlers are the jobs that the service does, by kind.
+func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
+	return map[string]func(context.Context, string) error{
+		JobOpen: s.open, JobExamine: s.examine, JobSort: s.sort, JobPicture: s.picture,
+	}
+}
+
+// Incoming is one file on its way in.
+type Incoming struct {
+	Path string
+	R    io.Reader // its bytes, or
+	File string    // where it lies already, on the same disk; it is left there
+}
+
+// Receive takes a delivery: next is asked for files until it returns io.EOF. The
+// delivery exists once all its files are safely stored, or not at all. label is
+// asked last for its name and station, either of which may be empty.
+func (s *Service) Receive(ctx context.Context, by string, next func() (Incoming, error), label func() (name, station string)) (Delivery, error) {
+	return s.receive(ctx, by, next, label, func(Tx) error { return nil })
+}
+
+// receive is Receive with something else to be written in the same transaction.
+func (s *Service) receive(ctx context.Context, by string, next func() (Incoming, error), label func() (name, station string), also func(Tx) error) (Delivery, error) {
+	d := Delivery{State: Receiving, Created: s.Now(), By: by}
+	var parcels []Parcel
+	for {
+		in, err := next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return d, err
+		}
+		clean, err := parcel.CleanName(in.Path)
+		if err != nil {
+			return d, Invalid{fmt.Sprintf("The file %q %v.", in.Path, err)}
+		}
+		var sum string
+		var n int64
+		if in.File != "" {
+			sum, n, err = s.Blobs.Adopt(ctx, in.File)
+		} else {
+			sum, n, err = s.Blobs.Put(ctx, in.R)
+		}
+		if err != nil {
+			return d, fmt.Errorf("receive %q: %w", clean, err)
+		}
+		if !parcel.Ignored(clean) {
+			parcels = append(parcels, Parcel{Path: clean, Blob: sum, Size: n})
+		}
+	}
+	if len(parcels) == 0 {
+		return d, Invalid{"No file was sent. Drop files, a folder or an archive, or send them as multipart fields called file."}
+	}
+	if d.Name, d.Station = label(); d.Name == "" {
+		d.Name = deliveryName(parcels)
+	}
+	err := s.Store.Write(ctx, func(tx Tx) error {
+		if err := tx.AddDelivery(&d); err != nil {
+			return err
+		}
+		for i := range parcels {
+			parcels[i].DeliveryID = d.ID
+			if err := tx.AddParcel(&parcels[i]); err != nil {
+				return err
+			}
+		}
+		if err := also(tx); err != nil {
+			return err
+		}
+		return tx.AddJob(JobOpen, strconv.FormatInt(d.ID, 10), 3)
+	})
+	if err != nil {
+		return d, fmt.Errorf("receive delivery %q: %w", d.Name, err)
+	}
+	s.Wake()
+	s.changed("deliveries")
+	return d, nil
+}
+
+func deliveryName(p []Parcel) string {
+	first := p[0].Path
+	if dir, _, ok := strings.Cut(first, "/"); ok {
+		return TitleOf(dir)
+	}
+	stem := strings.TrimSuffix(first, path.Ext(first))
+	stem = strings.TrimSuffix(stem, ".tar")
+	if len(p) > 1 {
+		return fmt.Sprintf("%s and %d more", TitleOf(stem), len(p)-1)
+	}
+	return TitleOf(stem)
+}
+
+// open unpacks a delivery's archives and lists its files.
+func (s *Service) open(ctx context.Context, key string) error {
+	id, _ := strconv.ParseInt(key, 10, 64)
+	var parcels []Parcel
+	var d Delivery
+	err := s.Store.Read(ctx, func(tx Tx) (err error) {
+		if d, err = tx.Delivery(id); err != nil {
+			return err
+		}
+		parcels, err = tx.Parcels(id)
+		return err
+	})
+	if errors.Is(err, ErrNotFound) || d.State != Receiving {
+		return nil // done before
+	}
+	if err != nil {
+		return err
+	}
+	var files []File
+	for _, p := range parcels {
+		more, err := s.unpack(ctx, p)
+		if err != nil {
+			return err
+		}
+		files = append(files, more...)
+	}
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		if now, err := tx.Delivery(id); err != nil || now.State != Receiving {
+			return err
+		}
+		for _, f := range files {
+			f.DeliveryID = id
+			if err := tx.AddFile(&f); err != nil {
+				return err
+			}
+			if f.Problem == "" && f.ID != 0 {
+				if err := tx.AddJob(JobExamine, strconv.FormatInt(f.ID, 10), 1); err != nil {
+					return err
+				}
+			}
+		}
+		if err := tx.SetDelivery(id, Sorting, d.Station, ""); err != nil {
+			return err
+		}
+		return s.sortIfExamined(tx, id)
+	})
+	s.Wake()
+	s.changed("deliveries")
+	s.changed("delivery:%d", id)
+	return err
+}
+
+// unpack lists what a parcel holds: itself, or the files of the archive that it is.
+func (s *Service) unpack(ctx context.Context, p Parcel) ([]File, error) {
+	f, err := s.Blobs.Open(p.Blob)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	head := make([]byte, 512)
+	n, _ := f.ReadAt(head, 0)
+	kind := parcel.Recognise(head[:n])
+	if kind == parcel.None {
+		return []File{{Path: p.Path, Blob: p.Blob, Size: p.Size}}, nil
+	}
+	var files []File
+	problems, err := parcel.Unpack(kind, f, p.Size, s.Archives, func(name string, r io.Reader) error {
+		sum, n, err := s.Blobs.Put(ctx, r)
+		if err != nil {
+			return err
+		}
+		files = append(files, File{Path: name, Blob: sum, Size: n})
+		return nil
+	})
+	for _, q := range problems {
+		files = append(files, File{Path: p.Path + "/" + strings.Map(printable, q.Name), Problem: fmt.Sprintf("%s in %s %s.", strings.Map(printable, q.Name), p.Path, strings.TrimSuffix(q.Says, "."))})
+	}
+	if err != nil {
+		if ctx.Err() != nil || errors.Is(err, io.ErrShortWrite) {
+			return nil, err
+		}
+		files = append(files, File{Path: p.Path, Blob: p.Blob, Size: p.Size, Problem: fmt.Sprintf("%s: %v.", p.Path, strings.TrimSuffix(err.Error(), "."))})
+	}
+	return files, nil
+}
+
+func printable(r rune) rune {
+	if r < 32 || r == 127 {
+		return '·'
+	}
+	return r
+}
+
+// sortIfExamined adds the sorting job once the last file has been looked at.
+func (s *Service) sortIfExamined(tx Tx, delivery int64) error {
+	n, err := tx.Unexamined(delivery)
+	if err != nil || n > 0 {
+		return err
+	}
+	return tx.AddJob(JobSort, strconv.FormatInt(delivery, 10), 2)
+}
+
+// examine looks at one file, in one decode.
+func (s *Service) examine(ctx context.Context, key string) error {
+	id, _ := strconv.ParseInt(key, 10, 64)
+	var f File
+	err := s.Store.Read(ctx, func(tx Tx) (err error) { f, err = tx.File(id); return err })
+	if errors.Is(err, ErrNotFound) || f.Examined != nil {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	data, err := s.Blobs.Read(f.Blob)
+	if err != nil {
+		return err
+	}
+	e, err := inspect.Examine(f.Path, data, s.Pictures, func(layer string, im *raster.Image) error {
+		ratio, err := s.putLevel(f.Blob, layer, im)
+		f.Ratio = max(f.Ratio, ratio)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	f.Examined, f.Problem = &e, e.Problem
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		if err := tx.SaveExamined(f); err != nil {
+			return err
+		}
+		return s.sortIfExamined(tx, f.DeliveryID)
+	})
+	s.Wake()
+	s.changed("delivery:%d", f.DeliveryID)
+	return err
+}
+
+// sort makes draft materials of a delivery's sets.
+func (s *Service) sort(ctx context.Context, key string) error {
+	id, _ := strconv.ParseInt(key, 10, 64)
+	var d Delivery
+	var files []File
+	var rules []Rule
+	err := s.Store.Read(ctx, func(tx Tx) (err error) {
+		if d, err = tx.Delivery(id); err != nil {
+			return err
+		}
+		if files, err = tx.Files(id); err != nil {
+			return err
+		}
+		rules, err = tx.Rules()
+		return err
+	})
+	if errors.Is(err, ErrNotFound) || d.State == Sorted {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	byPath := map[string]File{}
+	var seen []inspect.Examined
+	for _, f := range files {
+		byPath[f.Path] = f
+		if f.Examined != nil {
+			seen = append(seen, *f.Examined)
+		}
+	}
+	station := d.Station
+	for _, e := range seen {
+		if e.Sidecar != nil {
+			station = firstOf(station, e.Sidecar.Station)
+		}
+	}
+	report := inspect.Assemble(seen, func(file, layer string) *raster.Image { return s.level(byPath[file].Blob, layer) }, rulesFor(rules, station)...)
+	var made []Material
+	for i, set := range report.Sets {
+		m := s.draft(d, i, set, byPath)
+		station = firstOf(station, m.Station)
+		made = append(made, m)
+	}
+	look := func(p *Map) *channels.Look {
+		if e := byPath[p.File].Examined; e != nil && p.Layer == "" {
+			return e.Look
+		}
+		return nil
+	}
+	var within likeness.Index
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		if now, err := tx.Delivery(id); err != nil || now.State == Sorted {
+			return err
+		}
+		had, err := tx.MaterialsOf(id)
+		if err != nil {
+			return err
+		}
+		for i := range made {
+			m := &made[i]
+			if old := sameSet(had, m.SetKey); old != nil {
+				if err := s.complete(tx, old, m.Maps); err != nil {
+					return err
+				}
+				continue
+			}
+			var err error
+			if m.Slug, err = tx.FreeSlug(Slug(m.Name)); err != nil {
+				return err
+			}
+			if err := tx.AddMaterial(m); err != nil {
+				return err
+			}
+			if err := s.recognise(tx, m, printOf(m, look), &within); err != nil {
+				return err
+			}
+		}
+		return tx.SetDelivery(id, Sorted, station, "")
+	})
+	if err != nil {
+		return err
+	}
+	s.prints.mu.Lock()
+	for i := range made {
+		s.prints.Put(made[i].ID, printOf(&made[i], look))
+	}
+	s.prints.mu.Unlock()
+	s.Wake()
+	s.changed("deliveries")
+	s.changed("delivery:%d", id)
+	return nil
+}
+
+func lower(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
+
+func base(file string) string { return path.Base(file) }
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+func firstOf(s ...string) string {
+	for _, v := range s {
+		if v != "" {
+			return v
+		}
+	}
+	return ""
+}
+
+// draft turns a sorted set into a material.
+func (s *Service) draft(d Delivery, i int, set inspect.Set, files map[string]File) Material {
+	side := set.Sidecar
+	m := Material{DeliveryID: d.ID, SetKey: fmt.Sprintf("%03d %s", i, set.Name), Name: TitleOf(set.Name), Stage: Unseen,
+		SizeSource: set.Size.Source, Licence: side.Licence, Author: side.Author, Captured: side.Captured,
+		Station: firstOf(side.Station, d.Station), Tags: []string{}, Categories: []string{}, Created: s.Now(), Updated: s.Now()}
+	if set.Size.Width != nil {
+		m.Size = scale.Size{W: *set.Size.Width, H: *set.Size.Height}
+	}
+	if set.Depth != nil {
+		m.Depth, m.DepthSource = set.Depth.Value, "normals"
+		if side.DepthMM > 0 {
+			m.DepthSource = "sidecar"
+		}
+	}
+	if set.Relief != nil {
+		m.Relief = *set.Relief
+	}
+	for _, p := range set.Maps {
+		m.Maps = append(m.Maps, mapFrom(p, files[p.File]))
+	}
+	for _, file := range set.Unassigned {
+		layer := ""
+		f, ok := files[file]
+		if at := strings.LastIndexByte(file, '#'); !ok && at > 0 {
+			f, layer = files[file[:at]], file[at+1:]
+		}
+		m.Maps = append(m.Maps, looseMap(f, layer))
+	}
+	set.Maps = nil
+	m.Report = set
+	m.Doubts = m.doubts()
+	return m
+}
+
+func mapFrom(p inspect.Map, f File) Map {
+	m := looseMap(f, p.Layer)
+	m.Component, m.Channel, m.Confidence, m.Reasons, m.UDIM = p.Component, p.Channel, p.Confidence, p.Reasons, deref(p.UDIM)
+	m.Tiles, m.Zero = p.Tiles, p.Zero
+	m.Direction = normals.ParseDirection(deref(p.Direction))
+	if p.DirectionConfidence != nil {
+		m.DirectionConfidence = *p.DirectionConfidence
+	}
+	return m
+}
+
+// looseMap is a picture without a channel.
+func looseMap(f File, layer string) Map {
+	m := Map{FileID: f.ID, File: f.Path, Blob: f.Blob, Layer: layer, Component: "rgb", Ratio: f.Ratio}
+	m.Claim = normals.ParseDirection(channels.ParseName(f.Path).Side)
+	if f.Examined != nil && f.Examined.Look != nil {
+		l := f.Examined.Look
+		for i, other := range f.Examined.Layers {
+			if other.Info.Layer == layer && layer != "" {
+				l = &f.Examined.Layers[i]
+			}
+		}
+		m.Width, m.Height, m.Bits, m.Float, m.Format = l.Info.W, l.Info.H, l.Info.Bits, l.Info.Float, string(l.Info.Format)
+		m.TrueBits = l.TrueBits
+		m.Stats = inspect.Stats{Min: l.Min, Max: l.Max, Mean: l.Mean, StdDev: l.StdDev}
+		m.Direction, m.DirectionConfidence = l.Direction, l.DirectionConfidence
+	}
+	return m
+}
+
+func deref(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
+}
+
+// JobFailed notes on its delivery that a job has failed for good.
+func (s *Service) JobFailed(ctx context.Context, kind, key string, problem error) {
+	id, _ := strconv.ParseInt(key, 10, 64)
+	err := s.Store.Write(ctx, func(tx Tx) error {
+		switch kind {
+		case JobOpen, JobSort:
+			return tx.SetDelivery(id, Failed, "", problem.Error())
+		case JobExamine:
+			f, err := tx.File(id)
+			if err != nil {
+				return err
+			}
+			f.Problem = fmt.Sprintf("%s could not be examined: %v. Send it again.", f.Path, problem)
+			f.Examined = &inspect.Examined{Path: f.Path, SHA256: f.Blob, Size: f.Size, Problem: f.Problem}
+			if err := tx.SaveExamined(f); err != nil {
+				return err
+			}
+			return s.sortIfExamined(tx, f.DeliveryID)
+		}
+		return nil
+	})
+	if err != nil {
+		s.Log.Error("note a failed job", "kind", kind, "key", key, "error", err)
+	}
+	s.Wake()
+	s.changed("deliveries")
+}
+
+// levelSize is the longer side of the reduced copy that is kept of every map.
+const levelSize = 1024
+
+// levelKey names a picture of a blob.
+func levelKey(sum, layer string) string {
+	if layer == "" {
+		return sum[2:26]
+	}
+	h := sha256.Sum256([]byte(layer))
+	return fmt.Sprintf("%s-%x", sum[2:26], h[:6])
+}
+
+func levelName(sum, layer string) string {
+	return "level/" + sum[:2] + "/" + levelKey(sum, layer) + ".png"
+}
+
+// putLevel keeps a reduced copy of a map and says how well its samples compress.
+// Floats are kept as raster's Unit gives them.
+func (s *Service) putLevel(sum, layer string, im *raster.Image) (ratio float64, err error) {
+	im, _, _ = im.Unit()
+	var planes []raster.Plane
+	for c := range im.Components() {
+		planes = append(planes, im.Reduced(c, levelSize))
+	}
+	bits := 8
+	if im.Bits > 8 {
+		bits = 16
+	}
+	small := raster.FromPlanes(planes...).Quantise(bits)
+	var b bytes.Buffer
+	if err := codec.EncodePNG(&b, small, codec.PNGOptions{}); err != nil {
+		return 0, err
+	}
+	whole := "rgb"
+	if small.Components() < 3 {
+		whole = "r"
+	}
+	cell, err := s.drawMap(small, whole, false, CellPx, false)
+	if err != nil {
+		return 0, err
+	}
+	if err := s.Blobs.PutDerived(mapPictureName(sum, layer, whole, false, CellPx, "jpg"), cell); err != nil {
+		return 0, err
+	}
+	raw := small.W * small.H * small.Components() * bits / 8
+	return float64(b.Len()) / float64(raw), s.Blobs.PutDerived(levelName(sum, layer), b.Bytes())
+}
+
+// level is the reduced copy of a map, made again if it was deleted; nil if the
+// blob is no picture.
+func (s *Service) level(sum, layer string) *raster.Image {
+	if sum == "" {
+		return nil
+	}
+	if p, ok := s.Blobs.DerivedPath(levelName(sum, layer)); !ok {
+		data, err := s.Blobs.Read(sum)
+		if err != nil {
+			return nil
+		}
+		im, _, err := codec.DecodeLayer(data, layer, s.Pictures)
+		if err != nil {
+			return nil
+		}
+		if _, err := s.putLevel(sum, layer, im); err != nil {
+			s.Log.Error("keep a reduced map", "file", p, "error", err)
+		}
+	}
+	data, err := s.Blobs.Derived(levelName(sum, layer), func() ([]byte, error) { return nil, ErrNotFound })
+	if err != nil {
+		return nil
+	}
+	im, _, err := codec.Decode(data, codec.DefaultLimits)
+	if err != nil {
+		return nil
+	}
+	return im
+}
+
+// DeliveryReport is a delivery with its materials and failures, for Intake and
+// the API.
+type DeliveryReport struct {
+	Delivery
+	Materials []Material
+	Failures  []inspect.Failure
+}
+
+// Delivery returns a delivery with everything in it: doubtful materials first.
+func (s *Service) Delivery(ctx context.Context, id int64) (DeliveryReport, error) {
+	var r DeliveryReport
+	err := s.Store.Read(ctx, func(tx Tx) (err error) {
+		if r.Delivery, err = tx.Delivery(id); err != nil {
+			return err
+		}
+		if r.Materials, err = tx.MaterialsOf(id); err != nil {
+			return err
+		}
+		files, err := tx.Files(id)
+		for _, f := range files {
+			if f.Problem != "" {
+				r.Failures = append(r.Failures, inspect.Failure{File: f.Path, Error: f.Problem})
+			}
+		}
+		return err
+	})
+	slices.SortStableFunc(r.Materials, func(a, b Material) int { return b.Doubts - a.Doubts })
+	return r, err
+}
+
+// Deliveries are the latest deliveries.
+func (s *Service) Deliveries(ctx context.Context, limit int) (list []Delivery, err error) {
+	err = s.Store.Read(ctx, func(tx Tx) (err error) { list, err = tx.Deliveries(limit); return err })
+	return list, err
+}

@@ -1,0 +1,306 @@
+// Package library holds the application's rules: how deliveries become
+// materials, materials releases, and releases handoffs; who may do what; and
+// what the Library shows.
+//
+// It knows the computation in core/, and states what it needs of a database as
+// interfaces of its own (store.go), which internal/store implements.
+package library
+
+import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/inspect"
+	"aldermoor/core/normals"
+	"aldermoor/core/scale"
+)
+
+// Role is what a person is in the studio.
+type Role string
+
+// The roles.
+const (
+	Artist        Role = "artist"
+	Librarian     Role = "librarian"
+	Lead          Role = "lead"
+	Administrator Role = "administrator"
+)
+
+// Roles are all roles.
+func Roles() []Role { return []Role{Artist, Librarian, Lead, Administrator} }
+
+// User is a person with an account.
+type User struct {
+	ID       int64
+	Name     string
+	Role     Role
+	Password []byte // bcrypt
+	Disabled bool
+	Created  time.Time
+}
+
+// Delivery is what arrived at one time.
+type Delivery struct {
+	ID            int64
+	Name, Station string
+	State         State
+	Error         string
+	Created       time.Time
+	By            string
+
+	Files, Examined, Failed int   // counts of files
+	Bytes                   int64 // of all files
+	Sets, Doubtful, Waiting int   // sets; those with doubts not yet accepted; those not yet accepted
+}
+
+// State is how far a delivery is.
+type State string
+
+// The states of a delivery.
+const (
+	Receiving State = "receiving"
+	Sorting   State = "sorting"
+	Sorted    State = "sorted"
+	Failed    State = "failed"
+)
+
+// Progress is 0..1.
+func (d Delivery) Progress() float64 {
+	switch {
+	case d.State == Sorted || d.State == Failed:
+		return 1
+	case d.Files == 0:
+		return 0
+	}
+	return 0.98 * float64(d.Examined) / float64(d.Files)
+}
+
+// Parcel is a file as it was sent, before archives are opened.
+type Parcel struct {
+	ID, DeliveryID int64
+	Path, Blob     string
+	Size           int64
+}
+
+// File is one file of a delivery.
+type File struct {
+	ID, DeliveryID int64
+	Path, Blob     string
+	Size           int64
+	Examined       *inspect.Examined
+	Ratio          float64 // compressed over raw bytes
+	Problem        string
+}
+
+// Stage is where a material stands between Intake and Bench.
+type Stage string
+
+// A set is Unseen until a librarian accepts it.
+const (
+	Unseen   Stage = "sorted"
+	Accepted Stage = "accepted"
+	Left     Stage = "left" // a librarian does not want it
+)
+
+// Material is one material as the Bench knows it: a draft, whatever has been
+// released of it.
+type Material struct {
+	ID              int64
+	DeliveryID      int64
+	SetKey          string
+	Name, Slug      string
+	Version         int64
+	Stage           Stage
+	Size            scale.Size
+	SizeSource      scale.Source
+	Depth           float64 // metres, 0 if unknown
+	DepthSource     string
+	Relief          inspect.Depth // the height map's range as a share of the width, by its normals; zero if unknown
+	Licence, Author string
+	Rights, Station string
+	Captured        string
+	Contact         string
+	Tags            []string
+	Categories      []string
+	Report          inspect.Set // all but its maps
+	Maps            []Map
+	Known           *Known // the material whose scan it is, if it is here already
+	Doubts          int
+	Released        int   // number of the latest release
+	ReleasedVersion int64 // the version that was released
+	Created         time.Time
+	Updated         time.Time
+}
+
+// Map is one map of a material, or with Channel None a picture that belongs
+// nowhere yet.
+type Map struct {
+	ID                  int64
+	FileID              int64
+	File, Blob          string
+	Layer               string // which picture of a file that holds several
+	Component           string
+	Channel             channels.Channel
+	Confidence          float64
+	Reasons             []channels.Reason
+	Width, Height, Bits int
+	TrueBits            int // bits that its samples really use
+	Float               bool
+	Format              string
+	UDIM                string
+	Tiles               []channels.Tile // of a map in UDIM tiles
+	Zero                *float64        // of a height map: the stored value that means no displacement
+	Direction           normals.Direction
+	DirectionConfidence float64
+	Claim               normals.Direction
+	Stats               inspect.Stats
+	Ratio               float64
+	ByHand              bool // a librarian has decided on the channel
+}
+
+// sureAt is the confidence from which a channel needs no look.
+const sureAt = 0.9
+
+// Sure says whether the map's channel needs no look.
+func (m Map) Sure() bool { return m.ByHand || m.Confidence >= sureAt }
+
+// Map returns the material's map of a channel, or nil.
+func (m *Material) Map(c channels.Channel) *Map {
+	for i := range m.Maps {
+		if m.Maps[i].Channel == c {
+			return &m.Maps[i]
+		}
+	}
+	return nil
+}
+
+// Unassigned are the pictures that belong nowhere yet.
+func (m *Material) Unassigned() []Map {
+	var out []Map
+	for _, p := range m.Maps {
+		if p.Channel == channels.None {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Assigned are the maps that have a channel, in the order of channels.
+func (m *Material) Assigned() []Map {
+	order := channels.All()
+	var out []Map
+	for _, p := range m.Maps {
+		if p.Channel != channels.None {
+			out = append(out, p)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Map) int {
+		return cmp.Compare(slices.Index(order, a.Channel), slices.Index(order, b.Channel))
+	})
+	return out
+}
+
+// Pixels is the size of the largest map.
+func (m *Material) Pixels() (w, h int) {
+	for _, p := range m.Maps {
+		if p.Channel != channels.None && p.Width*p.Height > w*h {
+			w, h = p.Width, p.Height
+		}
+	}
+	return w, h
+}
+
+// Changed says whether the draft differs from the latest release.
+func (m *Material) Changed() bool { return m.Released == 0 || m.Version > m.ReleasedVersion }
+
+// doubts counts what a librarian should look at before accepting.
+func (m *Material) doubts() int {
+	n := len(m.Unassigned())
+	if m.Known != nil {
+		n++
+	}
+	for _, p := range m.Assigned() {
+		if !p.Sure() {
+			n++
+		}
+	}
+	for _, f := range m.Report.Findings {
+		if f.Severity != inspect.Note {
+			n++
+		}
+	}
+	return n
+}
+
+// LookKey names what the material looks like: pictures made for one key never
+// change.
+func (m *Material) LookKey() string {
+	h := sha256.New()
+	fmt.Fprintf(h, "look 4 %.6g %.6g %.6g\n", m.Size.W, m.Size.H, m.Depth)
+	for _, p := range m.Assigned() {
+		fmt.Fprintln(h, p.Blob, p.Layer, p.Component, p.Channel, p.Direction)
+	}
+	return hex.EncodeToString(h.Sum(nil)[:12])
+}
+
+// Release is a published state of a material. It is never changed.
+type Release struct {
+	ID         int64
+	MaterialID int64
+	Number     int
+	Notes      string
+	By         string
+	Created    time.Time
+	Material   Material // as it was
+}
+
+// Slug makes the short name that addresses and file names use.
+func Slug(name string) string {
+	var b strings.Builder
+	gap := false
+	for _, r := range strings.ToLower(name) {
+		switch {
+		case r >= 'a' && r <= 'z' || r >= '0' && r <= '9':
+			if gap && b.Len() > 0 {
+				b.WriteByte('-')
+			}
+			gap = false
+			b.WriteRune(r)
+		default:
+			if plain, ok := folded[r]; ok {
+				if gap && b.Len() > 0 {
+					b.WriteByte('-')
+				}
+				gap = false
+				b.WriteString(plain)
+			} else {
+				gap = true
+			}
+		}
+		if b.Len() >= 80 {
+			break
+		}
+	}
+	if b.Len() == 0 {
+		return "material"
+	}
+	return b.String()
+}
+
+var folded = map[rune]string{'ä': "ae", 'ö': "oe", 'ü': "ue", 'ß': "ss", 'é': "e", 'è': "e", 'ê': "e", 'á': "a", 'à': "a", 'å': "a", 'ø': "o", 'ó': "o", 'ñ': "n", 'ç': "c", 'í': "i", 'ú': "u"}
+
+// TitleOf makes a name for people out of a set's name: "slates_round" is
+// "Slates round".
+func TitleOf(set string) string {
+	s := strings.TrimSpace(strings.NewReplacer("_", " ", "-", " ").Replace(set))
+	if s == "" {
+		return "Unnamed set"
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}

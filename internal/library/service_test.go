@@ -1,0 +1,394 @@
+package library_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"strings"
+	"testing"
+	"time"
+
+	"aldermoor/core/scale"
+	"aldermoor/core/station"
+	"aldermoor/internal/blob"
+	"aldermoor/internal/jobs"
+	"aldermoor/internal/library"
+	"aldermoor/internal/store"
+)
+
+// studio is a service on a real store and real blobs, whose clock stands still
+// until it is told to go on.
+type studio struct {
+	*library.Service
+	t   *testing.T
+	now time.Time
+}
+
+func newStudio(t *testing.T) *studio {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	dir := t.TempDir()
+	db, err := store.Open(ctx, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	blobs, err := blob.Open(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := jobs.New(db.DB(), slog.New(slog.DiscardHandler))
+	s := &studio{t: t, now: time.Date(2026, 3, 4, 9, 0, 0, 0, time.UTC)}
+	s.Service = library.New(library.Config{Store: db, Blobs: blobs, Wake: q.Wake, Now: func() time.Time { return s.now }})
+	for kind, h := range s.Handlers() {
+		q.Handle(kind, h)
+	}
+	q.OnFailure(s.JobFailed)
+	if err := s.Load(ctx); err != nil {
+		t.Fatal(err)
+	}
+	done := make(chan struct{})
+	go func() { q.Run(ctx, 2); close(done) }()
+	t.Cleanup(func() { cancel(); <-done; db.Close() })
+	return s
+}
+
+// send delivers files and waits until they are sorted.
+func (s *studio) send(files ...station.File) library.DeliveryReport {
+	s.t.Helper()
+	i := 0
+	d, err := s.Receive(s.t.Context(), "test", func() (library.Incoming, error) {
+		if i == len(files) {
+			return library.Incoming{}, io.EOF
+		}
+		i++
+		return library.Incoming{Path: files[i-1].Name, R: bytes.NewReader(files[i-1].Data)}, nil
+	}, func() (string, string) { return "", "Quay Rig" })
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	for range 4000 {
+		r, err := s.Delivery(s.t.Context(), d.ID)
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		if r.State == library.Sorted || r.State == library.Failed {
+			return r
+		}
+		time.Sleep(25 * time.Millisecond)
+	}
+	s.t.Fatal("never sorted")
+	return library.DeliveryReport{}
+}
+
+func scan(t *testing.T, slug string) []station.File {
+	t.Helper()
+	for _, m := range station.Materials() {
+		if m.Slug == slug {
+			files, err := station.NewWriter().Files(station.Take(m, station.Options{Px: 48, Seed: 1}), slug)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return files
+		}
+	}
+	t.Fatal(slug)
+	return nil
+}
+
+// refused is the sentence of an error that a person can do something about.
+func refused(t *testing.T, err error, says string) {
+	t.Helper()
+	var invalid library.Invalid
+	if !errors.As(err, &invalid) || !strings.Contains(invalid.Says, says) {
+		t.Errorf("%v, want something of %q", err, says)
+	}
+}
+
+func text(s string) *string { return &s }
+
+func length(m float64) *library.Length { l := library.Length(m); return &l }
+
+func TestADeliveryInArchivesKeepsWhatItCannotRead(t *testing.T) {
+	s := newStudio(t)
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for _, f := range scan(t, "slates_round") {
+		w, _ := z.Create(f.Name)
+		w.Write(f.Data)
+	}
+	w, _ := z.Create("../../outside.png")
+	w.Write([]byte("x"))
+	w, _ = z.Create("slates_round/notes.txt")
+	w.Write([]byte("scanned on a dry day"))
+	z.Close()
+	r := s.send(station.File{Name: "a.zip", Data: b.Bytes()}, station.File{Name: "b.zip", Data: b.Bytes()[:b.Len()/3]}, station.File{Name: ".DS_Store", Data: []byte("x")})
+	if len(r.Materials) != 1 || r.Files != 8 {
+		t.Errorf("%d materials, %d files", len(r.Materials), r.Files)
+	}
+	if len(r.Failures) != 2 {
+		t.Errorf("%v", r.Failures)
+	}
+	m := r.Materials[0]
+	if a := m.Report.Attachments; len(a) != 1 || a[0].Kind != "notes" {
+		t.Errorf("%v", a)
+	}
+	if m.Station != "Quay Rig" || m.Doubts != 0 || m.Stage != library.Unseen {
+		t.Errorf("%q, %d doubts, %s", m.Station, m.Doubts, m.Stage)
+	}
+	if r.Name != "A and 2 more" && r.Name != "A and 1 more" {
+		t.Errorf("called %q", r.Name)
+	}
+}
+
+func TestNothingIsADeliveryWithoutFiles(t *testing.T) {
+	s := newStudio(t)
+	_, err := s.Receive(t.Context(), "x", func() (library.Incoming, error) { return library.Incoming{}, io.EOF }, func() (string, string) { return "", "" })
+	refused(t, err, "No file was sent")
+	broken := errors.New("the connection broke")
+	n := 0
+	_, err = s.Receive(t.Context(), "x", func() (library.Incoming, error) {
+		if n++; n > 1 {
+			return library.Incoming{}, broken
+		}
+		return library.Incoming{Path: "a.png", R: strings.NewReader("x")}, nil
+	}, func() (string, string) { return "", "" })
+	if !errors.Is(err, broken) {
+		t.Error(err)
+	}
+	if list, err := s.Deliveries(t.Context(), 10); err != nil || len(list) != 0 {
+		t.Errorf("half a delivery is there: %v %v", list, err)
+	}
+}
+
+func TestSizesAndDepthsGoTogether(t *testing.T) {
+	s := newStudio(t)
+	m := s.send(scan(t, "slates_round")...).Materials[0]
+	patch := func(c library.Change) library.Material {
+		t.Helper()
+		got, err := s.Patch(t.Context(), m.ID, 0, "test", c)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return got
+	}
+	if m.SizeSource != scale.FromTag || m.DepthSource != "normals" {
+		t.Fatalf("size from %s, depth from %s", m.SizeSource, m.DepthSource)
+	}
+	relief := m.Depth / m.Size.W
+	got := patch(library.Change{Width: length(3.42), Height: length(2.28)})
+	if got.Size != (scale.Size{W: 3.42, H: 2.28}) || got.SizeSource != scale.FromPerson || got.Depth/got.Size.W/relief < 0.999 || got.Depth/got.Size.W/relief > 1.001 {
+		t.Errorf("%v from %s, %.4f m deep", got.Size, got.SizeSource, got.Depth)
+	}
+	// One side alone leaves the other, unless the ratio is to be kept.
+	if got = patch(library.Change{Width: length(1)}); got.Size.H != 2.28 {
+		t.Errorf("%v", got.Size)
+	}
+	yes := true
+	if got = patch(library.Change{Width: length(2), KeepRatio: &yes}); got.Size.H != 4.56 {
+		t.Errorf("%v", got.Size)
+	}
+	// A depth that somebody typed stays when the size changes.
+	patch(library.Change{Depth: length(0.02)})
+	if got = patch(library.Change{Width: length(1)}); got.Depth != 0.02 || got.DepthSource != string(scale.FromPerson) {
+		t.Errorf("%.4f from %s", got.Depth, got.DepthSource)
+	}
+	if got = patch(library.Change{SizeSource: text("resolution_tag")}); got.SizeSource != scale.FromTag || got.Size.W > 1.72 || got.Size.W < 1.70 {
+		t.Errorf("back to the tag: %v from %s", got.Size, got.SizeSource)
+	}
+	_, err := s.Patch(t.Context(), m.ID, 0, "test", library.Change{SizeSource: text("sidecar")})
+	refused(t, err, "no evidence")
+	_, err = s.Patch(t.Context(), m.ID, 0, "test", library.Change{Name: text("  ")})
+	refused(t, err, "needs a name")
+	_, err = s.Patch(t.Context(), m.ID, 1, "test", library.Change{Name: text("late")})
+	if !errors.Is(err, library.ErrStale) {
+		t.Errorf("a stale version was taken: %v", err)
+	}
+	_, err = s.Patch(t.Context(), 999, 0, "test", library.Change{})
+	if !errors.Is(err, library.ErrNotFound) {
+		t.Error(err)
+	}
+}
+
+func TestReleasesNeverChange(t *testing.T) {
+	s := newStudio(t)
+	m := s.send(scan(t, "slates_round")...).Materials[0]
+	ctx := t.Context()
+	tags := []string{" Roof ", "roof", "GREY", ""}
+	if got, err := s.Patch(ctx, m.ID, 0, "test", library.Change{Name: text("Hung slates"), Tags: &tags}); err != nil || fmt.Sprint(got.Tags) != "[grey roof]" {
+		t.Errorf("%v %v", got.Tags, err)
+	}
+	first, err := s.Service.Release(ctx, m.ID, " First. ", "lena")
+	if err != nil || first.Number != 1 || first.Notes != "First." {
+		t.Fatalf("%+v %v", first, err)
+	}
+	_, err = s.Service.Release(ctx, m.ID, "Again.", "lena")
+	refused(t, err, "just as it was released")
+	s.now = s.now.Add(time.Hour)
+	if _, err := s.Patch(ctx, m.ID, 0, "test", library.Change{Name: text("Slates of the mill")}); err != nil {
+		t.Fatal(err)
+	}
+	second, err := s.Service.Release(ctx, m.ID, "Second.", "lena")
+	if err != nil || second.Number != 2 {
+		t.Fatal(err)
+	}
+	again, err := s.ReleaseByID(ctx, first.ID)
+	if err != nil || again.Material.Name != "Hung slates" || !again.Created.Equal(first.Created) {
+		t.Errorf("release 1 is now %q of %v", again.Material.Name, again.Created)
+	}
+	list, err := s.Releases(ctx, m.ID)
+	if err != nil || len(list) != 2 || list[0].Number != 2 {
+		t.Errorf("%v", err)
+	}
+	// The Library shows the latest, once, and finds it by its words.
+	for q, want := range map[string]int{"": 1, "slat mill": 1, "hung": 0, "grey": 1} {
+		found, err := s.Find(ctx, library.Query{Text: q})
+		if err != nil || found.Total != want {
+			t.Errorf("%q finds %d: %v", q, found.Total, err)
+		}
+	}
+	if card, ok := s.Card(first.Material.Slug); !ok || card.Number != 2 {
+		t.Errorf("%+v", card)
+	}
+	_, err = s.Service.Release(ctx, m.ID, strings.Repeat("x", 4001), "lena")
+	refused(t, err, "4000 bytes")
+	// What has been released stays on the Bench.
+	refused(t, s.Place(ctx, []int64{m.ID}, library.Unseen, "lena"), "has been released")
+}
+
+func TestAccountsKeepAnAdministrator(t *testing.T) {
+	s := newStudio(t)
+	ctx := t.Context()
+	add := func(name, password string, r library.Role) (library.User, error) {
+		return s.AddUser(ctx, name, password, r, "test")
+	}
+	u, err := add("ada", "a long password", library.Administrator)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for says, c := range map[string][2]string{"at least 10": {"bob", "short"}, "called ada already": {"ada", "a long password"}, "needs a name": {" ", "a long password"}, "at most 72": {"bob", strings.Repeat("x", 73)}} {
+		_, err := add(c[0], c[1], library.Artist)
+		refused(t, err, says)
+	}
+	_, err = add("bob", "a long password", "wizard")
+	refused(t, err, "no role")
+	refused(t, s.ChangeUser(ctx, u.ID, library.Artist, false, "test"), "last administrator")
+	refused(t, s.ChangeUser(ctx, u.ID, library.Administrator, true, "test"), "last administrator")
+	if _, err := add("eve", "a long password", library.Administrator); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.ChangeUser(ctx, u.ID, library.Artist, true, "eve"); err != nil {
+		t.Error(err)
+	}
+	if _, err := s.SignIn(ctx, "ada", "a long password", "here"); !errors.Is(err, library.ErrDenied) {
+		t.Errorf("a closed account was let in: %v", err)
+	}
+	// A token dies with its account.
+	token, err := s.NewToken(ctx, "eve", "script")
+	if err != nil || !strings.HasPrefix(token, "ald_") {
+		t.Fatal(token, err)
+	}
+	if who, err := s.UserOfToken(ctx, token); err != nil || who.Name != "eve" {
+		t.Errorf("%v %v", who, err)
+	}
+	if _, err := s.UserOfToken(ctx, token+"x"); err == nil {
+		t.Error("any token will do")
+	}
+	_, err = s.NewToken(ctx, "nobody", "x")
+	refused(t, err, "no account called")
+	audit, err := s.Audit(ctx, 20)
+	if err != nil || len(audit) < 4 || audit[0].Action != "token made" {
+		t.Errorf("%v %v", audit, err)
+	}
+}
+
+func TestGuessingIsSlowedDownMoreAndMore(t *testing.T) {
+	s := newStudio(t)
+	ctx := t.Context()
+	if _, err := s.AddUser(ctx, "ada", "a long password", library.Artist, "test"); err != nil {
+		t.Fatal(err)
+	}
+	for range 5 {
+		if _, err := s.SignIn(ctx, "ada", "wrong", "far"); !errors.Is(err, library.ErrDenied) {
+			t.Fatal(err)
+		}
+	}
+	// Now even the right one has to wait, from anywhere; a little later it does not.
+	_, err := s.SignIn(ctx, "ada", "a long password", "near")
+	refused(t, err, "too many wrong tries")
+	s.now = s.now.Add(3 * time.Second)
+	if _, err := s.SignIn(ctx, "ada", "a long password", "near"); err != nil {
+		t.Error(err)
+	}
+	// The place that guessed still waits longer with each miss.
+	for i := range 4 {
+		s.now = s.now.Add(time.Minute)
+		if _, err := s.SignIn(ctx, "nobody", "wrong", "far"); !errors.Is(err, library.ErrDenied) {
+			t.Fatalf("try %d: %v", i, err)
+		}
+	}
+	s.now = s.now.Add(10 * time.Second)
+	_, err = s.SignIn(ctx, "ada", "a long password", "far")
+	refused(t, err, "too many wrong tries")
+}
+
+func TestListenersHearEachTopicOnce(t *testing.T) {
+	s := newStudio(t)
+	l, stop := s.Listen()
+	defer stop()
+	for range 3 {
+		if err := s.SaveRule(t.Context(), &library.Rule{Ending: "ro", Channel: "roughness", By: "x"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	select {
+	case <-l.Ready:
+	case <-time.After(time.Minute):
+		t.Fatal("nothing was heard")
+	}
+	if got := l.Take(); fmt.Sprint(got) != "[rules]" {
+		t.Errorf("%v", got)
+	}
+	if got := l.Take(); got == nil || len(got) != 0 {
+		t.Errorf("%v is left", got)
+	}
+	stop()
+	s.SaveRule(t.Context(), &library.Rule{Ending: "rx", Channel: "roughness", By: "x"})
+	if got := l.Take(); len(got) != 0 {
+		t.Errorf("after stopping: %v", got)
+	}
+}
+
+func TestWatchesStayWithinTheirRoots(t *testing.T) {
+	s := newStudio(t)
+	ctx := t.Context()
+	root := t.TempDir()
+	_, err := s.AddWatch(ctx, root, "", "x")
+	refused(t, err, "No folder has been opened")
+	s.WatchRoots = []string{root}
+	for path, says := range map[string]string{"relative": "whole path", "/etc": "outside", root + "/../other": "outside", root + "-beside": "outside"} {
+		_, err := s.AddWatch(ctx, path, "", "x")
+		refused(t, err, says)
+	}
+	w, err := s.AddWatch(ctx, root+"/a/../b", "Quay Rig", "x")
+	if err != nil || w.Path != root+"/b" {
+		t.Fatal(w, err)
+	}
+	_, err = s.AddWatch(ctx, root+"/b/", "", "x")
+	refused(t, err, "watched already")
+	if err := s.ChangeWatch(ctx, w.ID, true); err != nil {
+		t.Error(err)
+	}
+	if list, err := s.Watches(ctx); err != nil || len(list) != 1 || !list[0].Paused {
+		t.Errorf("%+v %v", list, err)
+	}
+	if err := s.RemoveWatch(ctx, w.ID, "x"); err != nil {
+		t.Error(err)
+	}
+	if err := s.RemoveWatch(ctx, w.ID, "x"); !errors.Is(err, library.ErrNotFound) {
+		t.Error(err)
+	}
+}

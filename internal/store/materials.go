@@ -1,0 +1,251 @@
+package store
+
+import (
+	"database/sql"
+	"fmt"
+	"strings"
+
+	"aldermoor/core/channels"
+	"aldermoor/internal/library"
+)
+
+const materialColumns = `id, coalesce(delivery_id, 0), set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
+	licence, author, rights, station, captured, contact, tags, categories, report, doubts, released, released_version, created, updated, known`
+
+func scanMaterial(scan func(...any) error) (m library.Material, err error) {
+	var tags, categories, report, known string
+	var created, updated int64
+	if err = scan(&m.ID, &m.DeliveryID, &m.SetKey, &m.Name, &m.Slug, &m.Version, &m.Stage, &m.Size.W, &m.Size.H, &m.SizeSource, &m.Depth, &m.DepthSource,
+		&m.Relief.Value, &m.Relief.Confidence, &m.Licence, &m.Author, &m.Rights, &m.Station, &m.Captured, &m.Contact, &tags, &categories, &report,
+		&m.Doubts, &m.Released, &m.ReleasedVersion, &created, &updated, &known); err != nil {
+		return m, err
+	}
+	m.Created, m.Updated = moment(created), moment(updated)
+	for _, d := range []struct {
+		text string
+		to   any
+	}{{tags, &m.Tags}, {categories, &m.Categories}, {report, &m.Report}, {known, &m.Known}} {
+		if err := undoc(d.text, d.to); err != nil {
+			return m, fmt.Errorf("read material %d: %w", m.ID, err)
+		}
+	}
+	return m, nil
+}
+
+func (t tx) AddMaterial(m *library.Material) error {
+	var delivery any
+	if m.DeliveryID != 0 {
+		delivery = m.DeliveryID
+	}
+	id, err := t.insert(`INSERT INTO materials (delivery_id, set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
+		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated)
+		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		delivery, m.SetKey, m.Name, m.Slug, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Relief.Value, m.Relief.Confidence,
+		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated))
+	if taken(err) {
+		return library.ErrStale
+	}
+	if err != nil {
+		return err
+	}
+	m.ID, m.Version = id, 1
+	for i := range m.Maps {
+		if err := t.AddMap(m.ID, &m.Maps[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t tx) AddMap(material int64, p *library.Map) (err error) {
+	p.ID, err = t.insert(`INSERT INTO maps (material_id, file_id, component, channel, document) VALUES (?, ?, ?, ?, ?)`, material, p.FileID, p.Component, p.Channel, doc(p))
+	return err
+}
+
+func (t tx) Material(id int64) (library.Material, error) {
+	m, err := scanMaterial(t.QueryRowContext(t.ctx, `SELECT `+materialColumns+` FROM materials WHERE id = ?`, id).Scan)
+	if err == sql.ErrNoRows {
+		return m, library.ErrNotFound
+	}
+	if err != nil {
+		return m, err
+	}
+	return m, t.maps(`SELECT id, material_id, channel, document FROM maps WHERE material_id = ? ORDER BY id`, []any{id}, []*library.Material{&m})
+}
+
+// maps fills in the maps of materials by one query.
+func (t tx) maps(query string, args []any, to []*library.Material) error {
+	at := map[int64]*library.Material{}
+	for _, m := range to {
+		at[m.ID] = m
+	}
+	return t.each(query, args, func(scan func(...any) error) error {
+		var p library.Map
+		var id, material int64
+		var channel, document string
+		if err := scan(&id, &material, &channel, &document); err != nil {
+			return err
+		}
+		if err := undoc(document, &p); err != nil {
+			return err
+		}
+		p.ID, p.Channel = id, channels.Channel(channel)
+		if m := at[material]; m != nil {
+			m.Maps = append(m.Maps, p)
+		}
+		return nil
+	})
+}
+
+func (t tx) materials(where string, args ...any) (list []library.Material, err error) {
+	err = t.each(`SELECT `+materialColumns+` FROM materials WHERE `+where, args, func(scan func(...any) error) error {
+		m, err := scanMaterial(scan)
+		list = append(list, m)
+		return err
+	})
+	return list, err
+}
+
+func (t tx) MaterialsOf(delivery int64) ([]library.Material, error) {
+	list, err := t.materials(`delivery_id = ? ORDER BY set_key`, delivery)
+	if err != nil {
+		return nil, err
+	}
+	to := make([]*library.Material, len(list))
+	for i := range list {
+		to[i] = &list[i]
+	}
+	return list, t.maps(`SELECT p.id, p.material_id, p.channel, p.document FROM maps p JOIN materials m ON m.id = p.material_id WHERE m.delivery_id = ? ORDER BY p.id`, []any{delivery}, to)
+}
+
+func (t tx) Drafts(limit int) ([]library.Material, error) {
+	return t.materials(`stage = 'accepted' ORDER BY updated DESC, id DESC LIMIT ?`, limit)
+}
+
+func (t tx) SaveMaterial(m *library.Material) error {
+	r, err := t.exec(`UPDATE materials SET version = version + 1, name = ?, stage = ?, width = ?, height = ?, size_source = ?, depth = ?, depth_source = ?,
+		licence = ?, author = ?, rights = ?, station = ?, captured = ?, contact = ?, tags = ?, categories = ?, report = ?, doubts = ?,
+		released = ?, released_version = ?, updated = ?, known = ? WHERE id = ? AND version = ?`,
+		m.Name, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact,
+		doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), doc(m.Known), m.ID, m.Version)
+	if err != nil {
+		return err
+	}
+	if n, err := r.RowsAffected(); err != nil || n == 0 {
+		return library.ErrStale
+	}
+	m.Version++
+	return nil
+}
+
+func (t tx) SaveMap(material int64, p library.Map) error {
+	_, err := t.exec(`UPDATE maps SET component = ?, channel = ?, document = ? WHERE id = ? AND material_id = ?`, p.Component, p.Channel, doc(p), p.ID, material)
+	return err
+}
+
+func (t tx) MaterialOfMap(id int64) (material int64, err error) {
+	err = t.one(`SELECT material_id FROM maps WHERE id = ?`, []any{id}, &material)
+	return material, err
+}
+
+func (t tx) FreeSlug(want string) (string, error) {
+	for i := 1; ; i++ {
+		slug := want
+		if i > 1 {
+			slug = fmt.Sprintf("%s-%d", want, i)
+		}
+		var n int
+		if err := t.one(`SELECT count(*) FROM materials WHERE slug = ?`, []any{slug}, &n); err != nil || n == 0 {
+			return slug, err
+		}
+	}
+}
+
+func (t tx) CountMaterials() (unseen, accepted int, err error) {
+	err = t.one(`SELECT (SELECT count(*) FROM materials WHERE stage = 'sorted'),
+		(SELECT count(*) FROM materials WHERE stage = 'accepted' AND (released = 0 OR version > released_version))`, nil, &unseen, &accepted)
+	return unseen, accepted, err
+}
+
+func (t tx) AddRelease(r *library.Release) (err error) {
+	r.ID, err = t.insert(`INSERT INTO releases (material_id, number, notes, created, by, snapshot) VALUES (?, ?, ?, ?, ?, ?)`, r.MaterialID, r.Number, r.Notes, stamp(r.Created), r.By, doc(r.Material))
+	if taken(err) {
+		return library.ErrStale
+	}
+	return err
+}
+
+const releaseColumns = `id, material_id, number, notes, created, by, snapshot`
+
+func scanRelease(scan func(...any) error) (r library.Release, err error) {
+	var snapshot string
+	var created int64
+	if err = scan(&r.ID, &r.MaterialID, &r.Number, &r.Notes, &created, &r.By, &snapshot); err != nil {
+		return r, err
+	}
+	r.Created = moment(created)
+	return r, undoc(snapshot, &r.Material)
+}
+
+func (t tx) Release(id int64) (library.Release, error) {
+	r, err := scanRelease(t.QueryRowContext(t.ctx, `SELECT `+releaseColumns+` FROM releases WHERE id = ?`, id).Scan)
+	if err == sql.ErrNoRows {
+		err = library.ErrNotFound
+	}
+	return r, err
+}
+
+func (t tx) ReleasesOf(material int64) (list []library.Release, err error) {
+	err = t.each(`SELECT `+releaseColumns+` FROM releases WHERE material_id = ? ORDER BY number DESC`, []any{material}, func(scan func(...any) error) error {
+		r, err := scanRelease(scan)
+		list = append(list, r)
+		return err
+	})
+	return list, err
+}
+
+func (t tx) Publish(c library.Card) error {
+	if _, err := t.exec(`INSERT INTO published (material_id, release_id, card, released) VALUES (?, ?, ?, ?)
+		ON CONFLICT (material_id) DO UPDATE SET release_id = excluded.release_id, card = excluded.card, released = excluded.released`,
+		c.MaterialID, c.ReleaseID, doc(c), stamp(c.Released)); err != nil {
+		return err
+	}
+	if _, err := t.exec(`DELETE FROM search WHERE rowid = ?`, c.MaterialID); err != nil {
+		return err
+	}
+	_, err := t.exec(`INSERT INTO search (rowid, name, tags, categories, notes) VALUES (?, ?, ?, ?, ?)`,
+		c.MaterialID, c.Name, strings.Join(c.Tags, " "), strings.Join(c.Categories, " ")+" "+c.Contact, c.Notes)
+	return err
+}
+
+func (t tx) Cards() (list []library.Card, err error) {
+	err = t.each(`SELECT card FROM published ORDER BY material_id`, nil, func(scan func(...any) error) error {
+		var text string
+		if err := scan(&text); err != nil {
+			return err
+		}
+		var c library.Card
+		err := undoc(text, &c)
+		list = append(list, c)
+		return err
+	})
+	return list, err
+}
+
+func (t tx) Search(q string) (ids []int64, err error) {
+	var words []string
+	for w := range strings.FieldsSeq(q) {
+		// Quoted, so that nothing in it is an operator; the star takes words that begin so.
+		words = append(words, `"`+strings.ReplaceAll(w, `"`, `""`)+`"*`)
+	}
+	if len(words) == 0 {
+		return nil, nil
+	}
+	err = t.each(`SELECT rowid FROM search WHERE search MATCH ? ORDER BY bm25(search, 8, 3, 3, 1), rowid`, []any{strings.Join(words, " ")}, func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		ids = append(ids, id)
+		return err
+	})
+	return ids, err
+}

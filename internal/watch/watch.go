@@ -1,0 +1,242 @@
+// Package watch takes in what appears in watched folders.
+//
+// Each entry of a watched folder (a folder, an archive, a file) becomes a delivery
+// once nothing in it has changed for a while: a file that is still being written is
+// not taken. Loose files that come to rest together are one delivery. What was
+// taken is remembered in the transaction that makes the delivery, so nothing is
+// taken twice; a file that changes later is delivered anew. Folders are watched by
+// the system's notices and, since those do not reach across networks, by looking
+// every half minute too.
+package watch
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"aldermoor/internal/library"
+
+	"github.com/fsnotify/fsnotify"
+)
+
+// Rest is how long nothing may change before an entry is taken.
+const Rest = 3 * time.Second
+
+const poll = 30 * time.Second
+
+// Watcher looks after all watched folders.
+type Watcher struct {
+	Service *library.Service
+	Log     *slog.Logger
+	Rest    time.Duration    // 0 for Rest
+	Now     func() time.Time // nil for the system's clock; what files' times are held against
+}
+
+// Run watches until the context ends.
+func (w *Watcher) Run(ctx context.Context) error {
+	if w.Rest == 0 {
+		w.Rest = Rest
+	}
+	if w.Now == nil {
+		w.Now = time.Now
+	}
+	notices, err := fsnotify.NewWatcher()
+	if err != nil {
+		w.Log.Warn("the system gives no notices of changed files; folders are looked at every half minute", "error", err)
+		notices = &fsnotify.Watcher{}
+	} else {
+		defer notices.Close()
+	}
+	changed, stop := w.Service.Listen()
+	defer stop()
+	look := time.NewTimer(0)
+	regular := time.NewTicker(poll)
+	defer regular.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-notices.Events:
+			look.Reset(w.Rest / 2)
+		case err := <-notices.Errors:
+			w.Log.Warn("watch folders", "error", err)
+		case <-changed.Ready:
+			if slices.Contains(changed.Take(), "watches") {
+				look.Reset(0)
+			}
+		case <-regular.C:
+			look.Reset(0)
+		case <-look.C:
+			again, err := w.look(ctx, notices)
+			if err != nil && ctx.Err() == nil {
+				w.Log.Error("look at watched folders", "error", err)
+			}
+			if again > 0 {
+				look.Reset(again)
+			}
+		}
+	}
+}
+
+// look goes through all folders, and says when to look again: 0 for when something
+// happens.
+func (w *Watcher) look(ctx context.Context, notices *fsnotify.Watcher) (again time.Duration, err error) {
+	list, err := w.Service.Watches(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for _, folder := range list {
+		if folder.Paused {
+			continue
+		}
+		problem := ""
+		restless, err := w.folder(ctx, folder, notices)
+		if ctx.Err() != nil {
+			return 0, ctx.Err()
+		}
+		if err != nil {
+			problem = sentence(folder.Path, err)
+		}
+		if restless {
+			again = w.Rest
+		}
+		if err := w.Service.NoteWatch(ctx, folder.ID, problem, restless); err != nil {
+			return again, err
+		}
+	}
+	return again, nil
+}
+
+func sentence(path string, err error) string {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return fmt.Sprintf("%s is not there. It is taken up again when it comes back.", path)
+	case errors.Is(err, fs.ErrPermission):
+		return fmt.Sprintf("%s may not be read by the server. Change its permissions.", path)
+	}
+	return fmt.Sprintf("%s could not be taken in: %v. It is tried again.", path, err)
+}
+
+// folder looks at one watched folder and takes what has come to rest.
+func (w *Watcher) folder(ctx context.Context, folder library.Watch, notices *fsnotify.Watcher) (restless bool, err error) {
+	taken, err := w.Service.TakenFrom(ctx, folder.ID)
+	if err != nil {
+		return false, err
+	}
+	entries, err := os.ReadDir(folder.Path)
+	if err != nil {
+		return false, err
+	}
+	listen(notices, folder.Path)
+	now := w.Now()
+	var loose []library.Taken
+	for _, e := range entries {
+		if strings.HasPrefix(e.Name(), ".") {
+			continue
+		}
+		fresh, rests, err := w.fresh(folder.Path, e.Name(), taken, now, notices)
+		if err != nil {
+			return restless, err
+		}
+		switch {
+		case len(fresh) == 0:
+		case !rests:
+			restless = true
+		case e.IsDir():
+			if err := w.take(ctx, folder, e.Name(), fresh); err != nil {
+				return restless, err
+			}
+		default:
+			loose = append(loose, fresh...)
+		}
+	}
+	if len(loose) > 0 && !restless {
+		return restless, w.take(ctx, folder, "", loose)
+	}
+	return restless, nil
+}
+
+// fresh are the files under an entry that have not been taken as they are now, and
+// whether all of them have come to rest.
+func (w *Watcher) fresh(root, name string, taken map[string]library.Taken, now time.Time, notices *fsnotify.Watcher) (files []library.Taken, rests bool, err error) {
+	rests = true
+	err = filepath.WalkDir(filepath.Join(root, name), func(p string, d fs.DirEntry, err error) error {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil // it was moved away meanwhile
+		}
+		if err != nil {
+			return err
+		}
+		if d.IsDir() {
+			listen(notices, p)
+			return nil
+		}
+		if !d.Type().IsRegular() || strings.HasPrefix(d.Name(), ".") {
+			return nil
+		}
+		info, err := d.Info()
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(root, p)
+		if err != nil {
+			return err
+		}
+		f := library.Taken{Path: filepath.ToSlash(rel), Size: info.Size(), Changed: info.ModTime().UnixNano()}
+		if taken[f.Path] == f {
+			return nil
+		}
+		if since := now.Sub(info.ModTime()); since >= 0 && since < w.Rest || info.Size() == 0 && since < 10*w.Rest {
+			rests = false
+		}
+		files = append(files, f)
+		return nil
+	})
+	return files, rests, err
+}
+
+func listen(notices *fsnotify.Watcher, dir string) {
+	if notices.Events != nil {
+		notices.Add(dir) // told of twice it watches once; what it cannot watch is polled
+	}
+}
+
+// take makes a delivery of files.
+func (w *Watcher) take(ctx context.Context, folder library.Watch, name string, files []library.Taken) error {
+	next := 0
+	var open *os.File
+	defer func() {
+		if open != nil {
+			open.Close()
+		}
+	}()
+	d, err := w.Service.ReceiveWatched(ctx, folder, name, files, func() (library.Incoming, error) {
+		if open != nil {
+			open.Close()
+			open = nil
+		}
+		if next == len(files) {
+			return library.Incoming{}, io.EOF
+		}
+		f := files[next]
+		next++
+		var err error
+		open, err = os.Open(filepath.Join(folder.Path, filepath.FromSlash(f.Path)))
+		return library.Incoming{Path: f.Path, R: open}, err
+	})
+	if err == nil {
+		w.Log.Info("taken from a watched folder", "folder", folder.Path, "delivery", d.ID, "files", len(files))
+	}
+	return err
+}

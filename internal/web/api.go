@@ -1,0 +1,567 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"path"
+	"strconv"
+	"strings"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/inspect"
+	"aldermoor/core/scale"
+	"aldermoor/internal/library"
+
+	"github.com/labstack/echo/v5"
+)
+
+func idOf(c *echo.Context, name string) (int64, error) {
+	id, err := strconv.ParseInt(c.Param(name), 10, 64)
+	if err != nil || id <= 0 {
+		return 0, library.ErrNotFound
+	}
+	return id, nil
+}
+
+func (s *Server) openAPI(c *echo.Context) error {
+	data, err := files.ReadFile("openapi.json")
+	if err != nil {
+		return err
+	}
+	return c.Blob(http.StatusOK, "application/json", data)
+}
+
+// apiMap and apiSet add ids to what inspect reports.
+type apiMap struct {
+	ID int64 `json:"id"`
+	inspect.Map
+}
+
+type apiSet struct {
+	MaterialID int64  `json:"material_id"`
+	Title      string `json:"title"`
+	Stage      string `json:"stage"`
+	inspect.Set
+	Maps []apiMap `json:"maps"`
+}
+
+func mapView(p library.Map) apiMap {
+	v := apiMap{p.ID, inspect.Map{File: p.File, Layer: p.Layer, Tiles: p.Tiles, Zero: p.Zero, Component: p.Component, Channel: p.Channel, Confidence: p.Confidence, Reasons: p.Reasons, Width: p.Width, Height: p.Height,
+		Bits: p.Bits, Float: p.Float, Encoding: "linear", Stats: p.Stats}}
+	if p.Channel.Colour() && !p.Float {
+		v.Encoding = "srgb"
+	}
+	if p.UDIM != "" {
+		v.UDIM = &p.UDIM
+	}
+	if d := p.Direction.String(); d != "" && p.Channel == channels.Normal {
+		v.Direction, v.DirectionConfidence = &d, &p.DirectionConfidence
+	}
+	return v
+}
+
+func setView(m *library.Material) apiSet {
+	v := apiSet{MaterialID: m.ID, Title: m.Name, Stage: string(m.Stage), Set: m.Report, Maps: []apiMap{}}
+	v.Unassigned = []string{}
+	for _, p := range m.Assigned() {
+		v.Maps = append(v.Maps, mapView(p))
+	}
+	for _, p := range m.Unassigned() {
+		v.Unassigned = append(v.Unassigned, p.File)
+	}
+	v.Density = nil
+	if w, h := m.Pixels(); m.Size.Known() && w > 0 {
+		x, y := scale.Density(m.Size, w, h)
+		v.Density = &[2]float64{x, y}
+	}
+	v.Depth = nil
+	if m.Depth > 0 {
+		v.Depth = &inspect.Depth{Value: m.Depth, Confidence: 1}
+		if m.DepthSource == "normals" {
+			v.Depth.Confidence = m.Relief.Confidence
+		}
+	}
+	return v
+}
+
+func (s *Server) apiDeliveries(c *echo.Context) error {
+	page, per := pageOf(c), 50
+	list, err := s.Service.Deliveries(c.Request().Context(), page*per+1)
+	if err != nil {
+		return err
+	}
+	type row struct {
+		ID       int64   `json:"id"`
+		Name     string  `json:"name"`
+		Station  string  `json:"station"`
+		State    string  `json:"state"`
+		Progress float64 `json:"progress"`
+		Sets     int     `json:"sets"`
+		Href     string  `json:"href"`
+	}
+	items := []row{}
+	for _, d := range list[min(len(list), (page-1)*per):min(len(list), page*per)] {
+		items = append(items, row{d.ID, d.Name, d.Station, string(d.State), d.Progress(), d.Sets, fmt.Sprintf("/api/v1/deliveries/%d", d.ID)})
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": page, "more": len(list) > page*per})
+}
+
+func pageOf(c *echo.Context) int {
+	n, _ := strconv.Atoi(c.QueryParam("page"))
+	return max(1, min(n, 10_000))
+}
+
+// apiDeliver takes a multipart request as a stream: nothing is held in memory.
+func (s *Server) apiDeliver(c *echo.Context) error {
+	r := c.Request()
+	if strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") {
+		return s.deliverUploads(c)
+	}
+	r.Body = http.MaxBytesReader(c.Response(), r.Body, s.MaxUpload)
+	parts, err := r.MultipartReader()
+	if err != nil {
+		return refuse(http.StatusUnsupportedMediaType, "Send the files as multipart/form-data, in fields called file.")
+	}
+	var name, station string
+	d, err := s.Service.Receive(r.Context(), me(c).Name, func() (library.Incoming, error) {
+		for {
+			p, err := parts.NextPart()
+			if err != nil {
+				return library.Incoming{}, err
+			}
+			if p.FormName() == "file" && p.FileName() != "" {
+				return library.Incoming{Path: filePath(p.Header.Get("Content-Disposition"), p.FileName()), R: p}, nil
+			}
+			text, err := io.ReadAll(io.LimitReader(p, 200))
+			if err != nil {
+				return library.Incoming{}, err
+			}
+			switch p.FormName() {
+			case "station":
+				station = strings.TrimSpace(string(text))
+			case "name":
+				name = strings.TrimSpace(string(text))
+			}
+		}
+	}, func() (string, string) { return name, station })
+	var large *http.MaxBytesError
+	switch {
+	case errors.As(err, &large):
+		return refuse(http.StatusRequestEntityTooLarge, fmt.Sprintf("One request may hold %d GB. Send the delivery in parts.", s.MaxUpload>>30))
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return refuse(http.StatusBadRequest, "The connection broke before everything had arrived; nothing was taken. Send it again.")
+	case err != nil:
+		return err
+	}
+	return s.accepted(c, d)
+}
+
+func (s *Server) accepted(c *echo.Context, d library.Delivery) error {
+	href := fmt.Sprintf("/api/v1/deliveries/%d", d.ID)
+	c.Response().Header().Set("Location", href)
+	return c.JSON(http.StatusAccepted, map[string]any{"id": d.ID, "href": href})
+}
+
+// filePath is the file's name with its folders, which the standard parser cuts off.
+func filePath(disposition, base string) string {
+	if _, params, err := mime.ParseMediaType(disposition); err == nil && params["filename"] != "" {
+		return params["filename"]
+	}
+	return path.Base(base)
+}
+
+func (s *Server) apiDelivery(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	d, err := s.Service.Delivery(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	sets, failed := []apiSet{}, d.Failures
+	for i := range d.Materials {
+		sets = append(sets, setView(&d.Materials[i]))
+	}
+	if failed == nil {
+		failed = []inspect.Failure{}
+	}
+	out := map[string]any{"id": d.ID, "name": d.Name, "station": d.Station, "state": d.State, "progress": d.Progress(), "sets": sets, "failed": failed}
+	if d.Error != "" {
+		out["error"] = d.Error
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+func readJSON(c *echo.Context, to any) error {
+	d := json.NewDecoder(http.MaxBytesReader(c.Response(), c.Request().Body, 1<<20))
+	d.DisallowUnknownFields()
+	err := d.Decode(to)
+	var invalid library.Invalid
+	if errors.As(err, &invalid) {
+		return invalid
+	}
+	if err != nil {
+		return refuse(http.StatusBadRequest, fmt.Sprintf("The request is not JSON as expected: %v.", err))
+	}
+	return nil
+}
+
+type apiMaterialView struct {
+	ID           int64                 `json:"id"`
+	Name         string                `json:"name"`
+	Slug         string                `json:"slug"`
+	Stage        library.Stage         `json:"stage"`
+	Version      int64                 `json:"version"`
+	WidthM       *float64              `json:"width_m"`
+	HeightM      *float64              `json:"height_m"`
+	SizeSource   scale.Source          `json:"size_source"`
+	SizeEvidence []scale.Evidence      `json:"size_evidence"`
+	Density      *[2]float64           `json:"density_px_per_m"`
+	DepthM       *float64              `json:"depth_m"`
+	Tags         []string              `json:"tags"`
+	Categories   []string              `json:"categories"`
+	Licence      string                `json:"licence"`
+	Author       string                `json:"author"`
+	Rights       string                `json:"rights"`
+	Station      string                `json:"station"`
+	Captured     string                `json:"captured"`
+	ContactClass string                `json:"contact_class"`
+	Workflow     string                `json:"workflow"`
+	Maps         []apiMap              `json:"maps"`
+	Unassigned   []string              `json:"unassigned"`
+	Attachments  []channels.Attachment `json:"attachments"`
+	Findings     []inspect.Finding     `json:"findings"`
+	Released     int                   `json:"released"` // number of the latest release, 0 for none
+	Changed      bool                  `json:"changed"`  // since that release
+	Look         string                `json:"look"`     // changes when pictures of it do
+}
+
+func materialView(m *library.Material) apiMaterialView {
+	set := setView(m)
+	v := apiMaterialView{ID: m.ID, Name: m.Name, Slug: m.Slug, Stage: m.Stage, Version: m.Version, SizeSource: m.SizeSource, SizeEvidence: set.SizeEvidence,
+		Density: set.Density, Tags: m.Tags, Categories: m.Categories, Licence: m.Licence, Author: m.Author, Rights: m.Rights, Station: m.Station,
+		Captured: m.Captured, ContactClass: m.Contact, Workflow: set.Workflow, Maps: set.Maps, Unassigned: set.Unassigned, Attachments: set.Attachments,
+		Findings: set.Findings, Released: m.Released, Changed: m.Changed(), Look: m.LookKey()}
+	if m.Size.Known() {
+		v.WidthM, v.HeightM = &m.Size.W, &m.Size.H
+	}
+	if m.Depth > 0 {
+		v.DepthM = &m.Depth
+	}
+	return v
+}
+
+func etag(version int64) string { return fmt.Sprintf(`"%d"`, version) }
+
+// ifMatch is the version that a write was made for; 0 if it does not say.
+func ifMatch(c *echo.Context) (int64, error) {
+	h := strings.TrimPrefix(strings.TrimSpace(c.Request().Header.Get("If-Match")), "W/")
+	if h == "" || h == "*" {
+		return 0, nil
+	}
+	v, err := strconv.ParseInt(strings.Trim(h, `"`), 10, 64)
+	if err != nil || v <= 0 {
+		return 0, library.ErrStale
+	}
+	return v, nil
+}
+
+func (s *Server) sendMaterial(c *echo.Context, m *library.Material) error {
+	c.Response().Header().Set("ETag", etag(m.Version))
+	return c.JSON(http.StatusOK, materialView(m))
+}
+
+func (s *Server) apiMaterial(c *echo.Context) error {
+	m, err := s.draft(c)
+	if err != nil {
+		return err
+	}
+	return s.sendMaterial(c, m)
+}
+
+func (s *Server) draft(c *echo.Context) (*library.Material, error) {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.Service.Material(c.Request().Context(), id)
+	return &m, err
+}
+
+func (s *Server) apiPatch(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	version, err := ifMatch(c)
+	if err != nil {
+		return err
+	}
+	var change library.Change
+	if err := readJSON(c, &change); err != nil {
+		return err
+	}
+	m, err := s.Service.Patch(c.Request().Context(), id, version, me(c).Name, change)
+	if err != nil {
+		return err
+	}
+	return s.sendMaterial(c, &m)
+}
+
+func (s *Server) apiAssign(c *echo.Context) error {
+	m, err := s.draft(c)
+	if err != nil {
+		return err
+	}
+	mapID, err := idOf(c, "map")
+	if err != nil {
+		return err
+	}
+	version, err := ifMatch(c)
+	if err != nil {
+		return err
+	}
+	if version != 0 && version != m.Version {
+		return library.ErrStale
+	}
+	var in struct {
+		Channel *string `json:"channel"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	ch, err := parseChannel(in.Channel)
+	if err != nil {
+		return err
+	}
+	found := false
+	for _, p := range m.Maps {
+		found = found || p.ID == mapID
+	}
+	if !found {
+		return library.ErrNotFound
+	}
+	changed, err := s.Service.Assign(c.Request().Context(), mapID, ch, me(c).Name)
+	if err != nil {
+		return err
+	}
+	return s.sendMaterial(c, &changed)
+}
+
+type apiReleaseView struct {
+	ID         int64            `json:"id"`
+	MaterialID int64            `json:"material_id"`
+	Number     int              `json:"number"`
+	Notes      string           `json:"notes"`
+	By         string           `json:"by"`
+	Created    string           `json:"created"`
+	Href       string           `json:"href"`
+	Material   *apiMaterialView `json:"material,omitempty"`
+}
+
+func releaseView(r *library.Release, whole bool) apiReleaseView {
+	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), nil}
+	if whole {
+		m := materialView(&r.Material)
+		v.Material = &m
+	}
+	return v
+}
+
+func (s *Server) apiReleases(c *echo.Context) error {
+	m, err := s.draft(c)
+	if err != nil {
+		return err
+	}
+	list, err := s.Service.Releases(c.Request().Context(), m.ID)
+	if err != nil {
+		return err
+	}
+	items := []apiReleaseView{}
+	for i := range list {
+		items = append(items, releaseView(&list[i], false))
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items})
+}
+
+func (s *Server) apiRelease(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	var in struct {
+		Notes string `json:"notes"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	r, err := s.Service.Release(c.Request().Context(), id, in.Notes, me(c).Name)
+	if err != nil {
+		return err
+	}
+	v := releaseView(&r, false)
+	c.Response().Header().Set("Location", v.Href)
+	return c.JSON(http.StatusCreated, v)
+}
+
+func (s *Server) released(c *echo.Context) (*library.Release, error) {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return nil, err
+	}
+	r, err := s.Service.ReleaseByID(c.Request().Context(), id)
+	return &r, err
+}
+
+func (s *Server) apiReleased(c *echo.Context) error {
+	r, err := s.released(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, releaseView(r, true))
+}
+
+// picture answers with a picture that never changes for its key.
+func (s *Server) picture(c *echo.Context, key, kind string, make func() ([]byte, error)) error {
+	h := c.Response().Header()
+	tag := `"` + key + `"`
+	h.Set("ETag", tag)
+	h.Set("Cache-Control", "private, no-cache")
+	if v := c.QueryParam("v"); v != "" && strings.HasPrefix(key, v) {
+		h.Set("Cache-Control", "private, max-age=31536000, immutable")
+	}
+	if c.Request().Header.Get("If-None-Match") == tag {
+		return c.NoContent(http.StatusNotModified)
+	}
+	data, err := make()
+	if err != nil {
+		h.Del("ETag")
+		return err
+	}
+	return c.Blob(http.StatusOK, kind, data)
+}
+
+func number(c *echo.Context, name string, missing float64) (float64, error) {
+	text := c.QueryParam(name)
+	if text == "" {
+		return missing, nil
+	}
+	v, err := strconv.ParseFloat(text, 64)
+	if err != nil {
+		return 0, library.Invalid{Says: fmt.Sprintf("%s must be a figure; %q is not.", name, text)}
+	}
+	return v, nil
+}
+
+func (s *Server) swatch(c *echo.Context, m *library.Material) error {
+	extent, err := number(c, "extent_m", 1)
+	if err != nil {
+		return err
+	}
+	px, err := number(c, "px", library.WallPx)
+	if err != nil {
+		return err
+	}
+	return s.picture(c, fmt.Sprintf("%s-s-%g-%g", m.LookKey(), extent, px), "image/png", func() ([]byte, error) { return s.Service.Swatch(m, extent, int(px)) })
+}
+
+func (s *Server) ball(c *echo.Context, m *library.Material) error {
+	px, err := number(c, "px", library.BallPx)
+	if err != nil {
+		return err
+	}
+	return s.picture(c, fmt.Sprintf("%s-b-%g", m.LookKey(), px), "image/png", func() ([]byte, error) { return s.Service.Ball(m, int(px)) })
+}
+
+func (s *Server) apiSwatch(c *echo.Context) error {
+	m, err := s.draft(c)
+	if err != nil {
+		return err
+	}
+	return s.swatch(c, m)
+}
+
+func (s *Server) apiBall(c *echo.Context) error {
+	m, err := s.draft(c)
+	if err != nil {
+		return err
+	}
+	return s.ball(c, m)
+}
+
+func (s *Server) apiReleaseSwatch(c *echo.Context) error {
+	r, err := s.released(c)
+	if err != nil {
+		return err
+	}
+	return s.swatch(c, &r.Material)
+}
+
+func (s *Server) apiReleaseBall(c *echo.Context) error {
+	r, err := s.released(c)
+	if err != nil {
+		return err
+	}
+	return s.ball(c, &r.Material)
+}
+
+func (s *Server) apiLibrary(c *echo.Context) error {
+	q, err := queryOf(c)
+	if err != nil {
+		return err
+	}
+	f, err := s.Service.Find(c.Request().Context(), q)
+	if err != nil {
+		return err
+	}
+	type item struct {
+		library.Card
+		Href string `json:"href"`
+	}
+	items := []item{}
+	for _, k := range f.Items {
+		items = append(items, item{k, fmt.Sprintf("/api/v1/releases/%d", k.ReleaseID)})
+	}
+	return c.JSON(http.StatusOK, map[string]any{"total": f.Total, "items": items, "facets": f.Facets, "page": f.Page, "pages": f.Pages})
+}
+
+// queryOf reads a search from an address.
+func queryOf(c *echo.Context) (library.Query, error) {
+	q := library.Query{Text: c.QueryParam("q"), Sort: library.Order(c.QueryParam("sort")), Page: pageOf(c), Only: map[library.Facet]string{}}
+	for _, f := range []library.Facet{library.ByCategory, library.ByTag, library.ByChannel, library.ByTier, library.ByLicence} {
+		q.Only[f] = c.QueryParam(string(f))
+	}
+	var err error
+	q.MinWidth, err = number(c, "min_width_m", 0)
+	return q, err
+}
+
+func (s *Server) apiHandoff(c *echo.Context) error {
+	r, err := s.released(c)
+	if err != nil {
+		return err
+	}
+	if f := c.QueryParam("format"); f != "" && f != "png" {
+		return library.Invalid{Says: fmt.Sprintf("Maps are handed over as png for now; %q is not made.", f)}
+	}
+	p, err := library.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"))
+	if err != nil {
+		return err
+	}
+	f, name, err := s.Service.HandoffFile(c.Request().Context(), r, p)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	h := c.Response().Header()
+	h.Set("Content-Type", "application/zip")
+	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s"`, name))
+	h.Set("Cache-Control", "private, max-age=3600")
+	http.ServeContent(c.Response(), c.Request(), name, r.Created, f)
+	return nil
+}

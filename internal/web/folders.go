@@ -1,0 +1,137 @@
+package web
+
+import (
+	"net/http"
+	"time"
+
+	"aldermoor/internal/library"
+
+	"github.com/labstack/echo/v5"
+)
+
+// Watched folders: their page, and the API behind it.
+
+type watchView struct {
+	ID      int64  `json:"id"`
+	Path    string `json:"path"`
+	Station string `json:"station"`
+	Paused  bool   `json:"paused"`
+	State   string `json:"state"` // resting, receiving, paused or unreadable
+	Problem string `json:"problem"`
+	Taken   int    `json:"taken"` // files
+	Looked  string `json:"looked"`
+}
+
+func viewWatch(w library.Watch) watchView {
+	v := watchView{w.ID, w.Path, w.Station, w.Paused, "resting", w.Problem, w.Taken, ""}
+	switch {
+	case w.Paused:
+		v.State = "paused"
+	case w.Problem != "":
+		v.State = "unreadable"
+	case w.Restless:
+		v.State = "receiving"
+	}
+	if w.Looked.Unix() > 0 {
+		v.Looked = w.Looked.UTC().Format("2006-01-02T15:04:05Z")
+	}
+	return v
+}
+
+func (s *Server) apiWatches(c *echo.Context) error {
+	list, err := s.Service.Watches(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	items := []watchView{}
+	for _, w := range list {
+		items = append(items, viewWatch(w))
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items})
+}
+
+func (s *Server) apiAddWatch(c *echo.Context) error {
+	var in struct {
+		Path    string `json:"path"`
+		Station string `json:"station"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	w, err := s.Service.AddWatch(c.Request().Context(), in.Path, in.Station, me(c).Name)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, viewWatch(w))
+}
+
+// apiChangeWatch pauses a folder or goes on with it; going on looks at once.
+func (s *Server) apiChangeWatch(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	var in struct {
+		Paused bool `json:"paused"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	if err := s.Service.ChangeWatch(c.Request().Context(), id, in.Paused); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+func (s *Server) apiRemoveWatch(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.Service.RemoveWatch(c.Request().Context(), id, me(c).Name); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+type foldersPage struct {
+	frame
+	Folders  []folderRow
+	Roots    []string
+	Stations []string
+}
+
+type folderRow struct {
+	ID                  int64
+	Path, Station, Line string
+	Tone                tone
+	Paused              bool
+}
+
+func (s *Server) folders(c *echo.Context) error {
+	ctx := c.Request().Context()
+	list, err := s.Service.Watches(ctx)
+	if err != nil {
+		return err
+	}
+	p := foldersPage{frame: s.frame(c, "Watched folders"), Roots: s.Service.WatchRoots}
+	p.Place = "intake"
+	for _, w := range list {
+		r := folderRow{ID: w.ID, Path: w.Path, Station: w.Station, Paused: w.Paused, Line: count(w.Taken, "file") + " taken so far", Tone: calm}
+		switch {
+		case w.Paused:
+			r.Line, r.Tone = "paused; "+r.Line, doubt
+		case w.Problem != "":
+			r.Line, r.Tone = w.Problem, stop
+		case w.Restless:
+			r.Line = "something is being written; it is taken when it rests. " + r.Line
+		case w.Looked.Unix() > 0:
+			r.Line, r.Tone = r.Line+", looked at "+ago(w.Looked, time.Now()), good
+		}
+		p.Folders = append(p.Folders, r)
+	}
+	if p.Stations, err = s.Service.Stations(ctx); err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "folders", p)
+}

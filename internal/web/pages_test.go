@@ -1,0 +1,250 @@
+package web_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"encoding/json"
+	"fmt"
+	"html"
+	"io"
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+
+	"aldermoor/core/station"
+	"aldermoor/internal/library"
+	"aldermoor/internal/web"
+)
+
+// published is a studio with three released materials.
+func published(t *testing.T) *studio {
+	t.Helper()
+	s := newStudio(t, web.Config{}).withPeople()
+	var files []station.File
+	for _, slug := range []string{"slates_round", "quarry_glazed", "grating_iron"} {
+		files = append(files, scan(t, slug, 48)...)
+	}
+	d := s.deliver(files...)
+	for _, x := range d["sets"].([]any) {
+		set := x.(map[string]any)
+		id := fmt.Sprint(set["material_id"])
+		about := map[string]map[string]any{
+			"slates_round":  {"name": "Hung slates", "categories": []string{"Roofing", "Stone"}, "tags": []string{"grey"}, "licence": "CC0-1.0"},
+			"quarry_glazed": {"name": "Quarry tile & grout <glazed>", "categories": []string{"Tile"}, "tags": []string{"red", "kitchen"}, "licence": "CC-BY-4.0"},
+			"grating_iron":  {"name": "Cast-iron grating", "categories": []string{"Metal"}, "tags": []string{"iron"}},
+		}[set["name"].(string)]
+		s.json(librarian, "PATCH", "/api/v1/materials/"+id, about, 200)
+		s.json(librarian, "POST", "/api/v1/materials/"+id+"/releases", map[string]any{"notes": "First."}, 201)
+	}
+	return s
+}
+
+func (s *studio) page(as library.Role, path string) string {
+	s.t.Helper()
+	resp, body := s.ask(as, "GET", path, nil)
+	if resp.StatusCode != 200 {
+		s.t.Fatalf("%s: %d", path, resp.StatusCode)
+	}
+	return string(body)
+}
+
+var tags = regexp.MustCompile(`(?s)<[^>]*>`)
+
+// words are a page's text, its markup and spare space left out.
+func words(page string) string {
+	return strings.Join(strings.Fields(html.UnescapeString(tags.ReplaceAllString(page, " "))), " ")
+}
+
+func TestTheLibraryIsNarrowedByItsSentence(t *testing.T) {
+	s := published(t)
+	for query, names := range map[string][]string{
+		"":                          {"Hung slates", "Quarry tile", "Cast-iron grating"},
+		"?category=Stone":           {"Hung slates"},
+		"?tag=red":                  {"Quarry tile"},
+		"?channel=opacity":          {"Cast-iron grating"},
+		"?q=qua":                    {"Quarry tile"},
+		"?q=iron&category=Metal":    {"Cast-iron grating"},
+		"?licence=CC-BY-4.0":        {"Quarry tile"},
+		"?category=Stone&tag=red":   nil,
+		"?q=%3Cscript%3E":           nil,
+		"?category=Nowhere&page=99": nil,
+	} {
+		page := s.page(library.Artist, "/library"+query)
+		if want := fmt.Sprintf(`data-total="%d"`, len(names)); !strings.Contains(page, want) {
+			t.Errorf("%s: not %s", query, want)
+		}
+		for _, n := range names {
+			if !strings.Contains(page, n) {
+				t.Errorf("%s: %s is missing", query, n)
+			}
+		}
+		if strings.Contains(page, "<script>") || strings.Contains(page, "<glazed>") {
+			t.Errorf("%s: markup got through", query)
+		}
+	}
+	// The API finds the same and counts the facets.
+	got := s.json(library.Artist, "GET", "/api/v1/library?tag=red", nil, 200)
+	if got["total"] != 1.0 || len(got["facets"].(map[string]any)["tag"].([]any)) != 4 {
+		t.Errorf("%v", got["facets"])
+	}
+	// One part of the page can be asked for alone.
+	if _, part := s.ask(library.Artist, "GET", "/library?tag=red", nil, "X-Part", "results"); bytes.Contains(part, []byte("<html")) || !bytes.Contains(part, []byte("Quarry tile")) {
+		t.Error("the part is not a part")
+	}
+	if resp, _ := s.ask(library.Artist, "GET", "/library", nil, "X-Part", "page/../secret"); resp.StatusCode != 404 && resp.StatusCode != 400 {
+		t.Errorf("a part that does not exist: %d", resp.StatusCode)
+	}
+}
+
+func TestTheMaterialsPageSaysWhatIsKnown(t *testing.T) {
+	s := published(t)
+	page := words(s.page(library.Artist, "/library/slates-round"))
+	for _, says := range []string{"One repeat measures 1.71 m × 1.14 m ,", "resolution tag", "Give me", "CC0-1.0", "Release 1", "Tagged grey", "Normal Y+, 16 bit"} {
+		if !strings.Contains(page, says) {
+			t.Errorf("it does not say %q: %s", says, page[:min(len(page), 1500)])
+		}
+	}
+	if p := words(s.page(library.Artist, "/library/quarry-glazed")); !strings.Contains(p, "Quarry tile & grout <glazed>") {
+		t.Error("a name with marks was changed")
+	}
+	for path, want := range map[string]int{"/library/nowhere": 404, "/library/slates-round?release=9": 404, "/library/slates-round/cost?tier=3k": 422, "/library/slates-round/cost?tier=source&normal=up": 422} {
+		if resp, _ := s.ask(library.Artist, "GET", path, nil); resp.StatusCode != want {
+			t.Errorf("%s: %d, want %d", path, resp.StatusCode, want)
+		}
+	}
+	cost := s.json(library.Artist, "GET", "/library/slates-round/cost?tier=source&normal=y-&roughness=glossiness", nil, 200)
+	if href := cost["href"].(string); !strings.Contains(href, "normal=y-") || !strings.Contains(href, "roughness=glossiness") {
+		t.Errorf("%v", cost)
+	}
+}
+
+func TestAHandoffIsWhatItSays(t *testing.T) {
+	s := published(t)
+	found := s.json(library.Artist, "GET", "/api/v1/library?q=hung", nil, 200)
+	id := fmt.Sprint(found["items"].([]any)[0].(map[string]any)["release_id"])
+	resp, data := s.ask(library.Artist, "GET", "/api/v1/releases/"+id+"/handoff?tier=source&normal=y-", nil)
+	if resp.StatusCode != 200 || !strings.Contains(resp.Header.Get("Content-Disposition"), "slates-round-r1-source.zip") {
+		t.Fatalf("%d %q", resp.StatusCode, resp.Header.Get("Content-Disposition"))
+	}
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var about map[string]any
+	for _, f := range z.File {
+		if !strings.HasPrefix(f.Name, "slates-round-r1-source/") {
+			t.Errorf("%s lies outside the folder", f.Name)
+		}
+		if strings.HasSuffix(f.Name, "material.json") {
+			r, _ := f.Open()
+			if err := json.NewDecoder(r).Decode(&about); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	if about["name"] != "Hung slates" || about["conventions"].(map[string]any)["normal"] != "y-" {
+		t.Errorf("%v", about)
+	}
+	// It can be gone on with where it broke off.
+	resp, rest := s.ask(library.Artist, "GET", "/api/v1/releases/"+id+"/handoff?tier=source&normal=y-", nil, "Range", fmt.Sprintf("bytes=%d-", len(data)/2))
+	if resp.StatusCode != 206 || !bytes.Equal(rest, data[len(data)/2:]) {
+		t.Errorf("the second half: %d, %d bytes", resp.StatusCode, len(rest))
+	}
+	for q, want := range map[string]int{"?tier=9k": 422, "?normal=sideways": 422, "?roughness=shine": 422, "?format=psd": 422} {
+		if resp, body := s.ask(library.Artist, "GET", "/api/v1/releases/"+id+"/handoff"+q, nil); resp.StatusCode != want {
+			t.Errorf("%s: %d %.80s", q, resp.StatusCode, body)
+		}
+	}
+}
+
+func TestPicturesAreKeptByTheirLook(t *testing.T) {
+	s := published(t)
+	m := s.json(librarian, "GET", "/api/v1/materials/1", nil, 200)
+	path := fmt.Sprintf("/api/v1/materials/1/swatch.png?extent_m=0.5&px=64&v=%v", m["look"])
+	resp, first := s.ask(library.Artist, "GET", path, nil)
+	if resp.StatusCode != 200 || !strings.Contains(resp.Header.Get("Cache-Control"), "immutable") {
+		t.Fatalf("%d %q", resp.StatusCode, resp.Header.Get("Cache-Control"))
+	}
+	if resp, _ := s.ask(library.Artist, "GET", path, nil, "If-None-Match", resp.Header.Get("ETag")); resp.StatusCode != 304 {
+		t.Errorf("asked again: %d", resp.StatusCode)
+	}
+	// Twice the size makes another picture under another look.
+	s.json(librarian, "PATCH", "/api/v1/materials/1", map[string]any{"width_m": 3.42, "height_m": 2.28}, 200)
+	now := s.json(librarian, "GET", "/api/v1/materials/1", nil, 200)
+	if now["look"] == m["look"] {
+		t.Error("the look is the same at twice the size")
+	}
+	if _, other := s.ask(library.Artist, "GET", "/api/v1/materials/1/swatch.png?extent_m=0.5&px=64", nil); bytes.Equal(first, other) {
+		t.Error("the picture is the same at twice the size")
+	}
+	for q, want := range map[string]int{"extent_m=0": 422, "extent_m=x": 422, "px=100000": 422, "px=1": 422} {
+		if resp, _ := s.ask(library.Artist, "GET", "/api/v1/materials/1/swatch.png?"+q, nil); resp.StatusCode != want {
+			t.Errorf("%s: %d", q, resp.StatusCode)
+		}
+	}
+}
+
+func TestStaticFilesArePackedAndKept(t *testing.T) {
+	s := newStudio(t, web.Config{})
+	_, body := s.ask("", "GET", "/", nil)
+	css := regexp.MustCompile(`/static/[0-9a-f]+/app\.css`).FindString(string(body))
+	if css == "" {
+		t.Fatal("the page has no style")
+	}
+	r, _ := http.NewRequest("GET", s.URL+css, nil)
+	r.Header.Set("Accept-Encoding", "gzip")
+	resp, err := http.DefaultTransport.RoundTrip(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	if resp.Header.Get("Content-Encoding") != "gzip" || !strings.Contains(resp.Header.Get("Cache-Control"), "immutable") {
+		t.Errorf("%v", resp.Header)
+	}
+	z, err := gzip.NewReader(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if data, err := io.ReadAll(z); err != nil || !bytes.Contains(data, []byte("--heather")) {
+		t.Errorf("%v", err)
+	}
+	for _, path := range []string{"/static/x/../../server.go", "/static/x/nothing.js", "/static/"} {
+		if resp, _ := s.ask("", "GET", path, nil); resp.StatusCode < 300 {
+			t.Errorf("%s: %d", path, resp.StatusCode)
+		}
+	}
+}
+
+func TestFoldersThroughTheAPI(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	root := t.TempDir()
+	s.service.WatchRoots = []string{root}
+	s.json(librarian, "POST", "/api/v1/watches", map[string]any{"path": "/etc"}, 422)
+	w := s.json(librarian, "POST", "/api/v1/watches", map[string]any{"path": root, "station": "Quay Rig"}, 201)
+	if w["state"] != "resting" {
+		t.Errorf("%v", w)
+	}
+	path := fmt.Sprintf("/api/v1/watches/%v", w["id"])
+	if resp, _ := s.ask(librarian, "PUT", path, strings.NewReader(`{"paused":true}`)); resp.StatusCode != 204 {
+		t.Errorf("%d", resp.StatusCode)
+	}
+	list := s.json(librarian, "GET", "/api/v1/watches", nil, 200)["items"].([]any)
+	if len(list) != 1 || list[0].(map[string]any)["state"] != "paused" {
+		t.Errorf("%v", list)
+	}
+	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "paused; 0 files taken so far") || !strings.Contains(p, root) {
+		t.Error(p)
+	}
+	if resp, _ := s.ask(librarian, "DELETE", path, nil); resp.StatusCode != 204 {
+		t.Errorf("%d", resp.StatusCode)
+	}
+	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "None is watched yet") {
+		t.Error(p)
+	}
+	s.service.WatchRoots = nil
+	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "--watch-root") {
+		t.Error("it does not say how a folder is opened")
+	}
+}

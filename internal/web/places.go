@@ -1,0 +1,489 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/scale"
+	"aldermoor/internal/library"
+
+	"github.com/labstack/echo/v5"
+)
+
+type intakePage struct {
+	frame
+	Deliveries []deliveryRow
+	Current    *openDelivery
+}
+
+func (s *Server) intake(c *echo.Context) error {
+	ctx := c.Request().Context()
+	list, err := s.Service.Deliveries(ctx, 80)
+	if err != nil {
+		return err
+	}
+	var open int64
+	if c.Param("id") != "" {
+		if open, err = idOf(c, "id"); err != nil {
+			return err
+		}
+	} else {
+		// The one that asks for somebody: the latest with something to decide.
+		for _, d := range list {
+			if d.Waiting > 0 {
+				open = d.ID
+				break
+			}
+		}
+		if open == 0 && len(list) > 0 {
+			open = list[0].ID
+		}
+	}
+	p := intakePage{frame: s.frame(c, "Intake")}
+	p.Place = "intake"
+	if open > 0 {
+		d, err := s.Service.Delivery(ctx, open)
+		if err != nil {
+			return err
+		}
+		p.Current = openView(d)
+		if p.Current.Undo, p.Current.Redo, err = s.Service.History(ctx, open); err != nil {
+			return err
+		}
+		p.Title = p.Current.Heading
+	}
+	for _, d := range list {
+		p.Deliveries = append(p.Deliveries, deliveryView(d, open))
+	}
+	return s.render(c, http.StatusOK, "intake", p)
+}
+
+type benchPage struct {
+	frame
+	Drafts []draftRow
+}
+
+type draftRow struct {
+	ID                      int64
+	Name, Line, Look, State string
+	Tone                    tone
+}
+
+func (s *Server) bench(c *echo.Context) error {
+	list, err := s.Service.Drafts(c.Request().Context(), 400)
+	if err != nil {
+		return err
+	}
+	p := benchPage{frame: s.frame(c, "Bench")}
+	p.Place = "bench"
+	for i := range list {
+		m := &list[i]
+		r := draftRow{ID: m.ID, Name: m.Name, Look: strconv.FormatInt(m.Version, 10), Line: "size unknown", Tone: calm}
+		if m.Size.Known() {
+			r.Line = metres(m.Size.W) + " × " + scale.Metres(m.Size.H)
+		}
+		switch {
+		case m.Released == 0:
+			r.State = "not released"
+		case m.Changed():
+			r.State, r.Tone = fmt.Sprintf("changed since release %d", m.Released), doubt
+		default:
+			r.State, r.Tone = fmt.Sprintf("release %d", m.Released), good
+		}
+		p.Drafts = append(p.Drafts, r)
+	}
+	return s.render(c, http.StatusOK, "bench", p)
+}
+
+type benchMaterialPage struct {
+	frame
+	M        *library.Material
+	L        ledger
+	Look     string
+	Subtitle string
+	Lens     string // JSON for the Flat lens
+	Releases []releaseRow
+	Contacts []string
+	Known    []string // categories in use
+	Letters  []column
+}
+
+type releaseRow struct {
+	Number          int
+	Notes, By, When string
+}
+
+func (s *Server) benchMaterial(c *echo.Context) error {
+	ctx := c.Request().Context()
+	m, err := s.draft(c)
+	if err != nil {
+		return err
+	}
+	list, err := s.Service.Releases(ctx, m.ID)
+	if err != nil {
+		return err
+	}
+	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: library.Contacts}
+	p.Place = "bench"
+	var sub []string
+	if m.Station != "" {
+		sub = append(sub, m.Station)
+	}
+	switch {
+	case m.Released == 0:
+		sub = append(sub, "not released yet")
+	case m.Changed():
+		sub = append(sub, fmt.Sprintf("draft after release %d", m.Released))
+	default:
+		sub = append(sub, fmt.Sprintf("as in release %d", m.Released))
+	}
+	p.Subtitle = strings.Join(sub, ", ")
+	if len(m.Categories) > 0 {
+		p.Subtitle += " · " + strings.Join(m.Categories, ", ")
+	}
+	p.Releases = releaseRows(list)
+	f, err := s.Service.Find(ctx, library.Query{Per: 1})
+	if err != nil {
+		return err
+	}
+	for _, k := range f.Facets[library.ByCategory] {
+		p.Known = append(p.Known, k.Value)
+	}
+	lens := struct {
+		W     float64   `json:"width"`
+		H     float64   `json:"height"`
+		Known bool      `json:"known"`
+		Depth float64   `json:"depth"`
+		Maps  []mapChip `json:"maps"`
+	}{m.Size.W, m.Size.H, m.Size.Known(), m.Depth, p.L.Maps}
+	if !lens.Known {
+		w, h := m.Pixels()
+		lens.W, lens.H = 1, float64(h)/float64(max(w, 1))
+	}
+	data, err := json.Marshal(lens)
+	if err != nil {
+		return err
+	}
+	p.Lens = string(data)
+	return s.render(c, http.StatusOK, "material", p)
+}
+
+func releaseRows(list []library.Release) (out []releaseRow) {
+	for _, r := range list {
+		out = append(out, releaseRow{r.Number, r.Notes, r.By, ago(r.Created, time.Now())})
+	}
+	return out
+}
+
+type choice struct {
+	Label, Href string
+	Count       int
+	On          bool
+}
+
+type filter struct {
+	Name    string // of the facet
+	Lead    string // the words before it in the sentence
+	Word    string // what is in force
+	On      bool
+	Choices []choice
+}
+
+type libraryPage struct {
+	frame
+	Found   library.Found
+	Total   string
+	Noun    string
+	Filters []filter
+	Sort    filter
+	Extent  float64
+	Extents []choice
+	Cards   []cardView
+	Clear   string // address without any filter, if one is in force
+	Prev    string
+	Next    string
+	Hidden  []hidden // the filters in force, for the search form
+}
+
+type hidden struct{ Name, Value string }
+
+type cardView struct {
+	library.Card
+	Line, Extent string
+}
+
+func (s *Server) library(c *echo.Context) error {
+	q, err := queryOf(c)
+	if err != nil {
+		return err
+	}
+	found, err := s.Service.Find(c.Request().Context(), q)
+	if err != nil {
+		return err
+	}
+	p := libraryPage{frame: s.frame(c, "Library"), Found: found, Total: scale.Figure(float64(found.Total)), Noun: "materials"}
+	p.Place, p.Text = "library", q.Text
+	if found.Total == 1 {
+		p.Noun = "material"
+	}
+	vals := c.QueryParams()
+	with := func(key, value string) string {
+		v := url.Values{}
+		for k, old := range vals {
+			v[k] = old
+		}
+		v.Del("page")
+		v.Del(key)
+		if value != "" {
+			v.Set(key, value)
+		}
+		if len(v) == 0 {
+			return "/library"
+		}
+		return "/library?" + v.Encode()
+	}
+	for _, f := range []struct {
+		facet     library.Facet
+		lead, any string
+		say       func(string) string
+	}{
+		{library.ByCategory, "in", "any category", func(s string) string { return s }},
+		{library.ByTag, "tagged", "anything", func(s string) string { return s }},
+		{library.ByChannel, "with", "any maps", channelWord},
+		{library.ByTier, "at", "any tier", func(s string) string { return s }},
+		{library.ByLicence, "under", "any licence", func(s string) string { return s }},
+	} {
+		on := q.Only[f.facet]
+		w := filter{Name: string(f.facet), Lead: f.lead, Word: f.any, On: on != ""}
+		if on != "" {
+			w.Word = f.say(on)
+			w.Choices = append(w.Choices, choice{Label: f.any, Href: with(string(f.facet), "")})
+			p.Hidden = append(p.Hidden, hidden{string(f.facet), on})
+		}
+		for _, k := range found.Facets[f.facet] {
+			w.Choices = append(w.Choices, choice{f.say(k.Value), with(string(f.facet), k.Value), k.N, k.Value == on})
+		}
+		p.Filters = append(p.Filters, w)
+	}
+	orders := []struct {
+		order library.Order
+		word  string
+	}{{library.BestMatch, "best match"}, {library.Newest, "newest first"}, {library.ByName, "name"}, {library.Largest, "size"}}
+	p.Sort = filter{Name: "sort", Lead: "by", Word: "newest first"}
+	if q.Text != "" {
+		p.Sort.Word = "best match"
+	}
+	for _, o := range orders {
+		if o.order == library.BestMatch && q.Text == "" {
+			continue
+		}
+		on := q.Sort == o.order
+		if on {
+			p.Sort.Word = o.word
+			p.Hidden = append(p.Hidden, hidden{"sort", string(o.order)})
+		}
+		p.Sort.Choices = append(p.Sort.Choices, choice{o.word, with("sort", string(o.order)), 0, on})
+	}
+	p.Extent, err = number(c, "extent", 1)
+	if err != nil || !slices.Contains(library.Extents, p.Extent) {
+		p.Extent = 1
+	}
+	for _, e := range library.Extents {
+		p.Extents = append(p.Extents, choice{Label: extentWord(e), Href: with("extent", fmt.Sprint(e)), On: e == p.Extent})
+	}
+	for _, k := range found.Items {
+		v := cardView{k, "size unknown", fmt.Sprint(p.Extent)}
+		if k.Size.Known() {
+			v.Line = scale.Metres(k.Size.W)
+		}
+		p.Cards = append(p.Cards, v)
+	}
+	if q.Text != "" || slices.ContainsFunc(p.Filters, func(f filter) bool { return f.On }) {
+		p.Clear = "/library"
+	}
+	if found.Page > 1 {
+		p.Prev = with("page", fmt.Sprint(found.Page-1))
+	}
+	if found.Page < found.Pages {
+		p.Next = with("page", fmt.Sprint(found.Page+1))
+	}
+	return s.render(c, http.StatusOK, "library", p)
+}
+
+func extentWord(m float64) string { return strconv.FormatFloat(m, 'f', -1, 64) + " m" }
+
+func channelWord(id string) string {
+	ch, _ := channels.Parse(id)
+	return strings.ToLower(ch.Title())
+}
+
+type materialPage struct {
+	frame
+	R        *library.Release
+	M        *library.Material
+	L        ledger
+	Look     string
+	Extent   float64
+	Releases []releaseRow
+	Latest   int
+	Tiers    []choice
+	Cost     costView
+	When     string
+	HasGloss bool
+	Deep     string // what depth the normals and height have
+}
+
+type costView struct {
+	Fetch  string `json:"fetch"`
+	Memory string `json:"memory"`
+	Pixels string `json:"pixels"`
+	Href   string `json:"href"`
+}
+
+// releaseOf is the release that a material's page shows: the one asked for, or
+// the latest.
+func (s *Server) releaseOf(c *echo.Context) (*library.Release, library.Card, error) {
+	card, ok := s.Service.Card(c.Param("slug"))
+	if !ok {
+		return nil, card, library.ErrNotFound
+	}
+	if n, _ := strconv.Atoi(c.QueryParam("release")); n > 0 && n != card.Number {
+		list, err := s.Service.Releases(c.Request().Context(), card.MaterialID)
+		if err != nil {
+			return nil, card, err
+		}
+		for i := range list {
+			if list[i].Number == n {
+				return &list[i], card, nil
+			}
+		}
+		return nil, card, library.ErrNotFound
+	}
+	r, err := s.Service.ReleaseByID(c.Request().Context(), card.ReleaseID)
+	return &r, card, err
+}
+
+func (s *Server) material(c *echo.Context) error {
+	r, card, err := s.releaseOf(c)
+	if err != nil {
+		return err
+	}
+	list, err := s.Service.Releases(c.Request().Context(), card.MaterialID)
+	if err != nil {
+		return err
+	}
+	m := &r.Material
+	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list), Latest: card.Number, When: ago(r.Created, time.Now())}
+	p.Place = "library"
+	// The step nearest to one repeat.
+	p.Extent = library.Extents[0]
+	for _, e := range library.Extents {
+		if e <= max(m.Size.W, 0.1)*1.01 {
+			p.Extent = e
+		}
+	}
+	if !m.Size.Known() {
+		p.Extent = 1
+	}
+	w, h := m.Pixels()
+	for _, t := range scale.Tiers(w, h) {
+		p.Tiers = append(p.Tiers, choice{Label: t.String(), Href: strings.ToLower(t.String())})
+	}
+	if n := len(p.Tiers); n > 0 && max(w, h)%1024 == 0 && max(w, h) == 1024<<(n-1) {
+		p.Tiers[n-1].On = true
+	} else {
+		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source", On: true})
+	}
+	if p.Cost, err = s.costOf(r, p.Tiers[len(p.Tiers)-1].Href, "", ""); err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "release", p)
+}
+
+func (s *Server) costOf(r *library.Release, tier, normal, roughness string) (costView, error) {
+	profile, err := library.ParseProfile(tier, normal, roughness)
+	if err != nil {
+		return costView{}, err
+	}
+	k := s.Service.Handoff(r).Estimate(profile)
+	v := url.Values{"tier": {tier}}
+	if normal != "" {
+		v.Set("normal", normal)
+	}
+	if roughness != "" {
+		v.Set("roughness", roughness)
+	}
+	return costView{scale.Bytes(k.Fetch), scale.Bytes(k.VideoMemory), fmt.Sprintf("%d × %d", k.W, k.H), fmt.Sprintf("/api/v1/releases/%d/handoff?%s", r.ID, v.Encode())}, nil
+}
+
+// cost answers the handoff sentence.
+func (s *Server) cost(c *echo.Context) error {
+	r, _, err := s.releaseOf(c)
+	if err != nil {
+		return err
+	}
+	v, err := s.costOf(r, c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, v)
+}
+
+// eventStream tells a page what has changed (server-sent events).
+func (s *Server) eventStream(c *echo.Context) error {
+	w := c.Response()
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	w.Header().Set("X-Accel-Buffering", "no")
+	flush := http.NewResponseController(w)
+	l, stop := s.Service.Listen()
+	defer stop()
+	ctx := c.Request().Context()
+	beat := time.NewTicker(20 * time.Second)
+	defer beat.Stop()
+	send := func(topics []string) error {
+		n := 0
+		if s.Busy != nil {
+			n, _ = s.Busy(ctx)
+		}
+		counts, _ := s.Service.Counts(ctx)
+		data, err := json.Marshal(map[string]any{"topics": topics, "jobs": n, "counts": counts})
+		if err == nil {
+			_, err = fmt.Fprintf(w, "data: %s\n\n", data)
+		}
+		if err == nil {
+			err = flush.Flush()
+		}
+		return err
+	}
+	if err := send([]string{}); err != nil {
+		return nil // the page is gone
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-beat.C:
+			if err := send([]string{}); err != nil {
+				return nil
+			}
+		case <-l.Ready:
+			if err := send(l.Take()); err != nil {
+				return nil
+			}
+			// A busy import changes many times a second; a page needs four.
+			select {
+			case <-ctx.Done():
+				return nil
+			case <-time.After(250 * time.Millisecond):
+			}
+		}
+	}
+}

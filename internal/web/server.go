@@ -1,0 +1,322 @@
+// Package web is the application's face: pages for people, a JSON API for
+// programs, and the files that both need.
+//
+// Every route is a row of one table (routes.go) that says who may use it. What
+// changes state is protected against cross-site requests; pages allow no inline
+// script; errors are pages for people and problem details for programs.
+package web
+
+import (
+	"context"
+	"crypto/sha256"
+	"embed"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"runtime/debug"
+	"strings"
+	"syscall"
+	"time"
+
+	"aldermoor/internal/library"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/labstack/echo/v5"
+	"github.com/prometheus/client_golang/prometheus"
+)
+
+//go:embed templates static openapi.json
+var files embed.FS
+
+// Config is what a Server is made of.
+type Config struct {
+	Service   *library.Service
+	Sessions  scs.CtxStore
+	Log       *slog.Logger
+	Demo      bool   // accounts may be entered with one click
+	SetupCode string // shown to whoever started the server, until there is an account
+	Secure    bool   // cookies travel over TLS only
+	Busy      func(context.Context) (waiting int, err error)
+	Ready     func(context.Context) error
+	MaxUpload int64  // bytes of one request or file; 0 for 50 GB
+	Uploads   string // folder for files that arrive in pieces
+}
+
+// Server serves Aldermoor.
+type Server struct {
+	Config
+	echo     *echo.Echo
+	sessions *scs.SessionManager
+	pages    map[string]*template.Template
+	static   http.Handler
+	uploads  *uploads
+	version  string // of the built files, for their addresses
+	metrics  metrics
+	registry *prometheus.Registry
+}
+
+// New makes a Server.
+func New(c Config) (*Server, error) {
+	if c.MaxUpload == 0 {
+		c.MaxUpload = 50 << 30
+	}
+	s := &Server{Config: c, echo: echo.New(), sessions: scs.New(), registry: prometheus.NewRegistry()}
+	s.sessions.Store = plainStore{c.Sessions}
+	s.sessions.HashTokenInStore = true
+	s.sessions.Lifetime, s.sessions.IdleTimeout = 14*24*time.Hour, 3*24*time.Hour
+	s.sessions.Cookie.Name, s.sessions.Cookie.SameSite, s.sessions.Cookie.HttpOnly, s.sessions.Cookie.Secure = "aldermoor", http.SameSiteLaxMode, true, c.Secure
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		if errors.Is(err, context.Canceled) {
+			return // whoever asked has gone
+		}
+		c.Log.Error("session", "error", err)
+		http.Error(w, "The session could not be read. Try again.", http.StatusInternalServerError)
+	}
+	static, err := fs.Sub(files, "static")
+	if err != nil {
+		return nil, err
+	}
+	if s.version, err = fingerprint(static); err != nil {
+		return nil, err
+	}
+	s.static = http.StripPrefix("/static/"+s.version, precompressed(static))
+	if err := s.loadPages(); err != nil {
+		return nil, err
+	}
+	if s.uploads, err = newUploads(c.Uploads, c.MaxUpload); err != nil {
+		return nil, err
+	}
+	s.metrics = newMetrics(s.registry, c)
+	s.echo.HTTPErrorHandler = s.problem
+	s.echo.Logger = c.Log
+	for _, r := range s.routes() {
+		s.echo.Add(r.method, r.path, s.guard(r))
+	}
+	return s, nil
+}
+
+// plainStore lets a store with contexts stand where scs asks for one without.
+type plainStore struct{ scs.CtxStore }
+
+func (p plainStore) Find(token string) ([]byte, bool, error) {
+	return p.FindCtx(context.Background(), token)
+}
+func (p plainStore) Commit(token string, b []byte, expiry time.Time) error {
+	return p.CommitCtx(context.Background(), token, b, expiry)
+}
+func (p plainStore) Delete(token string) error { return p.DeleteCtx(context.Background(), token) }
+
+// fingerprint names the state of all static files, so that they can be kept for ever.
+func fingerprint(f fs.FS) (string, error) {
+	h := sha256.New()
+	err := fs.WalkDir(f, ".", func(p string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		data, err := fs.ReadFile(f, p)
+		fmt.Fprintln(h, p, len(data))
+		h.Write(data)
+		return err
+	})
+	return hex.EncodeToString(h.Sum(nil)[:6]), err
+}
+
+// Handler is the whole application as a handler.
+func (s *Server) Handler() http.Handler {
+	cross := http.NewCrossOriginProtection()
+	cross.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		writeProblem(w, http.StatusForbidden, "This request came from another site and was refused.")
+	}))
+	var h http.Handler = s.echo
+	h = cross.Handler(h)
+	h = s.withSession(h)
+	h = s.recovered(h)
+	h = compress(h)
+	h = headers(h)
+	return s.observe(h)
+}
+
+// withSession loads the session for all but static files.
+func (s *Server) withSession(h http.Handler) http.Handler {
+	loaded := s.sessions.LoadAndSave(h)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/static/") {
+			h.ServeHTTP(w, r)
+			return
+		}
+		loaded.ServeHTTP(w, r)
+	})
+}
+
+// headers are on every answer.
+func headers(h http.Handler) http.Handler {
+	const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		k := w.Header()
+		k.Set("Content-Security-Policy", policy)
+		k.Set("X-Content-Type-Options", "nosniff")
+		k.Set("Referrer-Policy", "same-origin")
+		k.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.ServeHTTP(w, r)
+	})
+}
+
+// who may use a route.
+type who int
+
+const (
+	anyone   who = iota
+	signedIn     // every account
+	staff        // librarian, lead, administrator
+	admin        // administrator
+)
+
+func (w who) allows(u *library.User) bool {
+	switch {
+	case w == anyone:
+		return true
+	case u == nil:
+		return false
+	case w == signedIn:
+		return true
+	case w == staff:
+		return u.Role == library.Librarian || u.Role == library.Lead || u.Role == library.Administrator
+	}
+	return u.Role == library.Administrator
+}
+
+// guard lets only those in whom the route is for.
+func (s *Server) guard(r route) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		u, err := s.user(c)
+		if err != nil {
+			return err
+		}
+		c.Set("user", u)
+		c.Set("route", r.path)
+		if !r.who.allows(u) {
+			if u == nil {
+				if strings.HasPrefix(r.path, "/api/") {
+					c.Response().Header().Set("WWW-Authenticate", "Bearer")
+					return refuse(http.StatusUnauthorized, "Sign in, or send a bearer token.")
+				}
+				if r.method == http.MethodGet {
+					return c.Redirect(http.StatusSeeOther, "/?to="+template.URLQueryEscaper(c.Request().URL.RequestURI()))
+				}
+				return refuse(http.StatusUnauthorized, "You are signed out. Sign in and try again.")
+			}
+			return refuse(http.StatusForbidden, fmt.Sprintf("This is not for %ss. Ask the librarian or the administrator.", u.Role))
+		}
+		return r.do(c)
+	}
+}
+
+// recovered answers a panic in a handler as an error, so that it ends neither
+// the connection nor the server.
+func (s *Server) recovered(h http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer func() {
+			if p := recover(); p != nil && p != http.ErrAbortHandler {
+				s.Log.Error("panic", "path", r.URL.Path, "panic", p, "stack", string(debug.Stack()))
+				_, says := explain(errors.New("panic"))
+				writeProblem(w, http.StatusInternalServerError, says)
+			}
+		}()
+		h.ServeHTTP(w, r)
+	})
+}
+
+// user is who asks: by bearer token, else by session; nil if nobody is signed in.
+func (s *Server) user(c *echo.Context) (*library.User, error) {
+	ctx := c.Request().Context()
+	if h := c.Request().Header.Get("Authorization"); h != "" {
+		token, ok := strings.CutPrefix(h, "Bearer ")
+		if !ok {
+			return nil, refuse(http.StatusUnauthorized, "Send the token as Authorization: Bearer …")
+		}
+		u, err := s.Service.UserOfToken(ctx, strings.TrimSpace(token))
+		if errors.Is(err, library.ErrNotFound) || errors.Is(err, library.ErrDenied) {
+			return nil, refuse(http.StatusUnauthorized, "This token is not known, or its account has been closed.")
+		}
+		return &u, err
+	}
+	if strings.HasPrefix(c.Request().URL.Path, "/static/") {
+		return nil, nil
+	}
+	id := s.sessions.GetInt64(ctx, "user")
+	if id == 0 {
+		return nil, nil
+	}
+	u, err := s.Service.User(ctx, id)
+	if errors.Is(err, library.ErrNotFound) || err == nil && u.Disabled {
+		return nil, s.sessions.Destroy(ctx)
+	}
+	return &u, err
+}
+
+func me(c *echo.Context) *library.User {
+	u, _ := c.Get("user").(*library.User)
+	return u
+}
+
+// refusal is an error that says what a person can do about it.
+type refusal struct {
+	status int
+	says   string
+}
+
+func (r refusal) Error() string { return r.says }
+
+func refuse(status int, says string) error { return refusal{status, says} }
+
+// explain is the status and sentence of any error.
+func explain(err error) (int, string) {
+	var r refusal
+	var invalid library.Invalid
+	var coded interface{ StatusCode() int }
+	switch {
+	case errors.Is(err, syscall.ENOSPC):
+		return http.StatusInsufficientStorage, "The server's disk is full. Nothing that had arrived was lost; try again when the administrator has made room."
+	case errors.As(err, &r):
+		return r.status, r.says
+	case errors.As(err, &invalid):
+		return http.StatusUnprocessableEntity, invalid.Says
+	case errors.Is(err, library.ErrNotFound):
+		return http.StatusNotFound, "There is nothing at this address. It may have been mistyped."
+	case errors.Is(err, library.ErrStale):
+		return http.StatusPreconditionFailed, "Somebody else has changed this in the meantime. Load it again and repeat your change."
+	case errors.As(err, &coded) && coded.StatusCode() < 500:
+		switch coded.StatusCode() {
+		case http.StatusNotFound:
+			return http.StatusNotFound, "There is nothing at this address. It may have been mistyped."
+		case http.StatusMethodNotAllowed:
+			return http.StatusMethodNotAllowed, "This address does not take that method."
+		}
+		return coded.StatusCode(), "The request could not be understood."
+	}
+	return http.StatusInternalServerError, "Something went wrong in Aldermoor; nothing was lost. The administrator finds it in the log."
+}
+
+// problem answers errors.
+func (s *Server) problem(c *echo.Context, err error) {
+	status, says := explain(err)
+	gone := errors.Is(err, context.Canceled) || errors.Is(err, syscall.EPIPE) || errors.Is(err, syscall.ECONNRESET)
+	if status >= 500 && !gone {
+		s.Log.Error("request failed", "path", c.Request().URL.Path, "error", err)
+	}
+	if r, e := echo.UnwrapResponse(c.Response()); e == nil && r.Committed {
+		return
+	}
+	c.Response().Header().Del("Cache-Control")
+	if path := c.Request().URL.Path; c.Request().Header.Get("X-Part") != "" || strings.HasPrefix(path, "/api/") || strings.Contains(c.Request().Header.Get("Accept"), "application/json") {
+		writeProblem(c.Response(), status, says)
+		return
+	}
+	if err := s.render(c, status, "error", errorPage{s.frame(c, http.StatusText(status)), status, says}); err != nil {
+		s.Log.Error("show an error", "error", err)
+	}
+}

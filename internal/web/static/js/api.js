@@ -1,0 +1,84 @@
+// @ts-check
+// Talking to the server: JSON calls, and parts of pages.
+
+/**
+ * Calls the API. Problems become errors whose message is the server's sentence.
+ * @param {string} method
+ * @param {string} path
+ * @param {unknown} [body]
+ * @param {string} [version] value for If-Match
+ */
+export async function call(method, path, body, version) {
+  /** @type {Record<string, string>} */
+  const headers = { Accept: "application/json" };
+  if (body !== undefined) headers["Content-Type"] = "application/json";
+  if (version) headers["If-Match"] = `"${version}"`;
+  let answer;
+  try {
+    answer = await fetch(path, { method, headers, body: body === undefined ? undefined : JSON.stringify(body) });
+  } catch {
+    throw new Error("The server cannot be reached. Check the connection and try again.");
+  }
+  const data = answer.status === 204 ? null : await answer.json().catch(() => null);
+  if (!answer.ok) throw new Error(data?.detail ?? `The server answered ${answer.status}.`);
+  return data;
+}
+
+/**
+ * Fetches a part of a page and puts it into an element, keeping focus and open
+ * details where they were. An element that somebody types in is left alone.
+ * @param {string} url
+ * @param {string} part
+ * @param {Element | null} into
+ * @param {() => boolean} [wanted] false when a later question has been asked
+ */
+export async function part(url, part, into, wanted = () => true) {
+  if (!into) return;
+  const answer = await fetch(url, { headers: { "X-Part": part } });
+  if (!answer.ok) return;
+  const html = await answer.text();
+  if (!wanted()) return;
+  const focus = document.activeElement;
+  const filter = /** @type {HTMLInputElement | null} */ (into.querySelector("[data-filter]"));
+  if (focus !== filter && focus?.matches("input, textarea") && into.contains(focus)) return;
+  const caret = filter && focus === filter ? [filter.selectionStart, filter.selectionEnd] : null;
+  const key = focus && focus !== filter && into.contains(focus) ? keyOf(focus) : "";
+  const which = (/** @type {HTMLElement} */ d) => d.dataset.facet ?? d.className + Object.keys(d.dataset);
+  const open = [...into.querySelectorAll("details")].filter((d) => d.open).map(which);
+  const fresh = document.createElement("template");
+  fresh.innerHTML = html;
+  // Rows that are the same stay: their pictures are loaded, and nothing is built twice.
+  const rows = new Map([...into.querySelectorAll("tr[data-set]")].map((r) => [r.outerHTML, r]));
+  for (const r of fresh.content.querySelectorAll("tr[data-set]")) {
+    const old = rows.get(r.outerHTML);
+    if (old) r.replaceWith(old);
+  }
+  if (filter) fresh.content.querySelector("[data-filter]")?.replaceWith(filter); // with what is typed in it
+  into.replaceChildren(fresh.content);
+  if (filter && caret) {
+    filter.focus();
+    filter.setSelectionRange(caret[0], caret[1]);
+  }
+  for (const d of into.querySelectorAll("details")) if (open.includes(which(d))) d.open = true;
+  if (key) /** @type {HTMLElement | null} */ (into.querySelector(key))?.focus();
+}
+
+/** @param {Element} e */
+function keyOf(e) {
+  for (const name of ["data-map", "data-accept", "data-leave", "data-field", "data-chip", "href"]) {
+    const v = e.getAttribute(name);
+    if (v) return `[${name}="${CSS.escape(v)}"]`;
+  }
+  return "";
+}
+
+/**
+ * Says something at the foot of the page, with a way back if there is one, and
+ * with what else could be done.
+ * @param {string} text
+ * @param {(() => Promise<void>) | null} [undo]
+ * @param {{word: string, key: string, act: () => Promise<void>}[]} [more]
+ */
+export function tell(text, undo = null, more = []) {
+  dispatchEvent(new CustomEvent("tell", { detail: { text, undo, more } }));
+}

@@ -1,0 +1,15 @@
+// @ts-check
+// Starts the page: registers each island of interaction and lets Alpine find them.
+import Alpine from "../vendor/alpine.js";
+import { shell } from "./shell.js";
+import { refresh } from "./refresh.js";
+import { intake } from "./intake.js";
+import { bench } from "./bench.js";
+import { flat } from "./flat.js";
+import { wall } from "./wall.js";
+import { handoff } from "./handoff.js";
+import { rules } from "./rules.js";
+import { folders } from "./folders.js";
+
+for (const [name, island] of Object.entries({ shell, refresh, intake, bench, flat, wall, handoff, rules, folders })) Alpine.data(name, island);
+Alpine.start();

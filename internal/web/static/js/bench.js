@@ -1,0 +1,149 @@
+// @ts-check
+// Bench: figures that are edited where they stand, and releasing.
+import { call, part, tell } from "./api.js";
+
+const kinds = { width_m: "length", height_m: "length", depth_m: "length" };
+
+/** @returns {any} */
+export function bench() {
+  return {
+    /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
+
+    init() {
+      this.root = this.$root;
+    },
+
+    busy: false,
+    problem: "",
+    timer: 0,
+
+    get path() {
+      return `/api/v1/materials/${this.root.dataset.material}`;
+    },
+
+    /** @param {CustomEvent<string[]>} e */
+    heard(e) {
+      if (!e.detail.includes(`material:${this.root.dataset.material}`)) return;
+      clearTimeout(this.timer);
+      this.timer = window.setTimeout(() => this.reload(), 200);
+    },
+
+    async reload() {
+      const here = location.pathname;
+      await Promise.all(["ledger", "heading", "release"].map((p) => part(here, p, document.getElementById(p))));
+    },
+
+    /** @param {Event} e */
+    edit(e) {
+      const figure = /** @type {HTMLElement} */ (e.currentTarget);
+      const field = figure.dataset.field ?? "";
+      const before = figure.dataset.blank === undefined ? (figure.textContent ?? "").trim() : "";
+      const input = document.createElement("input");
+      input.className = figure.className.replace("figure", "figure-edit").replace("doubt", "");
+      input.value = before;
+      input.size = Math.max(8, Math.min(36, before.length + 4));
+      input.setAttribute("aria-label", field.replace("_m", "").replaceAll("_", " "));
+      if (field in kinds) input.placeholder = "1.8 m, 180 cm, 6 ft";
+      if (figure.dataset.list !== undefined) input.placeholder = "one, another";
+      if (figure.dataset.suggest) input.setAttribute("list", figure.dataset.suggest);
+      figure.replaceWith(input);
+      input.focus();
+      input.select();
+      let over = false;
+      const end = async (/** @type {boolean} */ keep) => {
+        if (over) return;
+        over = true;
+        const value = input.value.trim();
+        if (!keep || value === before) {
+          input.replaceWith(figure);
+          return this.reload(); // what was held back while somebody typed
+        }
+        try {
+          await this.save(field, figure.dataset.list !== undefined ? value.split(",") : value, before);
+          figure.textContent = value;
+          input.replaceWith(figure);
+          await this.reload();
+        } catch (e) {
+          over = false;
+          input.setAttribute("aria-invalid", "true");
+          tell(/** @type {Error} */ (e).message);
+          input.focus();
+        }
+      };
+      input.addEventListener("keydown", (k) => {
+        if (k.key === "Enter") end(true);
+        if (k.key === "Escape") end(false);
+        k.stopPropagation();
+      });
+      input.addEventListener("blur", () => end(input.getAttribute("aria-invalid") !== "true"));
+    },
+
+    /**
+     * @param {string} field
+     * @param {string | string[]} value
+     * @param {string} before
+     */
+    async save(field, value, before) {
+      const old = await call("GET", this.path);
+      const m = await call("PATCH", this.path, { [field]: value }, String(old.version));
+      if (field in kinds && (m.width_m !== old.width_m || m.height_m !== old.height_m)) {
+        this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: m }));
+      }
+      tell(field in kinds ? "Noted, and worked through." : "Noted.", async () => {
+        await call("PATCH", this.path, this.back(field, old));
+        this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: old }));
+        await this.reload();
+      });
+    },
+
+    /**
+     * What sets things as they were.
+     * @param {string} field
+     * @param {any} old
+     */
+    back(field, old) {
+      if (!(field in kinds)) return { [field]: old[field] };
+      const was = /** @type {Record<string, number>} */ ({});
+      for (const k of field === "depth_m" ? ["depth_m"] : ["width_m", "height_m"]) if (old[k]) was[k] = old[k];
+      return was;
+    },
+
+    /** @param {Event} e */
+    async takeEvidence(e) {
+      const source = /** @type {HTMLElement} */ (e.currentTarget).dataset.source;
+      try {
+        const m = await call("PATCH", this.path, { size_source: source });
+        this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: m }));
+        await this.reload();
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+      }
+    },
+
+    openDialog() {
+      this.problem = "";
+      this.$refs.dialog.showModal();
+      this.$refs.notes.focus();
+    },
+    closeDialog() {
+      this.$refs.dialog.close();
+    },
+
+    async publish() {
+      if (this.busy) return;
+      this.busy = true;
+      this.problem = "";
+      try {
+        const r = await call("POST", `${this.path}/releases`, { notes: this.$refs.notes.value });
+        this.$refs.dialog.close();
+        this.$refs.notes.value = "";
+        tell(`Release ${r.number} is in the Library.`);
+        await this.reload();
+      } catch (e) {
+        this.problem = /** @type {Error} */ (e).message;
+      } finally {
+        this.busy = false;
+      }
+    },
+  };
+}

@@ -1,0 +1,309 @@
+// @ts-check
+// The Flat lens: one map as it is, on its mat, with rulers in real units and a
+// read-out in the channel's own meaning.
+
+/** @typedef {{id: number, channel: string, title: string, kind: string, w: number, h: number}} MapInfo */
+
+const steps = [0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10];
+
+/** @returns {any} */
+export function flat() {
+  return {
+    /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
+    unit: "cm",
+    reading: "",
+    zoomLine: "",
+    label: "",
+    grid: false,
+    get gridWord() {
+      return this.grid ? "Hide the 10 cm grid" : "Show the 10 cm grid";
+    },
+    /** @type {{width: number, height: number, known: boolean, depth: number, maps: any[]}} */
+    it: { width: 1, height: 1, known: false, depth: 0, maps: [] },
+    /** @type {any} */ map: null,
+    /** @type {ImageBitmap | null} */ picture: null,
+    /** @type {ImageData | null} */ samples: null,
+    scale: 1, // screen pixels a metre
+    x: 0, // metres at the left edge
+    y: 0,
+    /** @type {{px: number, py: number, x: number, y: number} | null} */ held: null,
+    drawing: 0,
+
+    init() {
+      this.root = this.$root;
+      const d = JSON.parse(this.root.dataset.lens ?? "{}");
+      this.it = { ...d, maps: (d.maps ?? []).map((/** @type {any} */ m) => ({ id: m.ID, channel: m.Channel, title: m.Title, kind: m.Kind, w: m.W, h: m.H })) };
+      new ResizeObserver(() => this.fit()).observe(this.$refs.mat);
+      this.root.addEventListener("resized", (/** @type {CustomEvent} */ e) => {
+        const m = e.detail;
+        if (m.width_m) this.it.known = true;
+        this.it.width = m.width_m ?? this.it.width;
+        this.it.height = m.height_m ?? this.it.height;
+        this.it.depth = m.depth_m ?? this.it.depth;
+        this.fit();
+      });
+      addEventListener("room", () => this.draw());
+      const want = new URLSearchParams(location.search).get("map");
+      const first = this.it.maps.find((/** @type {any} */ m) => m.channel === want) ?? this.it.maps[0];
+      if (first) this.show(first);
+    },
+
+    /** @param {Event} e */
+    choose(e) {
+      const id = Number(/** @type {HTMLElement} */ (e.currentTarget).dataset.chip);
+      const m = this.it.maps.find((/** @type {any} */ m) => m.id === id);
+      if (m) this.show(m);
+    },
+
+    /** @param {MapInfo} m */
+    async show(m) {
+      this.map = m;
+      this.label = `${m.title}, ${this.it.width.toFixed(2)} by ${this.it.height.toFixed(2)} metres`;
+      for (const c of this.root.querySelectorAll("[data-chip]")) c.setAttribute("aria-pressed", String(Number(c.dataset.chip) === m.id));
+      const url = new URL(location.href);
+      url.searchParams.set("map", m.channel);
+      history.replaceState(null, "", url);
+      const answer = await fetch(`/maps/${m.id}/exact.png?px=1024`);
+      if (!answer.ok || this.map !== m) return;
+      const picture = await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
+      const c = new OffscreenCanvas(picture.width, picture.height);
+      const g = /** @type {OffscreenCanvasRenderingContext2D} */ (c.getContext("2d", { willReadFrequently: true }));
+      g.drawImage(picture, 0, 0);
+      this.samples = g.getImageData(0, 0, picture.width, picture.height);
+      this.picture = picture;
+      this.fit();
+    },
+
+    fit() {
+      const box = this.$refs.mat.getBoundingClientRect();
+      if (!box.width || !box.height) return;
+      this.scale = Math.min((box.width - 64) / this.it.width, (box.height - 48) / this.it.height);
+      this.x = this.it.width / 2 - box.width / 2 / this.scale;
+      this.y = this.it.height / 2 - box.height / 2 / this.scale;
+      this.draw();
+    },
+
+    actual() {
+      if (!this.map) return;
+      this.zoomTo(this.map.w / this.it.width / devicePixelRatio);
+    },
+
+    /**
+     * @param {number} scale
+     * @param {number} [px] the point that stays where it is
+     * @param {number} [py]
+     */
+    zoomTo(scale, px, py) {
+      const box = this.$refs.mat.getBoundingClientRect();
+      px ??= box.width / 2;
+      py ??= box.height / 2;
+      const least = 60 / Math.max(this.it.width, this.it.height);
+      const most = (40 * (this.map?.w ?? 1024)) / this.it.width;
+      scale = Math.max(least, Math.min(most, scale));
+      this.x += px / this.scale - px / scale;
+      this.y += py / this.scale - py / scale;
+      this.scale = scale;
+      this.draw();
+    },
+
+    /** @param {WheelEvent} e */
+    wheel(e) {
+      const box = this.$refs.mat.getBoundingClientRect();
+      this.zoomTo(this.scale * Math.exp(-e.deltaY * 0.0015), e.clientX - box.left, e.clientY - box.top);
+    },
+    /** @param {PointerEvent} e */
+    grab(e) {
+      this.$refs.mat.setPointerCapture(e.pointerId);
+      this.held = { px: e.clientX, py: e.clientY, x: this.x, y: this.y };
+    },
+    /** @param {PointerEvent} e */
+    move(e) {
+      if (this.held) {
+        this.x = this.held.x - (e.clientX - this.held.px) / this.scale;
+        this.y = this.held.y - (e.clientY - this.held.py) / this.scale;
+        this.draw();
+      }
+      const box = this.$refs.mat.getBoundingClientRect();
+      this.read(this.x + (e.clientX - box.left) / this.scale, this.y + (e.clientY - box.top) / this.scale);
+    },
+    drop() {
+      this.held = null;
+    },
+    leave() {
+      this.held = null;
+      this.reading = "";
+    },
+    /** @param {KeyboardEvent} e */
+    key(e) {
+      const by = 40 / this.scale;
+      const act = {
+        "+": () => this.zoomTo(this.scale * 1.25), "=": () => this.zoomTo(this.scale * 1.25), "-": () => this.zoomTo(this.scale / 1.25), 0: () => this.fit(),
+        ArrowLeft: () => (this.x -= by), ArrowRight: () => (this.x += by), ArrowUp: () => (this.y -= by), ArrowDown: () => (this.y += by),
+      }[e.key];
+      if (!act || e.ctrlKey || e.metaKey) return;
+      e.preventDefault();
+      act();
+      this.draw();
+    },
+    toggleGrid() {
+      this.grid = !this.grid;
+      this.draw();
+    },
+    nextMat() {
+      const order = ["", "dark", "light"];
+      const mat = this.$refs.mat;
+      mat.dataset.mat = order[(order.indexOf(mat.dataset.mat ?? "") + 1) % 3];
+    },
+
+    /**
+     * Says what the map holds at a place in metres.
+     * @param {number} x
+     * @param {number} y
+     */
+    read(x, y) {
+      const s = this.samples;
+      if (!s || !this.map || x < 0 || y < 0 || x >= this.it.width || y >= this.it.height) {
+        this.reading = "";
+        return;
+      }
+      const i = 4 * (Math.floor((y / this.it.height) * s.height) * s.width + Math.floor((x / this.it.width) * s.width));
+      const [r, g, b] = [s.data[i], s.data[i + 1], s.data[i + 2]];
+      const at = this.it.known ? `x ${length(x)}  y ${length(y)}` : `x ${(100 * x / this.it.width).toFixed(1)} %  y ${(100 * y / this.it.height).toFixed(1)} %`;
+      this.reading = `${at}\n${meaning(this.map, r, g, b, this.it.depth)}`;
+    },
+
+    draw() {
+      cancelAnimationFrame(this.drawing);
+      this.drawing = requestAnimationFrame(() => this.paint());
+    },
+
+    paint() {
+      const { view, across, down, mat } = this.$refs;
+      const box = mat.getBoundingClientRect();
+      const dpr = devicePixelRatio;
+      const g = size(view, box.width, box.height, dpr);
+      const left = -this.x * this.scale, top = -this.y * this.scale;
+      const w = this.it.width * this.scale, h = this.it.height * this.scale;
+      if (this.picture) {
+        g.imageSmoothingEnabled = w * dpr < this.picture.width * 3;
+        g.imageSmoothingQuality = "high";
+        g.drawImage(this.picture, left, top, w, h);
+      }
+      g.strokeStyle = "rgb(255 255 255 / 0.7)";
+      g.strokeRect(Math.round(left) - 0.5, Math.round(top) - 0.5, Math.round(w) + 1, Math.round(h) + 1);
+      if (this.grid && this.it.known) this.lines(g, 0.1, left, top, w, h);
+      const step = steps.find((s) => s * this.scale >= 34) ?? 10;
+      this.unit = !this.it.known ? "" : step < 0.005 ? "mm" : step >= 1 ? "m" : "cm";
+      const ink = getComputedStyle(document.documentElement);
+      const colours = [ink.getPropertyValue("--card"), ink.getPropertyValue("--peat-soft")];
+      this.ruler(size(across, box.width, 22, dpr), box.width, step, this.x, false, colours);
+      this.ruler(size(down, 28, box.height, dpr), box.height, step, this.y, true, colours);
+      const tex = this.map ? (this.scale * this.it.width * dpr) / this.map.w : 1;
+      this.zoomLine = tex >= 1 ? `${tex.toFixed(tex < 10 ? 1 : 0)} screen pixels a texel` : `${(1 / tex).toFixed(1)} texels a screen pixel`;
+    },
+
+    /**
+     * @param {CanvasRenderingContext2D} g
+     * @param {number} every
+     * @param {number} left @param {number} top @param {number} w @param {number} h
+     */
+    lines(g, every, left, top, w, h) {
+      g.setLineDash([2, 3]);
+      g.strokeStyle = "rgb(255 255 255 / 0.75)";
+      g.beginPath();
+      for (let m = every; m < this.it.width; m += every) {
+        const x = Math.round(left + m * this.scale) + 0.5;
+        g.moveTo(x, top);
+        g.lineTo(x, top + h);
+      }
+      for (let m = every; m < this.it.height; m += every) {
+        const y = Math.round(top + m * this.scale) + 0.5;
+        g.moveTo(left, y);
+        g.lineTo(left + w, y);
+      }
+      g.stroke();
+      g.setLineDash([]);
+    },
+
+    /**
+     * @param {CanvasRenderingContext2D} g
+     * @param {number} long
+     * @param {number} step metres between figures
+     * @param {number} from metres at the start
+     * @param {boolean} upright
+     * @param {string[]} colours
+     */
+    ruler(g, long, step, from, upright, colours) {
+      const deep = upright ? 28 : 22;
+      g.fillStyle = colours[0];
+      g.fillRect(0, 0, upright ? deep : long, upright ? long : deep);
+      g.fillStyle = g.strokeStyle = colours[1];
+      g.font = '10px "JetBrains Mono", monospace';
+      g.beginPath();
+      const fine = step / 10;
+      const per = { mm: 1000, cm: 100, m: 1, "": 100 }[/** @type {"mm"|"cm"|"m"|""} */ (this.unit)];
+      for (let k = Math.ceil(from / fine); k * fine < from + long / this.scale; k++) {
+        const at = Math.round((k * fine - from) * this.scale) + 0.5;
+        const tick = k % 10 === 0 ? 9 : k % 5 === 0 ? 6 : fine * this.scale >= 4 ? 3 : 0;
+        if (!tick) continue;
+        if (upright) {
+          g.moveTo(deep, at);
+          g.lineTo(deep - tick, at);
+        } else {
+          g.moveTo(at, deep);
+          g.lineTo(at, deep - tick);
+        }
+        if (k % 10 === 0) {
+          const figure = this.it.known ? String(Math.round(k * fine * per * 10) / 10) : `${Math.round(100 * k * fine)}%`;
+          if (upright) g.fillText(figure, 2, at - 3);
+          else g.fillText(figure, at + 3, 11);
+        }
+      }
+      g.stroke();
+    },
+  };
+}
+
+/**
+ * @param {HTMLCanvasElement} c
+ * @param {number} w
+ * @param {number} h
+ * @param {number} dpr
+ */
+function size(c, w, h, dpr) {
+  const pw = Math.round(w * dpr), ph = Math.round(h * dpr);
+  if (c.width !== pw || c.height !== ph) {
+    c.width = pw;
+    c.height = ph;
+  }
+  const g = /** @type {CanvasRenderingContext2D} */ (c.getContext("2d"));
+  g.setTransform(dpr, 0, 0, dpr, 0, 0);
+  g.clearRect(0, 0, w, h);
+  return g;
+}
+
+/** @param {number} m */
+const length = (m) => (m >= 2 ? `${m.toFixed(2)} m` : `${(100 * m).toFixed(1)} cm`);
+
+/** @param {number} v sRGB, 0..255 */
+const linear = (v) => ((v /= 255) <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
+
+/**
+ * What three stored bytes mean in a channel.
+ * @param {MapInfo} m
+ * @param {number} r @param {number} g @param {number} b
+ * @param {number} depth metres
+ */
+function meaning(m, r, g, b, depth) {
+  if (m.kind === "normal") {
+    const [x, y, z] = [2 * r / 255 - 1, 2 * g / 255 - 1, Math.max(0.01, 2 * b / 255 - 1)];
+    const steep = (Math.atan2(Math.hypot(x, y), z) * 180) / Math.PI;
+    return `slope ${steep.toFixed(0)}°  stored ${r} ${g} ${b}`;
+  }
+  if (m.kind === "colour") {
+    const albedo = 0.2126 * linear(r) + 0.7152 * linear(g) + 0.0722 * linear(b);
+    return `albedo ${albedo.toFixed(2)}  sRGB ${r} ${g} ${b}`;
+  }
+  if (m.kind === "height" && depth > 0) return `${(1000 * depth * r / 255).toFixed(1)} mm above the lowest  stored ${(r / 255).toFixed(3)}`;
+  return `${m.title.toLowerCase()} ${(r / 255).toFixed(2)}`;
+}

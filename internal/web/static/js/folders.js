@@ -1,0 +1,58 @@
+// @ts-check
+// The page of watched folders: adding, pausing, looking at once and removing.
+import { call, part, tell } from "./api.js";
+
+/** @returns {any} */
+export function folders() {
+  return {
+    timer: 0,
+
+    /** @param {CustomEvent<string[]>} e */
+    heard(e) {
+      if (!e.detail.some((t) => t === "folders" || t === "watches")) return;
+      clearTimeout(this.timer);
+      this.timer = window.setTimeout(() => this.reload(), 200);
+    },
+
+    reload() {
+      return part("/intake/folders", "folders-list", document.getElementById("folders-list"));
+    },
+
+    /** @param {SubmitEvent} e */
+    async add(e) {
+      const f = new FormData(/** @type {HTMLFormElement} */ (e.target));
+      await this.send("POST", "/api/v1/watches", { path: f.get("path"), station: f.get("station") });
+    },
+    /** @param {Event} e */
+    async go(e) {
+      await this.send("PUT", this.path(e), { paused: false });
+    },
+    /** @param {Event} e */
+    async pause(e) {
+      await this.send("PUT", this.path(e), { paused: true });
+    },
+    /** @param {Event} e */
+    async remove(e) {
+      await this.send("DELETE", this.path(e));
+    },
+
+    /** @param {Event} e */
+    path(e) {
+      return `/api/v1/watches/${/** @type {HTMLElement} */ (/** @type {Element} */ (e.currentTarget).closest("[data-watch]")).dataset.watch}`;
+    },
+
+    /**
+     * @param {string} method
+     * @param {string} path
+     * @param {unknown} [body]
+     */
+    async send(method, path, body) {
+      try {
+        await call(method, path, body);
+        await this.reload();
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+      }
+    },
+  };
+}

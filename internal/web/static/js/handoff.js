@@ -1,0 +1,70 @@
+// @ts-check
+// The handoff sentence: its choices, what they cost, and taking.
+import { call } from "./api.js";
+
+/** @returns {any} */
+export function handoff() {
+  return {
+    /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
+    bytes: "",
+    memory: "",
+    line: "",
+    word: "Take",
+    href: "",
+    problem: "",
+    busy: false,
+
+    init() {
+      this.root = this.$root;
+      this.bytes = this.root.querySelector("b[x-text=bytes]").textContent;
+      this.memory = this.root.querySelector("b[x-text=memory]").textContent;
+      this.line = this.root.querySelector("[x-text=line]").textContent;
+      this.href = this.root.dataset.href;
+      this.reckon();
+    },
+
+    /** @param {string} name */
+    chosen(name) {
+      return /** @type {HTMLSelectElement} */ (this.root.querySelector(`[data-${name}]`)).value;
+    },
+
+    async reckon() {
+      const q = new URLSearchParams({ tier: this.chosen("tier"), normal: this.chosen("normal"), roughness: this.chosen("rough"), release: this.root.dataset.release });
+      try {
+        const c = await call("GET", `/library/${this.root.dataset.slug}/cost?${q}`);
+        this.bytes = c.fetch;
+        this.memory = c.memory;
+        this.line = `${c.pixels} px; 16 bits are kept`;
+        this.href = c.href;
+        this.problem = "";
+      } catch (e) {
+        this.problem = /** @type {Error} */ (e).message;
+      }
+    },
+
+    async take() {
+      if (this.busy) return;
+      this.busy = true;
+      this.word = "Making it ready…";
+      this.problem = "";
+      try {
+        // The zip is made on the first request; then it is fetched as a file.
+        const ready = await fetch(this.href, { method: "GET", headers: { Range: "bytes=0-0" } });
+        if (!ready.ok) throw new Error((await ready.json().catch(() => null))?.detail ?? `The server answered ${ready.status}.`);
+        const size = Number((ready.headers.get("Content-Range") ?? "").split("/")[1]);
+        if (size) this.line = `${(size / 1e6).toFixed(1)} MB exactly`;
+        const a = document.createElement("a");
+        a.href = this.href;
+        a.download = "";
+        document.body.append(a);
+        a.click();
+        a.remove();
+      } catch (e) {
+        this.problem = /** @type {Error} */ (e).message;
+      } finally {
+        this.busy = false;
+        this.word = "Take";
+      }
+    },
+  };
+}

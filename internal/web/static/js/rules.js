@@ -1,0 +1,44 @@
+// @ts-check
+// The page of the stations' rules: adding, changing and removing them.
+import { call, part, tell } from "./api.js";
+
+/** @returns {any} */
+export function rules() {
+  return {
+    /** @param {SubmitEvent} e */
+    async add(e) {
+      const form = /** @type {HTMLFormElement} */ (e.target);
+      const f = new FormData(form);
+      if (await this.send("POST", "/api/v1/rules", { station: f.get("station"), ending: f.get("ending"), channel: f.get("channel") })) form.reset();
+    },
+
+    /** @param {Event} e */
+    async change(e) {
+      const select = /** @type {HTMLSelectElement} */ (e.currentTarget);
+      const row = /** @type {HTMLElement} */ (select.closest("[data-rule]"));
+      await this.send("PUT", `/api/v1/rules/${row.dataset.rule}`, { station: row.dataset.station, ending: row.dataset.ending, channel: select.value });
+    },
+
+    /** @param {Event} e */
+    async remove(e) {
+      const row = /** @type {HTMLElement} */ (/** @type {Element} */ (e.currentTarget).closest("[data-rule]"));
+      await this.send("DELETE", `/api/v1/rules/${row.dataset.rule}`);
+    },
+
+    /**
+     * @param {string} method
+     * @param {string} path
+     * @param {unknown} [body]
+     */
+    async send(method, path, body) {
+      try {
+        await call(method, path, body);
+        await part("/intake/rules", "rules-list", document.getElementById("rules-list"));
+        return true;
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+        return false;
+      }
+    },
+  };
+}

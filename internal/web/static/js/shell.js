@@ -1,0 +1,108 @@
+// @ts-check
+// What every page has: the search field, what is running, light and dark, keys,
+// notices with undo, and the stream of changes.
+import { tell } from "./api.js";
+
+/** @typedef {{word: string, key: string, act: () => Promise<void>}} Action */
+
+/** What the last notice offers to do. @type {Action[]} */
+let actions = [];
+
+/** @returns {any} */
+export function shell() {
+  return {
+    notice: "",
+    /** @type {(() => Promise<void>) | null} */
+    way: null,
+    undoable: false,
+    // What else could be done: words and keys of at most two actions.
+    first: "",
+    firstKey: "",
+    second: "",
+    secondKey: "",
+    timer: 0,
+
+    init() {
+      addEventListener("tell", (e) => this.say(/** @type {CustomEvent} */ (e).detail));
+      if (document.querySelector("[data-running]")) this.listen();
+    },
+
+    /** @param {{text: string, undo: (() => Promise<void>) | null, more: any[]}} what */
+    say({ text, undo, more }) {
+      actions = more;
+      this.notice = text;
+      this.first = more[0]?.word ?? "";
+      this.firstKey = more[0]?.key ?? "";
+      this.second = more[1]?.word ?? "";
+      this.secondKey = more[1]?.key ?? "";
+      this.way = undo;
+      this.undoable = !!undo;
+      clearTimeout(this.timer);
+      this.timer = window.setTimeout(() => (this.notice = ""), more.length ? 20000 : undo ? 9000 : 5000);
+    },
+
+    async undo() {
+      const way = this.way;
+      this.way = null;
+      this.undoable = false;
+      this.notice = "";
+      try {
+        await way?.();
+      } catch (e) {
+        tell(String(/** @type {Error} */ (e).message));
+      }
+    },
+
+    /** @param {Event} e */
+    async doMore(e) {
+      await this.act(actions[Number(/** @type {HTMLElement} */ (e.currentTarget).dataset.more)]);
+    },
+
+    /** @param {Action | undefined} what */
+    async act(what) {
+      if (!what) return;
+      this.notice = "";
+      await what.act().catch((/** @type {Error} */ x) => tell(x.message));
+    },
+
+    listen() {
+      const stream = new EventSource("/events");
+      stream.onmessage = (e) => {
+        const { topics, jobs, counts } = JSON.parse(e.data);
+        for (const b of document.querySelectorAll("[data-count]")) b.textContent = counts[b.getAttribute("data-count") ?? ""] ?? "";
+        const running = document.querySelector("[data-running]");
+        running?.toggleAttribute("data-idle", jobs === 0);
+        const says = running?.querySelector("[data-jobs]");
+        if (says) says.textContent = jobs ? `${jobs} to do` : "";
+        if (topics.length) dispatchEvent(new CustomEvent("changed", { detail: topics }));
+      };
+      addEventListener("pagehide", () => stream.close());
+    },
+
+    /** @param {KeyboardEvent} e */
+    key(e) {
+      const t = /** @type {HTMLElement} */ (e.target);
+      if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (e.key === "/") {
+        e.preventDefault();
+        /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"))?.select();
+        /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"))?.focus();
+      } else if (e.key === "?") this.showKeys();
+      else if (e.key === "u" && this.undoable && !document.querySelector("[data-delivery]")) this.undo();
+      else if (this.notice) this.act(actions.find((a) => a.key === e.key));
+      else if (e.key === "Escape") for (const d of document.querySelectorAll("details.choice[open], details.menu[open]")) d.removeAttribute("open");
+    },
+
+    showKeys() {
+      /** @type {HTMLDialogElement} */ (document.getElementById("keys")).showModal();
+    },
+
+    turnLight() {
+      const dark = document.documentElement.dataset.room !== "dark";
+      if (dark) document.documentElement.dataset.room = "dark";
+      else delete document.documentElement.dataset.room;
+      document.cookie = `room=${dark ? "dark" : "light"}; path=/; max-age=31536000; samesite=lax`;
+      dispatchEvent(new CustomEvent("room"));
+    },
+  };
+}

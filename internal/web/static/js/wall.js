@@ -1,0 +1,80 @@
+// @ts-check
+// The Library's wall: search as you type, filters and extents without loading the
+// page anew. Every state is in the address.
+import { part } from "./api.js";
+
+/** @returns {any} */
+export function wall() {
+  return {
+    timer: 0,
+    asked: 0,
+
+    init() {
+      const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"));
+      field?.addEventListener("input", () => {
+        clearTimeout(this.timer);
+        this.timer = window.setTimeout(() => {
+          const url = new URL(location.href);
+          if (field.value.trim()) url.searchParams.set("q", field.value);
+          else url.searchParams.delete("q");
+          url.searchParams.delete("page");
+          this.go(url.href, true);
+        }, 60);
+      });
+      field?.form?.addEventListener("submit", (e) => e.preventDefault());
+      addEventListener("popstate", () => this.show());
+      document.addEventListener("click", (e) => {
+        for (const d of document.querySelectorAll("details.choice[open]")) if (!d.contains(/** @type {Node} */ (e.target))) d.removeAttribute("open");
+      });
+    },
+
+    /**
+     * @param {string} href
+     * @param {boolean} [replace]
+     */
+    async go(href, replace) {
+      history[replace ? "replaceState" : "pushState"](null, "", href);
+      await this.show();
+    },
+
+    async show() {
+      const mine = ++this.asked;
+      await part(location.href, "results", document.getElementById("results"), () => mine === this.asked);
+    },
+
+    /** @param {MouseEvent} e */
+    follow(e) {
+      if (e.ctrlKey || e.metaKey || e.shiftKey) return;
+      e.preventDefault();
+      const a = /** @type {HTMLAnchorElement} */ (e.currentTarget);
+      const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"));
+      if (field && !new URL(a.href).searchParams.has("q")) field.value = "";
+      this.go(a.href);
+    },
+
+    /** @param {number} by */
+    step(by) {
+      const all = /** @type {HTMLAnchorElement[]} */ ([...document.querySelectorAll("[data-extent]")]);
+      const now = all.findIndex((a) => a.hasAttribute("aria-current"));
+      const next = all[Math.max(0, Math.min(all.length - 1, now + by))];
+      if (next && next !== all[now]) this.go(next.href, true);
+    },
+
+    /** @param {WheelEvent} e */
+    turn(e) {
+      this.step(e.deltaY > 0 ? 1 : -1);
+    },
+
+    /** @param {KeyboardEvent} e */
+    key(e) {
+      if (/** @type {HTMLElement} */ (e.target).matches("input, textarea, select")) return;
+      if (e.key === "[") this.step(-1);
+      if (e.key === "]") this.step(1);
+    },
+
+    /** @param {CustomEvent<string[]>} e */
+    heard(e) {
+      if (e.detail.includes("library") && !document.querySelector("details.choice[open]")) part(location.href, "results", document.getElementById("results"));
+    },
+  };
+}

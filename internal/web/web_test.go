@@ -1,0 +1,546 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"io"
+	"log/slog"
+	"mime/multipart"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"aldermoor/core/station"
+	"aldermoor/internal/blob"
+	"aldermoor/internal/jobs"
+	"aldermoor/internal/library"
+	"aldermoor/internal/store"
+	"aldermoor/internal/web"
+)
+
+// studio is a whole running application on a folder of its own.
+type studio struct {
+	*httptest.Server
+	t       *testing.T
+	service *library.Service
+	tokens  map[library.Role]string
+}
+
+func newStudio(t *testing.T, cfg web.Config) *studio {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	log := slog.New(slog.DiscardHandler)
+	if testing.Verbose() {
+		log = slog.New(slog.NewTextHandler(os.Stderr, nil))
+	}
+	dir := t.TempDir()
+	db, err := store.Open(ctx, dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	blobs, err := blob.Open(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := jobs.New(db.DB(), log)
+	svc := library.New(library.Config{Store: db, Blobs: blobs, Log: log, Wake: q.Wake})
+	for kind, h := range svc.Handlers() {
+		q.Handle(kind, h)
+	}
+	q.OnFailure(svc.JobFailed)
+	if err := svc.Load(ctx); err != nil {
+		t.Fatal(err)
+	}
+	done := make(chan struct{})
+	go func() { q.Run(ctx, 2); close(done) }()
+	cfg.Service, cfg.Sessions, cfg.Log, cfg.Busy, cfg.Uploads = svc, db.Sessions(), log, q.Waiting, filepath.Join(dir, "uploads")
+	s, err := web.New(cfg)
+	if err != nil {
+		t.Fatal(err)
+	}
+	st := &studio{httptest.NewServer(s.Handler()), t, svc, map[library.Role]string{}}
+	t.Cleanup(func() {
+		st.CloseClientConnections()
+		st.Close()
+		cancel()
+		<-done
+		db.Close()
+	})
+	return st
+}
+
+// withPeople adds an account and a token for each role.
+func (s *studio) withPeople() *studio {
+	s.t.Helper()
+	for _, r := range library.Roles() {
+		if _, err := s.service.AddUser(s.t.Context(), string(r), "a long password", r, "test"); err != nil {
+			s.t.Fatal(err)
+		}
+		token, err := s.service.NewToken(s.t.Context(), string(r), "test")
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		s.tokens[r] = token
+	}
+	return s
+}
+
+// ask makes a request as somebody ("" for nobody) and returns status and body.
+func (s *studio) ask(as library.Role, method, path string, body io.Reader, headers ...string) (*http.Response, []byte) {
+	s.t.Helper()
+	r, err := http.NewRequest(method, s.URL+path, body)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	if as != "" {
+		r.Header.Set("Authorization", "Bearer "+s.tokens[as])
+	}
+	for i := 0; i+1 < len(headers); i += 2 {
+		r.Header.Set(headers[i], headers[i+1])
+	}
+	c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	resp, err := c.Do(r)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	if strings.HasPrefix(resp.Header.Get("Content-Type"), "text/event-stream") {
+		return resp, nil
+	}
+	data, err := io.ReadAll(resp.Body)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	return resp, data
+}
+
+func (s *studio) json(as library.Role, method, path string, body any, want int, headers ...string) map[string]any {
+	s.t.Helper()
+	var r io.Reader
+	if body != nil {
+		b, _ := json.Marshal(body)
+		r = bytes.NewReader(b)
+	}
+	resp, data := s.ask(as, method, path, r, headers...)
+	if resp.StatusCode != want {
+		s.t.Fatalf("%s %s: %d, want %d: %s", method, path, resp.StatusCode, want, data)
+	}
+	var out map[string]any
+	if err := json.Unmarshal(data, &out); err != nil {
+		s.t.Fatalf("%s %s: %v: %.200s", method, path, err, data)
+	}
+	return out
+}
+
+func multi(files ...station.File) (io.Reader, string) {
+	var b bytes.Buffer
+	w := multipart.NewWriter(&b)
+	for _, f := range files {
+		p, _ := w.CreateFormFile("file", f.Name)
+		p.Write(f.Data)
+	}
+	w.WriteField("station", "Test Rig")
+	w.Close()
+	return &b, w.FormDataContentType()
+}
+
+// deliver sends files and waits until they are sorted.
+func (s *studio) deliver(files ...station.File) map[string]any {
+	s.t.Helper()
+	body, kind := multi(files...)
+	resp, data := s.ask(library.Librarian, "POST", "/api/v1/deliveries", body, "Content-Type", kind)
+	if resp.StatusCode != http.StatusAccepted {
+		s.t.Fatalf("deliver: %d: %s", resp.StatusCode, data)
+	}
+	var out struct{ Href string }
+	json.Unmarshal(data, &out)
+	for range 2400 {
+		d := s.json(library.Librarian, "GET", out.Href, nil, 200)
+		if d["state"] == "sorted" || d["state"] == "failed" {
+			return d
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	s.t.Fatal("the delivery was never sorted")
+	return nil
+}
+
+func scan(t *testing.T, slug string, px int) []station.File {
+	t.Helper()
+	for _, m := range station.Materials() {
+		if m.Slug == slug {
+			files, err := station.NewWriter().Files(station.Take(m, station.Options{Px: px, Seed: 1}), slug)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return files
+		}
+	}
+	t.Fatalf("no material %q", slug)
+	return nil
+}
+
+// Every route, asked by everybody: who is let in must be exactly who the table says.
+func TestEveryRouteWithEveryRole(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	d := s.deliver(scan(t, "slates_round", 64)...)
+	id := int(d["sets"].([]any)[0].(map[string]any)["material_id"].(float64))
+	s.json(library.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%d/releases", id), map[string]any{"notes": "x"}, 201)
+	nobody, all := library.Role(""), append([]library.Role{""}, library.Roles()...)
+	for _, r := range web.RoutesForTest() {
+		path := regexp.MustCompile(`:(\w+)`).ReplaceAllStringFunc(r.Path, func(p string) string {
+			return map[string]string{":slug": "slates-round", ":channel": "normal.jpg"}[p]
+		})
+		path = strings.ReplaceAll(strings.ReplaceAll(path, "//", "/1/"), "*", "none")
+		if strings.HasSuffix(path, "/") && path != "/" {
+			path += "1"
+		}
+		for _, as := range all {
+			resp, data := s.ask(as, r.Method, path, strings.NewReader("{}"), "Content-Type", "application/json")
+			in := resp.StatusCode != http.StatusUnauthorized && resp.StatusCode != http.StatusForbidden
+			if as == nobody && resp.StatusCode == http.StatusSeeOther && strings.HasPrefix(resp.Header.Get("Location"), "/?to=") {
+				in = false
+			}
+			if path == "/sign-in" {
+				in = true // it answers 401 to wrong passwords
+			}
+			staff := as == library.Librarian || as == library.Lead || as == library.Administrator
+			want := map[string]bool{"anyone": true, "signedIn": as != nobody, "staff": staff, "admin": as == library.Administrator}[r.Who]
+			if in != want {
+				t.Errorf("%s %s as %q: %d, let in %v, want %v", r.Method, path, as, resp.StatusCode, in, want)
+			}
+			if resp.StatusCode >= 500 {
+				t.Errorf("%s %s as %q: %d %s", r.Method, path, as, resp.StatusCode, data)
+			}
+		}
+	}
+}
+
+// The OpenAPI document and the routes must tell the same.
+func TestOpenAPIMatchesRoutes(t *testing.T) {
+	s := newStudio(t, web.Config{})
+	doc := s.json("", "GET", "/api/v1/openapi.json", nil, 200)
+	written := map[string]bool{}
+	for path, ops := range doc["paths"].(map[string]any) {
+		for method := range ops.(map[string]any) {
+			written[strings.ToUpper(method)+" "+path] = true
+		}
+	}
+	for _, r := range web.RoutesForTest() {
+		if !strings.HasPrefix(r.Path, "/api/") {
+			continue
+		}
+		key := r.Method + " " + regexp.MustCompile(`:(\w+)`).ReplaceAllString(r.Path, "{$1}")
+		if !written[key] {
+			t.Errorf("%s is not described", key)
+		}
+		delete(written, key)
+	}
+	for key := range written {
+		t.Errorf("%s is described but does not exist", key)
+	}
+	// Every schema that is referred to exists.
+	text, _ := json.Marshal(doc)
+	schemas := doc["components"].(map[string]any)["schemas"].(map[string]any)
+	for _, m := range regexp.MustCompile(`#/components/schemas/(\w+)`).FindAllSubmatch(text, -1) {
+		if schemas[string(m[1])] == nil {
+			t.Errorf("there is no schema %s", m[1])
+		}
+	}
+}
+
+// What the API answers must have exactly the keys that the document says.
+func TestAnswersMatchTheirSchemas(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	doc := s.json("", "GET", "/api/v1/openapi.json", nil, 200)
+	schemas := doc["components"].(map[string]any)["schemas"].(map[string]any)
+	keys := func(name string, v any, optional ...string) {
+		t.Helper()
+		props := schemas[name].(map[string]any)["properties"].(map[string]any)
+		for k := range v.(map[string]any) {
+			if props[k] == nil {
+				t.Errorf("%s has a key %q that is not described", name, k)
+			}
+		}
+		for k := range props {
+			if _, ok := v.(map[string]any)[k]; !ok && !slices.Contains(optional, k) {
+				t.Errorf("%s lacks the key %q", name, k)
+			}
+		}
+	}
+	d := s.deliver(scan(t, "hull_clinker", 64)...)
+	keys("Delivery", d, "error")
+	set := d["sets"].([]any)[0].(map[string]any)
+	keys("Set", set)
+	keys("Map", set["maps"].([]any)[0])
+	id := set["material_id"]
+	m := s.json(library.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
+	keys("Material", m)
+	r := s.json(library.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%v/releases", id), map[string]any{}, 201)
+	keys("Release", r, "material")
+	whole := s.json(library.Artist, "GET", r["href"].(string), nil, 200)
+	keys("Release", whole)
+	l := s.json(library.Artist, "GET", "/api/v1/library?q=hull", nil, 200)
+	keys("Card", l["items"].([]any)[0])
+	rows := s.json(library.Librarian, "GET", "/api/v1/deliveries", nil, 200)
+	keys("DeliveryRow", rows["items"].([]any)[0])
+}
+
+func TestFromDeliveryToHandoff(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	d := s.deliver(scan(t, "mudflat_ripple", 128)...)
+	set := d["sets"].([]any)[0].(map[string]any)
+	if set["size"].(map[string]any)["width_m"] != 3.2 || len(set["maps"].([]any)) != 5 {
+		t.Fatalf("%v", set)
+	}
+	path := fmt.Sprintf("/api/v1/materials/%v", set["material_id"])
+	m := s.json(library.Librarian, "GET", path, nil, 200)
+	version := fmt.Sprintf(`"%v"`, m["version"])
+	change := map[string]any{"name": "Mud with ripples", "tags": []string{"Mud", "wet", "mud"}, "width_m": "320 cm", "height_m": 2.4, "contact_class": "soft mud"}
+	m = s.json(library.Librarian, "PATCH", path, change, 200, "If-Match", version)
+	if m["name"] != "Mud with ripples" || fmt.Sprint(m["tags"]) != "[mud wet]" || m["width_m"] != 3.2 || m["size_source"] != "typed" {
+		t.Errorf("%v", m)
+	}
+	// The version is used up.
+	p := s.json(library.Librarian, "PATCH", path, map[string]any{"name": "x"}, 412, "If-Match", version)
+	if !strings.Contains(p["detail"].(string), "Somebody else") {
+		t.Errorf("%v", p)
+	}
+	if p := s.json(library.Librarian, "PATCH", path, map[string]any{"width_m": "wide"}, 422); !strings.Contains(p["detail"].(string), "wide") {
+		t.Errorf("%v", p)
+	}
+	r1 := s.json(library.Librarian, "POST", path+"/releases", map[string]any{"notes": "first"}, 201)
+	s.json(library.Librarian, "POST", path+"/releases", map[string]any{"notes": "again"}, 422) // nothing has changed
+	s.json(library.Librarian, "PATCH", path, map[string]any{"name": "Mud, changed"}, 200)
+	// The release stays as it was.
+	was := s.json(library.Artist, "GET", r1["href"].(string), nil, 200)["material"].(map[string]any)
+	if was["name"] != "Mud with ripples" {
+		t.Errorf("release 1 is now called %v", was["name"])
+	}
+	r2 := s.json(library.Librarian, "POST", path+"/releases", map[string]any{"notes": "second"}, 201)
+	if r2["number"] != 2.0 {
+		t.Errorf("%v", r2)
+	}
+	l := s.json(library.Artist, "GET", "/api/v1/library?q=chan", nil, 200)
+	if l["total"] != 1.0 {
+		t.Errorf("found %v", l["total"])
+	}
+	resp, zip := s.ask(library.Artist, "GET", fmt.Sprintf("/api/v1/releases/%v/handoff?tier=source&normal=y%%2B", r2["id"]), nil)
+	if resp.StatusCode != 200 || !bytes.HasPrefix(zip, []byte("PK")) || !strings.Contains(resp.Header.Get("Content-Disposition"), "mudflat-ripple-r2-source.zip") {
+		t.Errorf("handoff: %d, %v", resp.StatusCode, resp.Header)
+	}
+	for _, path := range []string{fmt.Sprintf("/api/v1/releases/%v/swatch.png?extent_m=1&px=64", r2["id"]), fmt.Sprintf("/api/v1/releases/%v/ball.png?px=64", r2["id"])} {
+		resp, data := s.ask(library.Artist, "GET", path, nil)
+		im, err := png.Decode(bytes.NewReader(data))
+		if resp.StatusCode != 200 || err != nil || im.Bounds().Dx() != 64 {
+			t.Errorf("%s: %d, %v", path, resp.StatusCode, err)
+		}
+	}
+	for _, bad := range []string{"handoff?tier=3k", "handoff?normal=z", "swatch.png?extent_m=0", "swatch.png?px=99999", "handoff?format=exr"} {
+		if resp, _ := s.ask(library.Artist, "GET", fmt.Sprintf("/api/v1/releases/%v/%s", r2["id"], bad), nil); resp.StatusCode != 422 {
+			t.Errorf("%s: %d", bad, resp.StatusCode)
+		}
+	}
+}
+
+func TestCorrectionsMoveChannels(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	var b bytes.Buffer
+	grey := image.NewGray(image.Rect(0, 0, 32, 32))
+	for i := range grey.Pix {
+		grey.Pix[i] = uint8(i * 7)
+	}
+	png.Encode(&b, grey)
+	files := append(scan(t, "slates_round", 64), station.File{Name: "slates_round/slates_round_zz.png", Data: b.Bytes()})
+	set := s.deliver(files...)["sets"].([]any)[0].(map[string]any)
+	if len(set["unassigned"].([]any)) != 1 {
+		t.Fatalf("%v", set["unassigned"])
+	}
+	ids := map[string]any{}
+	for _, m := range set["maps"].([]any) {
+		ids[m.(map[string]any)["channel"].(string)] = m.(map[string]any)["id"]
+	}
+	path := fmt.Sprintf("/api/v1/materials/%v/maps/%v", set["material_id"], ids["roughness"])
+	m := s.json(library.Librarian, "PUT", path, map[string]any{"channel": "occlusion"}, 200)
+	got := map[string]string{}
+	for _, x := range m["maps"].([]any) {
+		got[x.(map[string]any)["channel"].(string)] = x.(map[string]any)["file"].(string)
+	}
+	if !strings.HasSuffix(got["occlusion"], "_roughness.png") || got["roughness"] != "" || len(m["unassigned"].([]any)) != 2 {
+		t.Errorf("%v, unassigned %v", got, m["unassigned"])
+	}
+	if !strings.Contains(fmt.Sprint(m["findings"]), "missing_roughness") {
+		t.Errorf("the missing roughness was not noticed: %v", m["findings"])
+	}
+	s.json(library.Librarian, "PUT", path, map[string]any{"channel": "wetness"}, 422)
+}
+
+func TestBadFilesAreNamedAndTheOthersGoOn(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	good := scan(t, "slates_round", 64)
+	d := s.deliver(append(good, station.File{Name: "slates_round/slates_round_metallic.png", Data: good[0].Data[:200]},
+		station.File{Name: "slates_round/x_opacity.png", Data: []byte("not a picture")}, station.File{Name: "broken.zip", Data: []byte("PK\x03\x04 but no more")})...)
+	failed := d["failed"].([]any)
+	if len(failed) != 3 {
+		t.Fatalf("%v", failed)
+	}
+	for _, f := range failed {
+		m := f.(map[string]any)
+		if !strings.Contains(m["error"].(string), m["file"].(string)) {
+			t.Errorf("the sentence does not name its file: %v", m)
+		}
+	}
+	if n := len(d["sets"].([]any)[0].(map[string]any)["maps"].([]any)); n != len(good) {
+		t.Errorf("%d of %d good maps arrived", n, len(good))
+	}
+	body, kind := multi(station.File{Name: "../../evil.png", Data: good[0].Data})
+	if resp, data := s.ask(library.Librarian, "POST", "/api/v1/deliveries", body, "Content-Type", kind); resp.StatusCode != 422 || !bytes.Contains(data, []byte("leads out")) {
+		t.Errorf("%d %s", resp.StatusCode, data)
+	}
+	if resp, _ := s.ask(library.Librarian, "POST", "/api/v1/deliveries", strings.NewReader("x"), "Content-Type", "text/plain"); resp.StatusCode != 415 {
+		t.Errorf("%d", resp.StatusCode)
+	}
+}
+
+func (s *studio) signIn(name, password string) (*http.Response, string) {
+	resp, body := s.ask("", "POST", "/sign-in", strings.NewReader(url.Values{"name": {name}, "password": {password}}.Encode()), "Content-Type", "application/x-www-form-urlencoded")
+	return resp, string(body)
+}
+
+func TestSigningIn(t *testing.T) {
+	s := newStudio(t, web.Config{Secure: true}).withPeople()
+	resp, _ := s.signIn("artist", "a long password")
+	c := resp.Cookies()
+	if resp.StatusCode != 303 || len(c) != 1 || !c[0].HttpOnly || !c[0].Secure || c[0].SameSite != http.SameSiteLaxMode {
+		t.Errorf("%d, %v", resp.StatusCode, c)
+	}
+	if resp, body := s.signIn("artist", "wrong"); resp.StatusCode != 401 || !strings.Contains(body, "do not go together") {
+		t.Errorf("%d", resp.StatusCode)
+	}
+	if resp, body := s.signIn("nobody at all", "wrong"); resp.StatusCode != 401 || !strings.Contains(body, "do not go together") {
+		t.Errorf("a name that does not exist gives itself away: %d", resp.StatusCode)
+	}
+	for range 5 {
+		s.signIn("lead", "wrong")
+	}
+	if resp, _ = s.signIn("lead", "a long password"); resp.StatusCode != 429 {
+		t.Errorf("guessing was not slowed down: %d", resp.StatusCode)
+	}
+}
+
+func TestRequestsFromOtherSitesAreRefused(t *testing.T) {
+	s := newStudio(t, web.Config{Demo: true}).withPeople()
+	for _, h := range [][]string{{"Sec-Fetch-Site", "cross-site"}, {"Origin", "http://elsewhere.example"}} {
+		resp, _ := s.ask("", "POST", "/sign-in", strings.NewReader("name=artist"), append(h, "Content-Type", "application/x-www-form-urlencoded")...)
+		if resp.StatusCode != http.StatusForbidden {
+			t.Errorf("%v: %d", h, resp.StatusCode)
+		}
+	}
+}
+
+func TestSetUpNeedsTheCode(t *testing.T) {
+	s := newStudio(t, web.Config{SetupCode: "SECRETCODE"})
+	post := func(code, name, password string) int {
+		resp, _ := s.ask("", "POST", "/setup", strings.NewReader(url.Values{"code": {code}, "name": {name}, "password": {password}}.Encode()), "Content-Type", "application/x-www-form-urlencoded")
+		return resp.StatusCode
+	}
+	if resp, _ := s.ask("", "GET", "/", nil); resp.Header.Get("Location") != "/setup" {
+		t.Errorf("%v", resp.Header)
+	}
+	for _, c := range []struct {
+		code, name, password string
+		want                 int
+	}{{"WRONG", "ada", "a long password", 422}, {"SECRETCODE", "ada", "short", 422}, {"SECRETCODE", "ada", "a long password", 303}, {"SECRETCODE", "eve", "a long password", 404}} {
+		if got := post(c.code, c.name, c.password); got != c.want {
+			t.Errorf("%v: %d", c, got)
+		}
+	}
+}
+
+func TestPagesCarryStrictHeaders(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	for _, path := range []string{"/", "/library", "/boards", "/intake", "/bench", "/you", "/people", "/nowhere"} {
+		resp, body := s.ask(library.Administrator, "GET", path, nil)
+		csp := resp.Header.Get("Content-Security-Policy")
+		if !strings.Contains(csp, "default-src 'none'") || strings.Contains(csp, "unsafe") {
+			t.Errorf("%s: %q", path, csp)
+		}
+		if regexp.MustCompile(`<script(?:[^>]*)>[^<]`).Match(body) || regexp.MustCompile(`\sstyle="|\son\w+="`).Match(body) {
+			t.Errorf("%s has inline script or style", path)
+		}
+	}
+}
+
+func TestPeopleKeepAnAdministrator(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	users, err := s.service.Users(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, u := range users {
+		if u.Role == library.Administrator {
+			if err := s.service.ChangeUser(t.Context(), u.ID, library.Artist, false, "test"); err == nil {
+				t.Error("the last administrator was taken away")
+			}
+		}
+		if u.Role == library.Artist {
+			if err := s.service.ChangeUser(t.Context(), u.ID, library.Artist, true, "test"); err != nil {
+				t.Error(err)
+			}
+		}
+	}
+	if resp, _ := s.ask(library.Artist, "GET", "/api/v1/library", nil); resp.StatusCode != 401 {
+		t.Errorf("a closed account's token still works: %d", resp.StatusCode)
+	}
+	log, err := s.service.Audit(t.Context(), 50)
+	if err != nil || len(log) < 9 || log[0].Action != "account changed" {
+		t.Errorf("%v, %v", log, err)
+	}
+}
+
+func TestEventsTellWhatChanged(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	r, _ := http.NewRequestWithContext(t.Context(), "GET", s.URL+"/events", nil)
+	r.Header.Set("Authorization", "Bearer "+s.tokens[library.Librarian])
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	im := image.NewNRGBA(image.Rect(0, 0, 16, 16))
+	im.Set(3, 3, color.White)
+	var b bytes.Buffer
+	png.Encode(&b, im)
+	heard := make(chan string, 1)
+	go func() {
+		got, buf := "", make([]byte, 4096)
+		for !strings.Contains(got, "delivery:1") {
+			n, err := resp.Body.Read(buf)
+			if got += string(buf[:n]); err != nil {
+				break
+			}
+		}
+		heard <- got
+	}()
+	s.deliver(station.File{Name: "a_color.png", Data: b.Bytes()})
+	select {
+	case got := <-heard:
+		if !strings.Contains(got, "delivery:1") {
+			t.Errorf("the stream ended after %q", got)
+		}
+	case <-time.After(10 * time.Second):
+		t.Error("nothing was said of the delivery")
+	}
+}
