@@ -4,7 +4,9 @@
 // A Print is a few hundred bytes. Comparing one with a hundred thousand others
 // takes a few milliseconds: a perceptual hash of a picture's coarse structure
 // (the signs of its low cosine frequencies) leaves few candidates, and those are
-// held against each other sample by sample. It leaves out crops.
+// held against each other sample by sample. A part of a scan is found by small
+// places that stand out (marks), and then laid on the whole to be sure. It leaves out
+// parts of less than a third of a side, and turns other than by a quarter.
 package likeness
 
 import (
@@ -21,6 +23,10 @@ type Print struct {
 	Lightness []byte `json:"l,omitempty"` // of the base colour
 	Height    []byte `json:"h,omitempty"`
 	Rough     []byte `json:"r,omitempty"`
+
+	Marks []Mark `json:"m,omitempty"`        // of the base colour's lightness
+	W     int    `json:"width_px,omitempty"` // pixels of the base colour
+	H     int    `json:"height_px,omitempty"`
 }
 
 // plane is a picture brought to mean 0 and deviation 1.
@@ -134,14 +140,25 @@ const (
 type entry struct {
 	id    int64
 	hash  uint64
+	even  bool // without a structure that a hash could stand for
 	print Print
 }
+
+// shape is the size of the picture that the marks are of, in samples.
+func (e *entry) shape() (w, h float64) {
+	k := MarkSide / float64(max(e.print.W, e.print.H, 1))
+	return math.Round(float64(e.print.W) * k), math.Round(float64(e.print.H) * k)
+}
+
+// gone is the id of an entry that a newer one has replaced.
+const gone = -1
 
 // Index holds prints in memory. It is not safe for use by several goroutines at a
 // time.
 type Index struct {
 	entries []entry
 	at      map[int64]int
+	marks   marks
 }
 
 // key is the picture that a print is found by: the first that has a structure.
@@ -161,15 +178,16 @@ func (x *Index) Put(id int64, p Print) {
 		x.at = map[int64]int{}
 	}
 	q, ok := p.key()
-	if !ok {
+	if !ok && len(p.Marks) == 0 {
 		return
 	}
-	e := entry{id, q.hash(), p}
+	e := entry{id, q.hash(), !ok, p}
+	e.print.Marks = nil
 	if i, there := x.at[id]; there {
-		x.entries[i] = e
-		return
+		x.entries[i] = entry{id: gone, even: true}
 	}
 	x.at[id] = len(x.entries)
+	x.marks.put(int32(len(x.entries)), p.Marks)
 	x.entries = append(x.entries, e)
 }
 
@@ -185,7 +203,7 @@ func (x *Index) Find(p Print, skip func(id int64) bool) (best Match, ok bool) {
 		h := turned.hash()
 		for i := range x.entries {
 			e := &x.entries[i]
-			if bits.OnesCount64(h^e.hash) > apart || skip != nil && skip(e.id) {
+			if e.even || bits.OnesCount64(h^e.hash) > apart || skip != nil && skip(e.id) {
 				continue
 			}
 			if l := p.compare(e.print, turn); l >= alike && l > best.Likeness {

@@ -124,12 +124,8 @@ type Found struct {
 func (s *Service) Load(ctx context.Context) error {
 	var cards []Card
 	err := s.Store.Read(ctx, func(tx Tx) (err error) {
-		if cards, err = tx.Cards(); err != nil {
-			return err
-		}
-		s.prints.mu.Lock()
-		defer s.prints.mu.Unlock()
-		return tx.Prints(s.prints.Put)
+		cards, err = tx.Cards()
+		return err
 	})
 	for _, c := range cards {
 		s.index.put(c)

@@ -15,7 +15,6 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/inspect"
-	"aldermoor/core/likeness"
 	"aldermoor/core/normals"
 	"aldermoor/core/parcel"
 	"aldermoor/core/raster"
@@ -310,7 +309,10 @@ func (s *Service) sort(ctx context.Context, key string) error {
 		}
 		return nil
 	}
-	var within likeness.Index
+	forms, err := s.forms(ctx, made, look)
+	if err != nil {
+		return err
+	}
 	err = s.Store.Write(ctx, func(tx Tx) error {
 		if now, err := tx.Delivery(id); err != nil || now.State == Sorted {
 			return err
@@ -334,7 +336,11 @@ func (s *Service) sort(ctx context.Context, key string) error {
 			if err := tx.AddMaterial(m); err != nil {
 				return err
 			}
-			if err := s.recognise(tx, m, printOf(m, look), &within); err != nil {
+			f := forms[i]
+			if f.inside >= 0 {
+				f.known.Material = made[f.inside].ID
+			}
+			if err := s.recognise(tx, m, f); err != nil {
 				return err
 			}
 		}
@@ -345,7 +351,9 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	}
 	s.prints.mu.Lock()
 	for i := range made {
-		s.prints.Put(made[i].ID, printOf(&made[i], look))
+		if made[i].ID != 0 { // not a set that was here before
+			s.prints.Put(made[i].ID, forms[i].print)
+		}
 	}
 	s.prints.mu.Unlock()
 	s.Wake()
@@ -557,6 +565,7 @@ func (s *Service) level(sum, layer string) *raster.Image {
 type DeliveryReport struct {
 	Delivery
 	Materials []Material
+	Here      map[int64]Material // those that sets of it are known as, by their id
 	Failures  []inspect.Failure
 }
 
@@ -569,6 +578,17 @@ func (s *Service) Delivery(ctx context.Context, id int64) (DeliveryReport, error
 		}
 		if r.Materials, err = tx.MaterialsOf(id); err != nil {
 			return err
+		}
+		r.Here = map[int64]Material{}
+		for _, m := range r.Materials {
+			if m.Known == nil {
+				continue
+			}
+			here, err := tx.Material(m.Known.Material)
+			if err != nil && !errors.Is(err, ErrNotFound) {
+				return err
+			}
+			r.Here[m.Known.Material] = here
 		}
 		files, err := tx.Files(id)
 		for _, f := range files {

@@ -60,7 +60,8 @@ func New(c Config) *Service {
 
 // prints are those of all materials.
 type prints struct {
-	mu sync.Mutex
+	mu   sync.Mutex
+	read bool
 	likeness.Index
 }
 

@@ -70,7 +70,7 @@ func (s *Server) apiKnown(c *echo.Context) error {
 		return err
 	}
 	var in struct {
-		Take string `json:"take"` // new_state or separate
+		Take string `json:"take"` // new_state, tier or separate
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err
@@ -83,13 +83,19 @@ func (s *Server) apiKnown(c *echo.Context) error {
 			return err
 		}
 		return c.JSON(http.StatusOK, map[string]any{"material_id": of.ID, "name": of.Name})
+	case "tier":
+		of, err := s.Service.AsTier(ctx, id, me(c).Name)
+		if err != nil {
+			return err
+		}
+		return c.JSON(http.StatusOK, map[string]any{"material_id": of.ID, "name": of.Name})
 	case "separate":
 		if err := s.Service.Separate(ctx, id, me(c).Name); err != nil {
 			return err
 		}
 		return c.JSON(http.StatusOK, map[string]any{"material_id": id, "name": ""})
 	}
-	return library.Invalid{Says: fmt.Sprintf("A known scan is taken as new_state or separate, not %q.", in.Take)}
+	return library.Invalid{Says: fmt.Sprintf("A known scan is taken as new_state, tier or separate, not %q.", in.Take)}
 }
 
 // apiResend takes a file again that could not be read, under the path that it came

@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"strconv"
 	"strings"
@@ -407,8 +408,77 @@ func TestAScanThatIsHereAlreadyIsKnown(t *testing.T) {
 	}
 }
 
+// A smaller tier of a scan that is here is kept with it, and a part of one is told as such.
+func TestASmallerTierAndAPartAreKnown(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	// jetty planks and tiles repeat themselves; rubble does not.
+	whole := scan(t, "rubble_limewash", 256)
+	first := s.deliver(whole...)["sets"].([]any)[0].(map[string]any)
+	id := fmt.Sprint(first["material_id"])
+	deliver := func(change func(raster.Plane) raster.Plane) (set, page string) {
+		var files []station.File
+		for _, f := range whole {
+			if strings.HasSuffix(f.Name, ".png") {
+				f.Data = remade(t, f.Data, change)
+				files = append(files, f)
+			}
+		}
+		d := s.deliver(files...)
+		_, body := s.ask(librarian, "GET", fmt.Sprintf("/intake/%v", d["id"]), nil)
+		return fmt.Sprint(d["sets"].([]any)[0].(map[string]any)["material_id"]), string(body)
+	}
+	tiers := func() (n int) {
+		for _, a := range s.json(librarian, "GET", "/api/v1/materials/"+id, nil, 200)["attachments"].([]any) {
+			if a.(map[string]any)["kind"] == "lower_tier" {
+				n++
+			}
+		}
+		return n
+	}
+
+	tier, page := deliver(func(p raster.Plane) raster.Plane { return p.Resample(p.W/2, p.H/2, raster.Area) })
+	if !strings.Contains(page, "but smaller (128 px against 256).") || !strings.Contains(page, `data-known="tier"`) || strings.Contains(page, `data-known="new_state"`) {
+		t.Fatal("the smaller tier is not offered as one")
+	}
+	for _, want := range []int{len(first["maps"].([]any)), 0, len(first["maps"].([]any))} { // done, taken back, done
+		s.json(librarian, "POST", "/api/v1/materials/"+tier+"/known", map[string]any{"take": "tier"}, 200)
+		if n := tiers(); n != want {
+			t.Errorf("%d smaller files are kept, want %d", n, want)
+		}
+	}
+	s.json(librarian, "POST", "/api/v1/materials/"+id+"/known", map[string]any{"take": "tier"}, 422)
+
+	part, page := deliver(func(p raster.Plane) raster.Plane {
+		out := raster.NewPlane(p.W*3/5, p.H*3/5)
+		for y := range out.H {
+			copy(out.Row(y), p.Row(y + p.H/4)[p.W/5:])
+		}
+		return out
+	})
+	says := regexp.MustCompile(`This is a part of the scan of [^:]+: (\d+) % of its width, (\d+) % of its height\.`).FindStringSubmatch(page)
+	if says == nil {
+		t.Fatal("the part is not known")
+	}
+	for _, n := range says[1:] {
+		if v, _ := strconv.Atoi(n); v < 57 || v > 63 {
+			t.Errorf("%s", says[0])
+		}
+	}
+	if !strings.Contains(page, `class="part"`) {
+		t.Error("the part is not shown on the whole")
+	}
+	s.json(librarian, "POST", "/api/v1/materials/"+part+"/known", map[string]any{"take": "tier"}, 422)
+	s.json(librarian, "POST", "/api/v1/materials/"+part+"/known", map[string]any{"take": "separate"}, 200)
+}
+
 // enlarged is a PNG at twice its size.
 func enlarged(t *testing.T, data []byte) []byte {
+	t.Helper()
+	return remade(t, data, func(p raster.Plane) raster.Plane { return p.Resample(2*p.W, 2*p.H, raster.Area) })
+}
+
+// remade is a PNG with its components changed.
+func remade(t *testing.T, data []byte, change func(raster.Plane) raster.Plane) []byte {
 	t.Helper()
 	im, in, err := codec.Decode(data, codec.DefaultLimits)
 	if err != nil {
@@ -416,7 +486,7 @@ func enlarged(t *testing.T, data []byte) []byte {
 	}
 	var planes []raster.Plane
 	for c := range im.Components() {
-		planes = append(planes, im.Plane(c).Resample(2*im.W, 2*im.H, raster.Area))
+		planes = append(planes, change(im.Plane(c)))
 	}
 	var b bytes.Buffer
 	if err := codec.EncodePNG(&b, raster.FromPlanes(planes...).Quantise(in.Bits), codec.PNGOptions{}); err != nil {

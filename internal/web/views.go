@@ -110,7 +110,22 @@ type knownView struct {
 	ID     int64
 	Name   string
 	Says   string
-	Larger bool // this set is no smaller than what is here
+	State  bool // it can be the new state of what is here
+	Tier   bool // it is a smaller tier of what is here
+	Beside [2]besideView
+}
+
+// partView is a part of a picture, in hundredths of its longer side.
+type partView struct{ Left, Top, Width, Height float64 }
+
+// besideView is one side of two scans that are held against each other.
+type besideView struct {
+	Word  string
+	MapID int64
+	W, H  int       // pixels
+	Turn  int       // degrees clockwise
+	Part  *partView // what the other one shows of it; nil for all
+	Facts []string
 }
 
 type openDelivery struct {
@@ -137,7 +152,7 @@ func openView(d library.DeliveryReport) *openDelivery {
 	}
 	for i := range d.Materials {
 		m := &d.Materials[i]
-		row := rowView(m)
+		row := rowView(m, d.Here)
 		switch {
 		case m.Stage == library.Accepted:
 			o.Accepted = append(o.Accepted, row)
@@ -154,7 +169,7 @@ func openView(d library.DeliveryReport) *openDelivery {
 	return o
 }
 
-func rowView(m *library.Material) setRow {
+func rowView(m *library.Material, here map[int64]library.Material) setRow {
 	r := setRow{ID: m.ID, Name: m.Name, Accepted: m.Stage == library.Accepted, Released: m.Released, Size: "no size found", SizeTone: doubt}
 	if m.Size.Known() {
 		r.Size, r.SizeTone = fmt.Sprintf("%s × %s, %s", metres(m.Size.W), scale.Metres(m.Size.H), sourceWord(m.SizeSource)), calm
@@ -188,7 +203,21 @@ func rowView(m *library.Material) setRow {
 	}
 	if k := m.Known; k != nil {
 		w, h := m.Pixels()
-		r.Known = &knownView{k.Material, k.Name, k.Says(w, h), !k.Files && max(w, h) >= k.Wider}
+		r.Known = &knownView{ID: k.Material, Name: k.Name, Says: k.Says(w, h), State: !k.Files && !k.Smaller(w, h), Tier: k.Smaller(w, h)}
+		of := here[k.Material]
+		r.Known.Beside = [2]besideView{beside("What came", m), beside("What is here: "+of.Name, &of)}
+		r.Known.Beside[1].Turn = 90 * k.Quarters
+		if a := k.Part; a != nil {
+			b := &r.Known.Beside[1]
+			// A picture that is not square lies in the middle; it is turned as it lies on the page.
+			pw, ph := float64(b.W), float64(b.H)
+			kx, ky := 100*pw/max(pw, ph), 100*ph/max(pw, ph)
+			v := partView{50 - kx/2 + a.X*kx, 50 - ky/2 + a.Y*ky, a.W * kx, a.H * ky}
+			for range k.Quarters {
+				v = partView{100 - v.Top - v.Height, v.Left, v.Height, v.Width}
+			}
+			b.Part = &v
+		}
 	}
 	if n := len(r.Loose); n > 0 {
 		r.Doubts = append(r.Doubts, fmt.Sprintf("%s of no channel yet.", count(n, "picture")))
@@ -207,6 +236,44 @@ func rowView(m *library.Material) setRow {
 		}
 	}
 	return r
+}
+
+// beside says of a material what counts when it is held against another.
+func beside(word string, m *library.Material) besideView {
+	v := besideView{Word: word, W: 1, H: 1}
+	list := m.Assigned()
+	if len(list) == 0 {
+		return v
+	}
+	first := list[0]
+	for _, p := range list {
+		if p.Channel == channels.BaseColor {
+			first = p
+		}
+	}
+	v.MapID, v.W, v.H = first.ID, first.Width, first.Height
+	var names, kinds []string
+	for _, p := range list {
+		names = append(names, strings.ToLower(p.Channel.Title()))
+		kind := fmt.Sprintf("%s, %d bit", strings.ToUpper(p.Format), p.Bits)
+		if !slices.Contains(kinds, kind) {
+			kinds = append(kinds, kind)
+		}
+	}
+	w, h := m.Pixels()
+	v.Facts = []string{fmt.Sprintf("%d × %d px", w, h), strings.Join(kinds, "; "), strings.Join(names, ", ")}
+	if m.Size.Known() {
+		v.Facts = append(v.Facts, fmt.Sprintf("one repeat %s × %s", scale.Metres(m.Size.W), scale.Metres(m.Size.H)))
+	}
+	from := "Came"
+	if m.Station != "" {
+		from = "From " + m.Station
+	}
+	v.Facts = append(v.Facts, from+", "+m.Created.Format("2 January 2006"))
+	if m.Released > 0 {
+		v.Facts = append(v.Facts, fmt.Sprintf("release %d is published", m.Released))
+	}
+	return v
 }
 
 func (k *cell) fill(p *library.Map) {

@@ -45,7 +45,7 @@ export function intake() {
 
     /** One listener for two hundred rows. @param {MouseEvent} e */
     async click(e) {
-      const t = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-cell], [data-accept], [data-leave], [data-return], [data-accept-sure], [data-step], [data-next], [data-assign], [data-known]"));
+      const t = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-cell], [data-accept], [data-leave], [data-return], [data-accept-sure], [data-step], [data-next], [data-assign], [data-known], [data-beside]"));
       if (!t) return;
       const d = t.dataset;
       if (d.cell !== undefined) await this.explain(t);
@@ -55,6 +55,7 @@ export function intake() {
       else if (d.acceptSure !== undefined) await this.acceptSure(e);
       else if (d.step) await this.back(d.step);
       else if (d.next !== undefined) this.next();
+      else if ("beside" in d) /** @type {HTMLDialogElement} */ (/** @type {Element} */ (t.closest("td")).querySelector("dialog")).showModal();
       else if (d.known) await this.known(/** @type {HTMLElement} */ (t.closest("[data-set]")).dataset.set, d.known);
       else if (d.assign !== undefined) await this.assign(this.about.set, this.about.map, d.assign);
     },
@@ -292,7 +293,7 @@ export function intake() {
       try {
         const { name } = await call("POST", path, { take });
         if (take === "separate") tell("Taken as a material of its own.", () => this.back("undo"));
-        else tell(`It is the new state of ${name}; release that on the Bench.`, async () => {
+        else tell(take === "tier" ? `Kept as a smaller tier of ${name}.` : `It is the new state of ${name}; release that on the Bench.`, async () => {
           await call("POST", path, { take });
           await this.reload();
         });
@@ -399,7 +400,7 @@ export function intake() {
         return this.assign(this.about.set, this.about.map, letters[/** @type {keyof typeof letters} */ (e.key)]);
       }
       if (!cell || !row) return;
-      const known = { w: "new_state", W: "separate" }[e.key];
+      const known = { w: row?.querySelector("[data-known=tier]") ? "tier" : "new_state", W: "separate" }[e.key];
       if (known && row.querySelector(`[data-known=${known}]`)) {
         e.preventDefault();
         return this.known(row.dataset.set, known);
