@@ -23,7 +23,7 @@ var floors = []struct {
 }
 
 // What core may use besides the standard library.
-var coreMayUse = []string{"golang.org/x/image/", "gonum.org/v1/gonum/", "github.com/klauspost/compress/"}
+var coreMayUse = []string{"golang.org/x/image/", "golang.org/x/text/", "gonum.org/v1/gonum/", "github.com/klauspost/compress/"}
 
 // What core must never use, though it is in the standard library.
 var coreMustNot = []string{"net/http", "database/sql", "html/template", "os"}

@@ -14,6 +14,7 @@ require (
 	golang.org/x/crypto v0.58.0
 	golang.org/x/exp v0.0.0-20261011100332-faecfb24eb49
 	golang.org/x/image v0.47.0
+	golang.org/x/text v0.43.0
 	modernc.org/sqlite v1.62.0
 )
 

@@ -21,6 +21,7 @@ import (
 	"aldermoor/core/parcel"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
+	"aldermoor/internal/blob"
 
 	"github.com/spf13/cobra"
 )
@@ -112,6 +113,10 @@ func (e *examiner) file(p, name string) error {
 		return err
 	}
 	kind := parcel.Recognise(head[:n])
+	if foreign := parcel.Foreign(head[:n]); foreign != "" {
+		e.failed = append(e.failed, inspect.Failure{File: name, Error: name + " " + parcel.NotOpened(foreign) + "."})
+		return nil
+	}
 	if kind == parcel.None {
 		return e.look(name, f)
 	}
@@ -119,7 +124,9 @@ func (e *examiner) file(p, name string) error {
 	if err != nil {
 		return err
 	}
-	problems, err := parcel.Unpack(kind, f, info.Size(), parcel.DefaultLimits, e.look)
+	limits := parcel.DefaultLimits
+	limits.Aside = func(r io.Reader) (io.ReaderAt, int64, func(), error) { return blob.Aside("", r) }
+	problems, err := parcel.Unpack(kind, f, info.Size(), limits, e.look)
 	for _, q := range problems {
 		e.failed = append(e.failed, inspect.Failure{File: name + "/" + q.Name, Error: q.Name + " " + q.Says + "."})
 	}

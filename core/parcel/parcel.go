@@ -5,13 +5,15 @@
 // (absolute names, "..", drive letters, links and devices are refused, each with
 // a sentence); the unpacked amount, its ratio to the packed amount, and the
 // number of entries are limited; and one bad entry does not keep the others
-// from arriving. Nothing is written to disk here: the caller takes each entry as
-// a stream.
+// from arriving. An archive within an archive is opened too, once; its files lie in
+// a folder of its name. Nothing is written to disk here: the caller takes each entry
+// as a stream.
 package parcel
 
 import (
 	"archive/tar"
 	"archive/zip"
+	"bufio"
 	"bytes"
 	"compress/gzip"
 	"errors"
@@ -28,6 +30,10 @@ type Limits struct {
 	Entries int   // files in one archive
 	Bytes   int64 // all entries together, unpacked
 	Ratio   int64 // unpacked over packed, once past 100 MB
+
+	// Aside keeps what it reads where it can be read at will, until done is called: a zip
+	// within an archive needs it. If nil, such are refused.
+	Aside func(io.Reader) (r io.ReaderAt, size int64, done func(), err error)
 }
 
 // DefaultLimits allows 20,000 files, 200 GB, and a ratio of 200.
@@ -57,6 +63,24 @@ func Recognise(head []byte) Kind {
 	return None
 }
 
+// Foreign names the kind of an archive that is not opened here, by its first bytes;
+// "" if it is none.
+func Foreign(head []byte) string {
+	for _, k := range []struct{ magic, name string }{
+		{"7z\xbc\xaf\x27\x1c", "7z"}, {"Rar!\x1a\x07", "RAR"}, {"\xfd7zXZ\x00", "xz"}, {"BZh", "bzip2"}, {"\x28\xb5\x2f\xfd", "Zstandard"}, {"MSCF", "CAB"}, {"\x1f\x9d", "compress"},
+	} {
+		if bytes.HasPrefix(head, []byte(k.magic)) {
+			return k.name
+		}
+	}
+	return ""
+}
+
+// NotOpened says of a foreign archive what to do.
+func NotOpened(kind string) string {
+	return fmt.Sprintf("is a %s archive, which is not opened here; send a zip, tar or tar.gz instead", kind)
+}
+
 // Problem is an entry that was not taken, and why.
 type Problem struct {
 	Name string
@@ -74,21 +98,29 @@ func (e LimitError) Error() string { return string(e) }
 // it have been taken.
 func Unpack(kind Kind, r io.ReaderAt, size int64, lim Limits, take func(name string, r io.Reader) error) ([]Problem, error) {
 	u := &unpacker{lim: lim, packed: size, take: take}
-	var err error
+	err := u.archive(kind, r, size)
+	return u.problems, err
+}
+
+func (u *unpacker) archive(kind Kind, r io.ReaderAt, size int64) error {
 	switch kind {
 	case Zip:
-		err = u.zip(r, size)
-	case Tar:
-		err = u.tar(io.NewSectionReader(r, 0, size))
-	case TarGz:
-		var z *gzip.Reader
-		if z, err = gzip.NewReader(io.NewSectionReader(r, 0, size)); err == nil {
-			err = u.tar(z)
-		}
-	default:
-		err = errors.New("this is not an archive that is opened here (zip, tar, tar.gz)")
+		return u.zip(r, size)
+	case Tar, TarGz:
+		return u.stream(kind, io.NewSectionReader(r, 0, size))
 	}
-	return u.problems, err
+	return errors.New("this is not an archive that is opened here (zip, tar, tar.gz)")
+}
+
+func (u *unpacker) stream(kind Kind, r io.Reader) error {
+	if kind == TarGz {
+		z, err := gzip.NewReader(r)
+		if err != nil {
+			return Damaged{fmt.Errorf("the archive is damaged or was cut off: %w", err)}
+		}
+		r = z
+	}
+	return u.tar(r)
 }
 
 type unpacker struct {
@@ -98,17 +130,22 @@ type unpacker struct {
 	unpacked int64
 	take     func(string, io.Reader) error
 	problems []Problem
+	within   string // the folder of an archive within the archive that is being opened
 }
 
 func (u *unpacker) refuse(name, format string, args ...any) {
+	if u.within != "" && !strings.HasPrefix(name, u.within) {
+		name = u.within + name
+	}
 	u.problems = append(u.problems, Problem{name, fmt.Sprintf(format, args...)})
 }
 
 func (u *unpacker) zip(r io.ReaderAt, size int64) error {
 	z, err := zip.NewReader(r, size)
 	if err != nil {
-		return fmt.Errorf("the zip is damaged or was cut off: %w", err)
+		return Damaged{fmt.Errorf("the zip is damaged or was cut off: %w", err)}
 	}
+	decode := namesOf(z.File)
 	for _, f := range z.File {
 		if f.FileInfo().IsDir() {
 			continue
@@ -121,7 +158,7 @@ func (u *unpacker) zip(r io.ReaderAt, size int64) error {
 			u.refuse(f.Name, "is locked with a password; send the archive without one")
 			continue
 		}
-		name, ok := u.name(f.Name)
+		name, ok := u.name(decode(f))
 		if !ok {
 			continue
 		}
@@ -147,7 +184,7 @@ func (u *unpacker) tar(r io.Reader) error {
 			return nil
 		}
 		if err != nil {
-			return fmt.Errorf("the archive is damaged or was cut off: %w", err)
+			return Damaged{fmt.Errorf("the archive is damaged or was cut off: %w", err)}
 		}
 		switch h.Typeflag {
 		case tar.TypeReg:
@@ -171,7 +208,21 @@ func (u *unpacker) entry(name string, r io.Reader) error {
 		return LimitError(fmt.Sprintf("the archive holds more than %d files; split it", u.lim.Entries))
 	}
 	c := &counter{u: u, r: r}
-	err := u.take(name, c)
+	in := bufio.NewReaderSize(c, 512)
+	head, _ := in.Peek(512)
+	if kind := Foreign(head); kind != "" {
+		u.refuse(name, "%s", NotOpened(kind))
+		return nil
+	}
+	var err error
+	if kind := Recognise(head); kind == None {
+		err = u.take(name, in)
+	} else if u.within != "" {
+		u.refuse(name, "is an archive within an archive within an archive; open it, and send what is in it")
+		return nil
+	} else {
+		err = u.nested(kind, name, in)
+	}
 	if c.limit != nil {
 		return c.limit
 	}
@@ -181,6 +232,44 @@ func (u *unpacker) entry(name string, r io.Reader) error {
 	}
 	return err
 }
+
+// nested opens an archive within the archive. What is wrong with it as a whole is a
+// problem of that entry.
+func (u *unpacker) nested(kind Kind, name string, r io.Reader) error {
+	folder := strings.TrimSuffix(strings.TrimSuffix(name, path.Ext(name)), ".tar")
+	u.within = folder + "/"
+	defer func() { u.within = "" }()
+	var err error
+	switch {
+	case kind != Zip:
+		err = u.stream(kind, r)
+	case u.lim.Aside == nil:
+		u.within = ""
+		u.refuse(name, "is a zip within an archive; open it, and send what is in it")
+	default:
+		var in io.ReaderAt
+		var size int64
+		var done func()
+		if in, size, done, err = u.lim.Aside(r); err != nil {
+			return err
+		}
+		defer done()
+		err = u.zip(in, size)
+	}
+	var own Damaged
+	if errors.As(err, &own) {
+		u.within = ""
+		u.refuse(name, "%v; send it again", own)
+		return nil
+	}
+	return err
+}
+
+// Damaged says of an archive that it cannot be read to its end.
+type Damaged struct{ error }
+
+// Unwrap returns what was found.
+func (d Damaged) Unwrap() error { return d.error }
 
 // counter stops an entry that unpacks to too much, and remembers what went wrong
 // while reading, so that it is not mistaken for a fault of the taker.
@@ -217,7 +306,7 @@ func (u *unpacker) name(raw string) (string, bool) {
 	if Ignored(name) {
 		return "", false
 	}
-	return name, true
+	return u.within + name, true
 }
 
 // Ignored says whether a file is one of those that file managers and version

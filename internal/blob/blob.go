@@ -219,3 +219,24 @@ func (s *Store) DerivedPath(name string) (string, bool) {
 	_, err := os.Stat(p)
 	return p, err == nil
 }
+
+// Aside keeps what it reads in a temporary file until done is called, where it can be
+// read at will.
+func (s *Store) Aside(r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
+	return Aside(s.path("incoming"), r)
+}
+
+// Aside keeps what it reads in a temporary file in dir, the system's folder for such
+// if dir is "", until done is called.
+func Aside(dir string, r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
+	f, err := os.CreateTemp(dir, "aside-*")
+	if err != nil {
+		return nil, 0, nil, fmt.Errorf("put a file aside: %w", err)
+	}
+	done = func() { f.Close(); os.Remove(f.Name()) }
+	if size, err = io.Copy(f, r); err != nil {
+		done()
+		return nil, 0, nil, fmt.Errorf("put a file aside: %w", err)
+	}
+	return f, size, done, nil
+}

@@ -185,11 +185,16 @@ func (s *Service) unpack(ctx context.Context, p Parcel) ([]File, error) {
 	head := make([]byte, 512)
 	n, _ := f.ReadAt(head, 0)
 	kind := parcel.Recognise(head[:n])
+	if foreign := parcel.Foreign(head[:n]); foreign != "" {
+		return []File{{Path: p.Path, Blob: p.Blob, Size: p.Size, Problem: p.Path + " " + parcel.NotOpened(foreign) + "."}}, nil
+	}
 	if kind == parcel.None {
 		return []File{{Path: p.Path, Blob: p.Blob, Size: p.Size}}, nil
 	}
 	var files []File
-	problems, err := parcel.Unpack(kind, f, p.Size, s.Archives, func(name string, r io.Reader) error {
+	limits := s.Archives
+	limits.Aside = s.Blobs.Aside
+	problems, err := parcel.Unpack(kind, f, p.Size, limits, func(name string, r io.Reader) error {
 		sum, n, err := s.Blobs.Put(ctx, r)
 		if err != nil {
 			return err

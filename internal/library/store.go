@@ -132,6 +132,7 @@ type Blobs interface {
 	Adopt(ctx context.Context, file string) (sum string, n int64, err error)
 	Read(sum string) ([]byte, error)
 	Open(sum string) (*os.File, error)
+	Aside(r io.Reader) (at io.ReaderAt, size int64, done func(), err error)
 	Derived(name string, make func() ([]byte, error)) ([]byte, error)
 	PutDerived(name string, data []byte) error
 	DerivedPath(name string) (string, bool)

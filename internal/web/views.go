@@ -265,11 +265,11 @@ func beside(word string, m *library.Material) besideView {
 	if m.Size.Known() {
 		v.Facts = append(v.Facts, fmt.Sprintf("one repeat %s × %s", scale.Metres(m.Size.W), scale.Metres(m.Size.H)))
 	}
-	from := "Came"
+	from := "Came on"
 	if m.Station != "" {
-		from = "From " + m.Station
+		from = "From " + m.Station + ","
 	}
-	v.Facts = append(v.Facts, from+", "+m.Created.Format("2 January 2006"))
+	v.Facts = append(v.Facts, from+" "+m.Created.Format("2 January 2006"))
 	if m.Released > 0 {
 		v.Facts = append(v.Facts, fmt.Sprintf("release %d is published", m.Released))
 	}
