@@ -25,15 +25,38 @@ func (m Material) extent() scale.Size {
 	return scale.Size{W: 1, H: float64(h) / float64(max(w, 1))}
 }
 
-// file is the relative name of a map in the zip.
-func (m Material) file(suffix string) string { return "maps/" + m.Slug + "-" + suffix + ".png" }
+// png is the relative name of a map in the zip that is PNG whatever the profile; of
+// maps in UDIM tiles the first one, as glTF knows no others.
+func (m Material) png(suffix string) string {
+	if t := m.tiles()[0]; t != "" {
+		suffix += "." + t
+	}
+	return "maps/" + m.Slug + "-" + suffix + ".png"
+}
+
+// file is the relative name of a map in the profile's format, with the mark for all
+// UDIM tiles that MaterialX and USD know.
+func (m Material) file(p Profile, suffix string) string {
+	if m.tiles()[0] != "" {
+		suffix += ".<UDIM>"
+	}
+	return "maps/" + m.Slug + "-" + suffix + p.ending()
+}
 
 // normalFile is the Y+ normal map, which all three descriptions need.
 func (m Material) normalFile(p Profile) string {
 	if p.Direction == normals.Down {
-		return m.file("normal-yplus")
+		return m.file(Profile{}, "normal-yplus")
 	}
-	return m.file("normal")
+	return m.file(p, "normal")
+}
+
+// colourSpace of a colour map's samples, in MaterialX's and in USD's words.
+func (p Profile) colourSpace() (materialX, usd string) {
+	if p.EXR {
+		return "lin_rec709", "raw"
+	}
+	return "srgb_texture", "sRGB"
 }
 
 // gltf is a glTF 2.0 asset: one repeat as a flat quad in the x–y plane whose UVs
@@ -54,27 +77,31 @@ func (m Material) gltf(p Profile) []byte {
 	mat := object{"name": m.Name, "pbrMetallicRoughness": pbr}
 	switch base, op := m.find(channels.BaseColor), m.find(channels.Opacity); {
 	case base != nil && op != nil:
-		pbr["baseColorTexture"] = texture(m.file("base_color-opacity"))
+		pbr["baseColorTexture"] = texture(m.png("base_color-opacity"))
 		mat["alphaMode"], mat["alphaCutoff"], mat["doubleSided"] = "MASK", 0.5, true
 	case base != nil:
-		pbr["baseColorTexture"] = texture(m.file("base_color"))
+		pbr["baseColorTexture"] = texture(m.png("base_color"))
 	}
 	rough, metal, occ := m.rough(), m.find(channels.Metallic), m.find(channels.Occlusion)
 	pbr["metallicFactor"] = 0.0
 	if rough != nil || metal != nil {
-		pbr["metallicRoughnessTexture"] = texture(m.file("occlusion-roughness-metallic"))
+		pbr["metallicRoughnessTexture"] = texture(m.png("occlusion-roughness-metallic"))
 		if metal != nil {
 			pbr["metallicFactor"] = 1.0
 		}
 	}
 	if occ != nil {
-		mat["occlusionTexture"] = texture(m.file("occlusion-roughness-metallic"))
+		mat["occlusionTexture"] = texture(m.png("occlusion-roughness-metallic"))
 	}
 	if m.find(channels.Normal) != nil {
-		mat["normalTexture"] = texture(m.normalFile(p))
+		normal := m.png("normal")
+		if p.EXR || p.Direction == normals.Down {
+			normal = m.png("normal-yplus")
+		}
+		mat["normalTexture"] = texture(normal)
 	}
 	if m.find(channels.Emissive) != nil {
-		mat["emissiveTexture"] = texture(m.file("emissive"))
+		mat["emissiveTexture"] = texture(m.png("emissive"))
 		mat["emissiveFactor"] = []float64{1, 1, 1}
 	}
 	w, h := float32(size.W), float32(size.H)
@@ -128,6 +155,7 @@ func (m Material) gltf(p Profile) []byte {
 // their real-world size, for UVs in metres.
 func (m Material) materialX(p Profile) []byte {
 	size := m.extent()
+	space, _ := p.colourSpace()
 	var graph, inputs strings.Builder
 	image := func(node, kind, file, space string) {
 		cs := ""
@@ -148,22 +176,22 @@ func (m Material) materialX(p Profile) []byte {
 		fmt.Fprintf(&inputs, "    <input name=%q type=%q nodegraph=\"maps\" output=%q />\n", input, kind, output)
 	}
 	if m.find(channels.BaseColor) != nil {
-		image("base_color", "color3", m.file("base_color"), "srgb_texture")
+		image("base_color", "color3", m.file(p, "base_color"), space)
 		out("base_color_out", "color3", "base_color")
 		connect("base_color", "color3", "base_color_out")
 	}
 	if m.rough() != nil {
 		if p.Gloss {
-			image("glossiness", "float", m.file("glossiness"), "")
+			image("glossiness", "float", m.file(p, "glossiness"), "")
 			graph.WriteString("    <invert name=\"roughness\" type=\"float\">\n      <input name=\"in\" type=\"float\" nodename=\"glossiness\" />\n    </invert>\n")
 		} else {
-			image("roughness", "float", m.file("roughness"), "")
+			image("roughness", "float", m.file(p, "roughness"), "")
 		}
 		out("roughness_out", "float", "roughness")
 		connect("specular_roughness", "float", "roughness_out")
 	}
 	if m.find(channels.Metallic) != nil {
-		image("metallic", "float", m.file("metallic"), "")
+		image("metallic", "float", m.file(p, "metallic"), "")
 		out("metallic_out", "float", "metallic")
 		connect("metalness", "float", "metallic_out")
 	}
@@ -174,19 +202,19 @@ func (m Material) materialX(p Profile) []byte {
 		connect("normal", "vector3", "normal_out")
 	}
 	if m.find(channels.Opacity) != nil {
-		image("opacity", "color3", m.file("opacity"), "lin_rec709")
+		image("opacity", "color3", m.file(p, "opacity"), "lin_rec709")
 		out("opacity_out", "color3", "opacity")
 		connect("opacity", "color3", "opacity_out")
 	}
 	if m.find(channels.Emissive) != nil {
-		image("emissive", "color3", m.file("emissive"), "srgb_texture")
+		image("emissive", "color3", m.file(p, "emissive"), space)
 		out("emissive_out", "color3", "emissive")
 		connect("emission_color", "color3", "emissive_out")
 		inputs.WriteString("    <input name=\"emission\" type=\"float\" value=\"1\" />\n")
 	}
 	height := ""
 	if m.find(channels.Height) != nil && m.Depth > 0 {
-		image("height", "float", m.file("height"), "")
+		image("height", "float", m.file(p, "height"), "")
 		out("height_out", "float", "height")
 		height = fmt.Sprintf(`  <displacement name="relief" type="displacementshader">
     <input name="displacement" type="float" nodegraph="maps" output="height_out" />
@@ -212,6 +240,7 @@ func (m Material) materialX(p Profile) []byte {
 // usd is an OpenUSD layer with a UsdPreviewSurface, for UVs in metres.
 func (m Material) usd(p Profile) []byte {
 	size, name := m.extent(), identifier(m.Slug)
+	_, space := p.colourSpace()
 	var inputs, nodes strings.Builder
 	root := "/" + name
 	texture := func(node, file, space, output, kind, input, extra string) {
@@ -230,33 +259,33 @@ func (m Material) usd(p Profile) []byte {
 `, node, file, space, root, extra, map[string]string{"rgb": "float3", "r": "float"}[output], output)
 	}
 	if m.find(channels.BaseColor) != nil {
-		texture("base_color", m.file("base_color"), "sRGB", "rgb", "color3f", "diffuseColor", "")
+		texture("base_color", m.file(p, "base_color"), space, "rgb", "color3f", "diffuseColor", "")
 	}
 	if m.rough() != nil {
-		extra, file := "", m.file("roughness")
+		extra, file := "", m.file(p, "roughness")
 		if p.Gloss {
-			extra, file = "        float4 inputs:scale = (-1, -1, -1, 1)\n        float4 inputs:bias = (1, 1, 1, 0)\n", m.file("glossiness")
+			extra, file = "        float4 inputs:scale = (-1, -1, -1, 1)\n        float4 inputs:bias = (1, 1, 1, 0)\n", m.file(p, "glossiness")
 		}
 		texture("roughness", file, "raw", "r", "float", "roughness", extra)
 	}
 	if m.find(channels.Metallic) != nil {
-		texture("metallic", m.file("metallic"), "raw", "r", "float", "metallic", "")
+		texture("metallic", m.file(p, "metallic"), "raw", "r", "float", "metallic", "")
 	}
 	if m.find(channels.Normal) != nil {
 		texture("normal", m.normalFile(p), "raw", "rgb", "normal3f", "normal", "        float4 inputs:scale = (2, 2, 2, 1)\n        float4 inputs:bias = (-1, -1, -1, 0)\n")
 	}
 	if m.find(channels.Occlusion) != nil {
-		texture("occlusion", m.file("occlusion"), "raw", "r", "float", "occlusion", "")
+		texture("occlusion", m.file(p, "occlusion"), "raw", "r", "float", "occlusion", "")
 	}
 	if m.find(channels.Opacity) != nil {
-		texture("opacity", m.file("opacity"), "raw", "r", "float", "opacity", "")
+		texture("opacity", m.file(p, "opacity"), "raw", "r", "float", "opacity", "")
 		inputs.WriteString("        float inputs:opacityThreshold = 0.5\n")
 	}
 	if m.find(channels.Emissive) != nil {
-		texture("emissive", m.file("emissive"), "sRGB", "rgb", "color3f", "emissiveColor", "")
+		texture("emissive", m.file(p, "emissive"), space, "rgb", "color3f", "emissiveColor", "")
 	}
 	if m.find(channels.Height) != nil && m.Depth > 0 {
-		texture("height", m.file("height"), "raw", "r", "float", "displacement", fmt.Sprintf("        float4 inputs:scale = (%s, %s, %s, 1)\n", num(m.Depth), num(m.Depth), num(m.Depth)))
+		texture("height", m.file(p, "height"), "raw", "r", "float", "displacement", fmt.Sprintf("        float4 inputs:scale = (%s, %s, %s, 1)\n", num(m.Depth), num(m.Depth), num(m.Depth)))
 	}
 	return fmt.Appendf(nil, `#usda 1.0
 (

@@ -16,11 +16,13 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/codec/exr"
 	"aldermoor/core/colour"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
@@ -36,6 +38,13 @@ type Map struct {
 	Direction normals.Direction             // of normal maps
 	Ratio     float64                       // compressed over raw bytes, for the estimate; 0 if not known
 	Load      func() (*raster.Image, error) // the whole file
+	Tiles     []Tile                        // of a map in UDIM tiles: all of them, the first one being that of Load
+}
+
+// Tile is one UDIM tile of a map.
+type Tile struct {
+	UDIM string // "1001"
+	Load func() (*raster.Image, error)
 }
 
 // Material is a release to hand over.
@@ -62,11 +71,24 @@ type Profile struct {
 	Tier      scale.Tier
 	Direction normals.Direction // Up or Down
 	Gloss     bool              // glossiness in place of roughness
+	EXR       bool              // OpenEXR in place of PNG: linear light, heights as float, the rest as half
+}
+
+// ending of the profile's maps. What only glTF reads is always PNG.
+func (p Profile) ending() string {
+	if p.EXR {
+		return ".exr"
+	}
+	return ".png"
 }
 
 // Folder is the name of the zip's one folder.
 func (m Material) Folder(p Profile) string {
-	return fmt.Sprintf("%s-r%d-%s", m.Slug, m.Number, strings.ToLower(p.Tier.String()))
+	exr := ""
+	if p.EXR {
+		exr = "-exr"
+	}
+	return fmt.Sprintf("%s-r%d-%s%s", m.Slug, m.Number, strings.ToLower(p.Tier.String()), exr)
 }
 
 func (m Material) find(c channels.Channel) *Map {
@@ -91,18 +113,57 @@ func (m Material) source() (w, h int) {
 // item is one map file of the handoff.
 type item struct {
 	name  string // file name without folder
+	tile  string // UDIM
 	w, h  int
 	bits  int
 	comps int
 	srgb  bool
+	exr   bool
 	ratio float64
 	texel float64 // bytes of video memory a texel, 0 for files that only repeat others
 	kind  channels.Channel
 	make  func(*builder) (*raster.Image, error)
 }
 
+// tiles are the numbers of the UDIM tiles that any map has; one without a number if
+// there are none.
+func (m Material) tiles() []string {
+	var out []string
+	for _, p := range m.Maps {
+		for _, t := range p.Tiles {
+			if !slices.Contains(out, t.UDIM) {
+				out = append(out, t.UDIM)
+			}
+		}
+	}
+	if out == nil {
+		return []string{""}
+	}
+	slices.Sort(out)
+	return out
+}
+
 // plan lists the files that a handoff holds.
 func (m Material) plan(p Profile) []item {
+	one := m.planOne(p)
+	tiles := m.tiles()
+	if tiles[0] == "" {
+		return one
+	}
+	var out []item
+	for _, it := range one {
+		for _, t := range tiles {
+			stem, ext, _ := strings.Cut(it.name, ".")
+			it := it
+			it.name, it.tile = stem+"."+t+"."+ext, t
+			out = append(out, it)
+		}
+	}
+	return out
+}
+
+// planOne lists the files of one tile.
+func (m Material) planOne(p Profile) []item {
 	var out []item
 	add := func(suffix string, from *Map, comps int, srgb bool, texel float64, kind channels.Channel, f func(*builder) (*raster.Image, error)) {
 		w, h := p.Tier.Size(from.W, from.H)
@@ -110,14 +171,27 @@ func (m Material) plan(p Profile) []item {
 		if from.Bits > 8 {
 			bits = 16
 		}
-		out = append(out, item{m.Slug + "-" + suffix + ".png", w, h, bits, comps, srgb, from.Ratio, texel, kind, f})
+		it := item{m.Slug + "-" + suffix + ".png", "", w, h, bits, comps, srgb, false, from.Ratio, texel, kind, f}
+		if p.EXR && kind != channels.None {
+			it.name, it.exr, it.srgb, it.bits = m.Slug+"-"+suffix+p.ending(), true, false, 16
+			if kind == channels.Height {
+				it.bits = 32
+			}
+		}
+		out = append(out, it)
+	}
+	// glTF knows no EXR: what it would take from the maps is added as PNG.
+	twin := func(suffix string, from *Map, srgb bool, f func(*builder) (*raster.Image, error)) {
+		if p.EXR {
+			add(suffix, from, 3, srgb, 0, channels.None, f)
+		}
 	}
 	for i := range m.Maps {
 		from := &m.Maps[i]
 		switch c := from.Channel; {
 		case c == channels.Normal:
 			add(string(c), from, 3, false, 1, c, func(b *builder) (*raster.Image, error) { return b.normal(from, p.Direction) })
-			if p.Direction == normals.Down {
+			if p.Direction == normals.Down || p.EXR {
 				// glTF, MaterialX and USD know Y+ only.
 				add("normal-yplus", from, 3, false, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.normal(from, normals.Up) })
 			}
@@ -129,6 +203,9 @@ func (m Material) plan(p Profile) []item {
 			add(string(name), from, 1, false, 0.5, name, func(b *builder) (*raster.Image, error) { return b.roughness(from, p.Gloss) })
 		case c.Colour():
 			add(string(c), from, 3, true, 1, c, func(b *builder) (*raster.Image, error) { return b.colour(from) })
+			if c == channels.Emissive || c == channels.BaseColor && m.find(channels.Opacity) == nil {
+				twin(string(c), from, true, func(b *builder) (*raster.Image, error) { return b.colour(from) })
+			}
 		default:
 			add(string(c), from, 1, false, 0.5, c, func(b *builder) (*raster.Image, error) { return b.data(from) })
 		}
@@ -215,16 +292,25 @@ func Write(ctx context.Context, w io.Writer, m Material, p Profile, t *colour.Ta
 		if err := ctx.Err(); err != nil {
 			return err
 		}
+		b.exr, b.tile = it.exr, it.tile
 		im, err := it.make(b)
 		if err != nil {
 			return fmt.Errorf("make %q: %w", it.name, err)
 		}
 		var buf bytes.Buffer
-		o := codec.PNGOptions{SRGB: it.srgb}
+		var density [2]float64
 		if m.Size.Known() {
-			o.Density[0], o.Density[1] = scale.Density(m.Size, im.W, im.H)
+			density[0], density[1] = scale.Density(m.Size, im.W, im.H)
 		}
-		if err := codec.EncodePNG(&buf, im, o); err != nil {
+		switch {
+		case !it.exr:
+			err = codec.EncodePNG(&buf, im, codec.PNGOptions{SRGB: it.srgb, Density: density})
+		case it.bits == 32:
+			err = exr.Encode(&buf, im, exr.Options{Type: exr.Float, Density: density})
+		default:
+			err = exr.Encode(&buf, im, exr.Options{Type: exr.Half, Density: density})
+		}
+		if err != nil {
 			return fmt.Errorf("write %q: %w", it.name, err)
 		}
 		if err := put("maps/"+it.name, buf.Bytes(), true); err != nil {

@@ -10,6 +10,8 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -133,6 +135,88 @@ func TestDownHasItsGreenInverted(t *testing.T) {
 	}
 	if files["maps/slates_round-normal-yplus.png"] == nil || files["maps/slates_round-roughness.png"] != nil {
 		t.Error("the Y+ map for the descriptions is missing, or roughness came along with glossiness")
+	}
+}
+
+// As OpenEXR colours are light, heights are float, and what only glTF reads stays PNG.
+func TestEXRHoldsLight(t *testing.T) {
+	m, src := scanned(t, "slates_round", 128)
+	height := raster.New(128, 128, 1, 16)
+	for i := range height.U16[0] {
+		height.U16[0][i] = uint16(i * 4)
+	}
+	m.Maps = append(m.Maps, Map{Channel: channels.Height, Component: "rgb", W: 128, H: 128, Bits: 16, Load: func() (*raster.Image, error) { return height, nil }})
+	for _, d := range []normals.Direction{normals.Up, normals.Down} {
+		files := written(t, m, Profile{Direction: d, EXR: true})
+		base := decoded(t, files["maps/slates_round-base_color.exr"])
+		tables := colour.NewTables()
+		for i, v := range src[channels.BaseColor].U16[1] {
+			want := tables.Linear(float32(v) / 65535)
+			if got := base.F32[1][i]; math.Abs(float64(got-want)) > 0.001*float64(want)+1e-6 { // half: 11 bits
+				t.Fatalf("%d came out as %.5f, want %.5f", v, got, want)
+			}
+		}
+		for i, v := range decoded(t, files["maps/slates_round-height.exr"]).F32[0] {
+			if uint16(v*65535+0.5) != height.U16[0][i] {
+				t.Fatalf("height %d came out as %.7f", height.U16[0][i], v)
+			}
+		}
+		green := decoded(t, files["maps/slates_round-normal.exr"]).F32[1]
+		for i, v := range src[channels.Normal].U16[1] {
+			want := float64(v) / 65535
+			if d == normals.Down {
+				want = 1 - want
+			}
+			if math.Abs(float64(green[i])-want) > 0.0006 {
+				t.Fatalf("green %.4f came out as %.4f", want, green[i])
+			}
+		}
+		for _, doc := range []string{"slates_round.mtlx", "slates_round.gltf", "slates_round.usda"} {
+			names := regexp.MustCompile(`maps/[a-z0-9_-]+\.(png|exr)`).FindAllString(string(files[doc]), -1)
+			if len(names) < 3 {
+				t.Errorf("%s names %v", doc, names)
+			}
+			for _, n := range names {
+				if files[n] == nil {
+					t.Errorf("%s names %s, which is not there", doc, n)
+				}
+				if doc == "slates_round.gltf" && strings.HasSuffix(n, ".exr") {
+					t.Errorf("glTF names %s, which it can't read", n)
+				}
+			}
+		}
+		if !bytes.Contains(files["slates_round.mtlx"], []byte(`base_color.exr" colorspace="lin_rec709"`)) {
+			t.Error("MaterialX takes light for sRGB")
+		}
+	}
+}
+
+// Every UDIM tile comes along, each with its own pixels, and the descriptions name all of them.
+func TestTilesComeAlong(t *testing.T) {
+	m, src := scanned(t, "slates_round", 64)
+	for i := range m.Maps {
+		first, flipped := src[m.Maps[i].Channel], *src[m.Maps[i].Channel]
+		flipped.U16 = nil
+		for _, p := range first.U16 {
+			q := slices.Clone(p)
+			slices.Reverse(q)
+			flipped.U16 = append(flipped.U16, q)
+		}
+		m.Maps[i].Tiles = []Tile{{"1001", m.Maps[i].Load}, {"1002", func() (*raster.Image, error) { return &flipped, nil }}}
+	}
+	files := written(t, m, Profile{Direction: normals.Up})
+	for c, im := range src {
+		a, b := decoded(t, files["maps/slates_round-"+string(c)+".1001.png"]), decoded(t, files["maps/slates_round-"+string(c)+".1002.png"])
+		last := len(im.U16[0]) - 1
+		if a.U16[0][5] != im.U16[0][5] || b.U16[0][5] != im.U16[0][last-5] {
+			t.Errorf("%s: the tiles are not their own", c)
+		}
+	}
+	if !bytes.Contains(files["slates_round.mtlx"], []byte(`maps/slates_round-normal.&lt;UDIM&gt;.png`)) || !bytes.Contains(files["slates_round.usda"], []byte("@./maps/slates_round-normal.<UDIM>.png@")) {
+		t.Errorf("the descriptions do not name all tiles: %s", regexp.MustCompile(`maps/[^"@]*normal[^"@]*`).FindAll(append(files["slates_round.mtlx"], files["slates_round.usda"]...), -1))
+	}
+	if !bytes.Contains(files["slates_round.gltf"], []byte("normal.1001.png")) {
+		t.Error("glTF does not name the first tile")
 	}
 }
 

@@ -2,6 +2,7 @@ package handoff
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"aldermoor/core/channels"
@@ -15,11 +16,30 @@ type builder struct {
 	m Material
 	p Profile
 	t *colour.Tables
+
+	exr  bool   // the map in the making is a float one
+	tile string // the UDIM tile in the making
 }
+
+// done gives planes the form of what is written for a source.
+func (b *builder) done(from *raster.Image, planes ...raster.Plane) *raster.Image {
+	im := raster.FromPlanes(planes...)
+	if b.exr {
+		return im
+	}
+	return im.Quantise(depthOf(from))
+}
+
+// asIs says whether a source's samples can be written as they are.
+func (b *builder) asIs(im *raster.Image, w int) bool { return w == im.W && !im.Float && !b.exr }
 
 // load opens a map's file and picks the component it is in.
 func (b *builder) load(m *Map) (*raster.Image, error) {
-	im, err := m.Load()
+	get := m.Load
+	if i := slices.IndexFunc(m.Tiles, func(t Tile) bool { return t.UDIM == b.tile }); i >= 0 {
+		get = m.Tiles[i].Load
+	}
+	im, err := get()
 	if err != nil {
 		return nil, err
 	}
@@ -67,7 +87,7 @@ func (b *builder) colour(m *Map) (*raster.Image, error) {
 		return nil, err
 	}
 	w, h := b.p.Tier.Size(im.W, im.H)
-	if w == im.W && !im.Float {
+	if b.asIs(im, w) {
 		return first(im, 3), nil
 	}
 	var out []raster.Plane
@@ -77,10 +97,12 @@ func (b *builder) colour(m *Map) (*raster.Image, error) {
 			b.each(p, b.t.Linear)
 		}
 		p = p.Resample(w, h, raster.Area)
-		b.each(p, b.t.Encode)
+		if !b.exr {
+			b.each(p, b.t.Encode)
+		}
 		out = append(out, p)
 	}
-	return raster.FromPlanes(out...).Quantise(depthOf(im)), nil
+	return b.done(im, out...), nil
 }
 
 // each changes a plane in place.
@@ -98,10 +120,10 @@ func (b *builder) data(m *Map) (*raster.Image, error) {
 		return nil, err
 	}
 	w, h := b.p.Tier.Size(im.W, im.H)
-	if w == im.W && !im.Float {
+	if b.asIs(im, w) {
 		return first(im, 1), nil
 	}
-	return raster.FromPlanes(im.Plane(0).Resample(w, h, raster.Area)).Quantise(depthOf(im)), nil
+	return b.done(im, im.Plane(0).Resample(w, h, raster.Area)), nil
 }
 
 func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) {
@@ -114,7 +136,7 @@ func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) 
 	}
 	flip := m.Direction != normals.Unknown && m.Direction != want
 	w, h := b.p.Tier.Size(im.W, im.H)
-	if w == im.W && !im.Float && im.Components() >= 3 {
+	if b.asIs(im, w) && im.Components() >= 3 {
 		out := first(im, 3)
 		if flip {
 			g := make([]uint16, len(out.U16[1]))
@@ -130,6 +152,9 @@ func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) 
 		f.Flip()
 	}
 	f, _ = f.Resample(w, h)
+	if b.exr {
+		return f.Image(), nil
+	}
 	return f.Image().Quantise(depthOf(im)), nil
 }
 
@@ -141,7 +166,7 @@ func (b *builder) roughness(m *Map, gloss bool) (*raster.Image, error) {
 	}
 	w, h := b.p.Tier.Size(im.W, im.H)
 	invert := (m.Channel == channels.Glossiness) != gloss
-	if w == im.W && !im.Float {
+	if b.asIs(im, w) {
 		out := first(im, 1)
 		if invert {
 			g := make([]uint16, len(out.U16[0]))
@@ -171,7 +196,7 @@ func (b *builder) roughness(m *Map, gloss bool) (*raster.Image, error) {
 	if gloss {
 		b.each(p, func(v float32) float32 { return 1 - v })
 	}
-	return raster.FromPlanes(p).Quantise(depthOf(im)), nil
+	return b.done(im, p), nil
 }
 
 // packed is the map that glTF reads: occlusion in red, roughness in green,

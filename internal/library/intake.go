@@ -406,7 +406,7 @@ func (s *Service) draft(d Delivery, i int, set inspect.Set, files map[string]Fil
 		m.Relief = *set.Relief
 	}
 	for _, p := range set.Maps {
-		m.Maps = append(m.Maps, mapFrom(p, files[p.File]))
+		m.Maps = append(m.Maps, mapFrom(p, files))
 	}
 	for _, file := range set.Unassigned {
 		layer := ""
@@ -422,10 +422,13 @@ func (s *Service) draft(d Delivery, i int, set inspect.Set, files map[string]Fil
 	return m
 }
 
-func mapFrom(p inspect.Map, f File) Map {
-	m := looseMap(f, p.Layer)
+func mapFrom(p inspect.Map, files map[string]File) Map {
+	m := looseMap(files[p.File], p.Layer)
 	m.Component, m.Channel, m.Confidence, m.Reasons, m.UDIM = p.Component, p.Channel, p.Confidence, p.Reasons, deref(p.UDIM)
-	m.Tiles, m.Zero = p.Tiles, p.Zero
+	m.Zero = p.Zero
+	for _, t := range p.Tiles {
+		m.Tiles = append(m.Tiles, Tile{t.UDIM, t.File, files[t.File].Blob})
+	}
 	m.Direction = normals.ParseDirection(deref(p.Direction))
 	if p.DirectionConfidence != nil {
 		m.DirectionConfidence = *p.DirectionConfidence

@@ -154,8 +154,8 @@ type Map struct {
 	Float               bool
 	Format              string
 	UDIM                string
-	Tiles               []channels.Tile // of a map in UDIM tiles
-	Zero                *float64        // of a height map: the stored value that means no displacement
+	Tiles               []Tile   // of a map in UDIM tiles: all of them
+	Zero                *float64 // of a height map: the stored value that means no displacement
 	Direction           normals.Direction
 	DirectionConfidence float64
 	Claim               normals.Direction
@@ -163,6 +163,9 @@ type Map struct {
 	Ratio               float64
 	ByHand              bool // a librarian has decided on the channel
 }
+
+// Tile is one UDIM tile of a map.
+type Tile struct{ UDIM, File, Blob string }
 
 // sureAt is the confidence from which a channel needs no look.
 const sureAt = 0.9

@@ -82,24 +82,27 @@ func (s *Service) Handoff(r *Release) handoff.Material {
 		Size: m.Size, Depth: m.Depth, Categories: m.Categories, Tags: m.Tags, Contact: m.Contact, Licence: m.Licence, Author: m.Author,
 		Rights: m.Rights, Station: m.Station, Captured: m.Captured}
 	for _, p := range m.Assigned() {
-		if p.UDIM != "" && p.UDIM != "1001" {
-			continue
-		}
-		out.Maps = append(out.Maps, handoff.Map{Channel: p.Channel, Component: p.Component, W: p.Width, H: p.Height, Bits: p.Bits,
-			Direction: p.Direction, Ratio: p.Ratio, Load: func() (*raster.Image, error) {
-				data, err := s.Blobs.Read(p.Blob)
+		load := func(blob string) func() (*raster.Image, error) {
+			return func() (*raster.Image, error) {
+				data, err := s.Blobs.Read(blob)
 				if err != nil {
 					return nil, err
 				}
 				im, _, err := codec.DecodeLayer(data, p.Layer, s.Pictures)
 				return im, err
-			}})
+			}
+		}
+		hm := handoff.Map{Channel: p.Channel, Component: p.Component, W: p.Width, H: p.Height, Bits: p.Bits, Direction: p.Direction, Ratio: p.Ratio, Load: load(p.Blob)}
+		for _, t := range p.Tiles {
+			hm.Tiles = append(hm.Tiles, handoff.Tile{UDIM: t.UDIM, Load: load(t.Blob)})
+		}
+		out.Maps = append(out.Maps, hm)
 	}
 	return out
 }
 
 // ParseProfile reads the conventions of a handoff from the words of contracts.md.
-func ParseProfile(tier, normal, roughness string) (p handoff.Profile, err error) {
+func ParseProfile(tier, normal, roughness, format string) (p handoff.Profile, err error) {
 	if p.Tier, err = scale.ParseTier(firstOf(tier, "source")); err != nil {
 		return p, Invalid{err.Error() + "."}
 	}
@@ -113,6 +116,13 @@ func ParseProfile(tier, normal, roughness string) (p handoff.Profile, err error)
 	default:
 		return p, Invalid{fmt.Sprintf("Take roughness or glossiness, not %q.", roughness)}
 	}
+	switch firstOf(format, "png") {
+	case "png":
+	case "exr":
+		p.EXR = true
+	default:
+		return p, Invalid{fmt.Sprintf("Maps are handed over as png or exr, not %q.", format)}
+	}
 	return p, nil
 }
 
@@ -123,6 +133,9 @@ func (s *Service) HandoffFile(ctx context.Context, r *Release, p handoff.Profile
 	rough := "r"
 	if p.Gloss {
 		rough = "g"
+	}
+	if p.EXR {
+		rough += "-exr"
 	}
 	key := fmt.Sprintf("handoff/%d/%s-%s-%s.zip", r.ID, strings.ToLower(p.Tier.String()), strings.NewReplacer("+", "up", "-", "down").Replace(p.Direction.String()), rough)
 	defer s.making.lock(key)()

@@ -50,10 +50,13 @@ type apiSet struct {
 }
 
 func mapView(p library.Map) apiMap {
-	v := apiMap{p.ID, inspect.Map{File: p.File, Layer: p.Layer, Tiles: p.Tiles, Zero: p.Zero, Component: p.Component, Channel: p.Channel, Confidence: p.Confidence, Reasons: p.Reasons, Width: p.Width, Height: p.Height,
+	v := apiMap{p.ID, inspect.Map{File: p.File, Layer: p.Layer, Zero: p.Zero, Component: p.Component, Channel: p.Channel, Confidence: p.Confidence, Reasons: p.Reasons, Width: p.Width, Height: p.Height,
 		Bits: p.Bits, Float: p.Float, Encoding: "linear", Stats: p.Stats}}
 	if p.Channel.Colour() && !p.Float {
 		v.Encoding = "srgb"
+	}
+	for _, t := range p.Tiles {
+		v.Tiles = append(v.Tiles, channels.Tile{UDIM: t.UDIM, File: t.File})
 	}
 	if p.UDIM != "" {
 		v.UDIM = &p.UDIM
@@ -546,10 +549,7 @@ func (s *Server) apiHandoff(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if f := c.QueryParam("format"); f != "" && f != "png" {
-		return library.Invalid{Says: fmt.Sprintf("Maps are handed over as png for now; %q is not made.", f)}
-	}
-	p, err := library.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"))
+	p, err := library.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
 	if err != nil {
 		return err
 	}

@@ -114,8 +114,8 @@ func TestTheMaterialsPageSaysWhatIsKnown(t *testing.T) {
 			t.Errorf("%s: %d, want %d", path, resp.StatusCode, want)
 		}
 	}
-	cost := s.json(library.Artist, "GET", "/library/slates-round/cost?tier=source&normal=y-&roughness=glossiness", nil, 200)
-	if href := cost["href"].(string); !strings.Contains(href, "normal=y-") || !strings.Contains(href, "roughness=glossiness") {
+	cost := s.json(library.Artist, "GET", "/library/slates-round/cost?tier=source&normal=y-&roughness=glossiness&format=exr", nil, 200)
+	if href := cost["href"].(string); !strings.Contains(href, "normal=y-") || !strings.Contains(href, "roughness=glossiness") || !strings.Contains(href, "format=exr") {
 		t.Errorf("%v", cost)
 	}
 }

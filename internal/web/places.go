@@ -401,14 +401,14 @@ func (s *Server) material(c *echo.Context) error {
 	} else {
 		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source", On: true})
 	}
-	if p.Cost, err = s.costOf(r, p.Tiers[len(p.Tiers)-1].Href, "", ""); err != nil {
+	if p.Cost, err = s.costOf(r, p.Tiers[len(p.Tiers)-1].Href, "", "", ""); err != nil {
 		return err
 	}
 	return s.render(c, http.StatusOK, "release", p)
 }
 
-func (s *Server) costOf(r *library.Release, tier, normal, roughness string) (costView, error) {
-	profile, err := library.ParseProfile(tier, normal, roughness)
+func (s *Server) costOf(r *library.Release, tier, normal, roughness, format string) (costView, error) {
+	profile, err := library.ParseProfile(tier, normal, roughness, format)
 	if err != nil {
 		return costView{}, err
 	}
@@ -420,6 +420,9 @@ func (s *Server) costOf(r *library.Release, tier, normal, roughness string) (cos
 	if roughness != "" {
 		v.Set("roughness", roughness)
 	}
+	if format != "" {
+		v.Set("format", format)
+	}
 	return costView{scale.Bytes(k.Fetch), scale.Bytes(k.VideoMemory), fmt.Sprintf("%d × %d", k.W, k.H), fmt.Sprintf("/api/v1/releases/%d/handoff?%s", r.ID, v.Encode())}, nil
 }
 
@@ -429,7 +432,7 @@ func (s *Server) cost(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v, err := s.costOf(r, c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"))
+	v, err := s.costOf(r, c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
 	if err != nil {
 		return err
 	}

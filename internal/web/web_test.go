@@ -348,7 +348,7 @@ func TestFromDeliveryToHandoff(t *testing.T) {
 			t.Errorf("%s: %d, %v", path, resp.StatusCode, err)
 		}
 	}
-	for _, bad := range []string{"handoff?tier=3k", "handoff?normal=z", "swatch.png?extent_m=0", "swatch.png?px=99999", "handoff?format=exr"} {
+	for _, bad := range []string{"handoff?tier=3k", "handoff?normal=z", "swatch.png?extent_m=0", "swatch.png?px=99999", "handoff?format=psd"} {
 		if resp, _ := s.ask(library.Artist, "GET", fmt.Sprintf("/api/v1/releases/%v/%s", r2["id"], bad), nil); resp.StatusCode != 422 {
 			t.Errorf("%s: %d", bad, resp.StatusCode)
 		}

@@ -29,12 +29,12 @@ export function handoff() {
     },
 
     async reckon() {
-      const q = new URLSearchParams({ tier: this.chosen("tier"), normal: this.chosen("normal"), roughness: this.chosen("rough"), release: this.root.dataset.release });
+      const q = new URLSearchParams({ tier: this.chosen("tier"), normal: this.chosen("normal"), roughness: this.chosen("rough"), format: this.chosen("format"), release: this.root.dataset.release });
       try {
         const c = await call("GET", `/library/${this.root.dataset.slug}/cost?${q}`);
         this.bytes = c.fetch;
         this.memory = c.memory;
-        this.line = `${c.pixels} px; 16 bits are kept`;
+        this.line = `${c.pixels} px; ${this.chosen("format") === "exr" ? "linear light, half and float" : "16 bits are kept"}`;
         this.href = c.href;
         this.problem = "";
       } catch (e) {
