@@ -241,6 +241,7 @@ func (s *Service) examine(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
+	from := s.Now()
 	data, err := s.Blobs.Read(f.Blob)
 	if err != nil {
 		return err
@@ -253,6 +254,7 @@ func (s *Service) examine(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
+	s.pace.add(from, s.Now(), f.Size)
 	f.Examined, f.Problem = &e, e.Problem
 	err = s.Store.Write(ctx, func(tx Tx) error {
 		if err := tx.SaveExamined(f); err != nil {
@@ -606,6 +608,7 @@ func (s *Service) Delivery(ctx context.Context, id int64) (DeliveryReport, error
 		}
 		return err
 	})
+	r.Left = s.pace.left(r.Ahead, s.Now())
 	slices.SortStableFunc(r.Materials, func(a, b Material) int { return b.Doubts - a.Doubts })
 	return r, err
 }
@@ -613,5 +616,8 @@ func (s *Service) Delivery(ctx context.Context, id int64) (DeliveryReport, error
 // Deliveries are the latest deliveries.
 func (s *Service) Deliveries(ctx context.Context, limit int) (list []Delivery, err error) {
 	err = s.Store.Read(ctx, func(tx Tx) (err error) { list, err = tx.Deliveries(limit); return err })
+	for i := range list {
+		list[i].Left = s.pace.left(list[i].Ahead, s.Now())
+	}
 	return list, err
 }

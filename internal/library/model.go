@@ -54,9 +54,11 @@ type Delivery struct {
 	Created       time.Time
 	By            string
 
-	Files, Examined, Failed int   // counts of files
-	Bytes                   int64 // of all files
-	Sets, Doubtful, Waiting int   // sets; those with doubts not yet accepted; those not yet accepted
+	Files, Examined, Failed int           // counts of files
+	Bytes                   int64         // of all files
+	Ahead                   int64         // bytes of the files that are to be looked at yet
+	Left                    time.Duration // how long that will take, 0 if not known
+	Sets, Doubtful, Waiting int           // sets; those with doubts not yet accepted; those not yet accepted
 }
 
 // State is how far a delivery is.

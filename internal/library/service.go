@@ -36,6 +36,7 @@ type Service struct {
 	events   hub
 	making   locks
 	guard    throttle
+	pace     pace
 }
 
 // New makes a Service. Load must be called before the Library is shown.

@@ -32,11 +32,12 @@ const deliveryColumns = `d.id, d.name, d.station, d.state, d.error, d.created, d
 	(SELECT count(*) FROM files f WHERE f.delivery_id = d.id), (SELECT count(*) FROM files f WHERE f.delivery_id = d.id AND (f.examined IS NOT NULL OR f.problem <> '')),
 	(SELECT count(*) FROM files f WHERE f.delivery_id = d.id AND f.problem <> ''), (SELECT coalesce(sum(size), 0) FROM parcels p WHERE p.delivery_id = d.id),
 	(SELECT count(*) FROM materials m WHERE m.delivery_id = d.id), (SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage = 'sorted' AND m.doubts > 0),
-	(SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage = 'sorted')`
+	(SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage = 'sorted'),
+	(SELECT coalesce(sum(size), 0) FROM files f WHERE f.delivery_id = d.id AND f.examined IS NULL AND f.problem = '')`
 
 func scanDelivery(scan func(...any) error) (d library.Delivery, err error) {
 	var created int64
-	err = scan(&d.ID, &d.Name, &d.Station, &d.State, &d.Error, &created, &d.By, &d.Files, &d.Examined, &d.Failed, &d.Bytes, &d.Sets, &d.Doubtful, &d.Waiting)
+	err = scan(&d.ID, &d.Name, &d.Station, &d.State, &d.Error, &created, &d.By, &d.Files, &d.Examined, &d.Failed, &d.Bytes, &d.Sets, &d.Doubtful, &d.Waiting, &d.Ahead)
 	d.Created = moment(created)
 	return d, err
 }

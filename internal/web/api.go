@@ -194,6 +194,9 @@ func (s *Server) apiDelivery(c *echo.Context) error {
 		failed = []inspect.Failure{}
 	}
 	out := map[string]any{"id": d.ID, "name": d.Name, "station": d.Station, "state": d.State, "progress": d.Progress(), "sets": sets, "failed": failed}
+	if d.Left > 0 {
+		out["seconds_left"] = d.Left.Seconds()
+	}
 	if d.Error != "" {
 		out["error"] = d.Error
 	}

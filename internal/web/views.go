@@ -36,6 +36,19 @@ type deliveryRow struct {
 	Open    bool
 }
 
+// left says a time that something will take, no more exactly than it can be known.
+func left(d time.Duration) string {
+	switch {
+	case d < 10*time.Second:
+		return "a few seconds left"
+	case d < 55*time.Second:
+		return fmt.Sprintf("about %d s left", 5*int(math.Round(d.Seconds()/5)))
+	case d < time.Hour:
+		return fmt.Sprintf("about %d min left", int(math.Ceil(d.Minutes())))
+	}
+	return fmt.Sprintf("about %.1f h left", d.Hours())
+}
+
 func deliveryView(d library.Delivery, open int64) deliveryRow {
 	r := deliveryRow{ID: d.ID, Name: d.Name, Open: d.ID == open}
 	if d.Station != "" && !strings.Contains(d.Name, d.Station) {
@@ -47,6 +60,9 @@ func deliveryView(d library.Delivery, open int64) deliveryRow {
 	case d.State == library.Sorting:
 		r.Percent, r.Moving = int(100*d.Progress()), true
 		r.Line = fmt.Sprintf("sorting, %d of %d files", d.Examined, d.Files)
+		if d.Left > 0 {
+			r.Line += ", " + left(d.Left)
+		}
 	case d.State == library.Failed:
 		r.Line, r.Tone = "could not be taken in", stop
 	case d.Sets == 0:
