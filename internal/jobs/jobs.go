@@ -116,6 +116,13 @@ func (q *Queue) work(ctx context.Context) {
 		}
 		if !errors.Is(err, sql.ErrNoRows) && ctx.Err() == nil {
 			q.log.Error("take a job", "error", err)
+			if full(err) {
+				select {
+				case <-ctx.Done():
+				case <-time.After(fullPause):
+				}
+				continue
+			}
 		}
 		select {
 		case <-ctx.Done():
@@ -163,7 +170,7 @@ func (q *Queue) do(ctx context.Context, id int64, kind, key string, attempts int
 		_, err = q.db.ExecContext(end, `DELETE FROM jobs WHERE id = ?`, id)
 	case ctx.Err() != nil:
 		_, err = q.db.ExecContext(end, `UPDATE jobs SET state = 'waiting', attempts = attempts - 1 WHERE id = ?`, id)
-	case errors.Is(err, syscall.ENOSPC): // not the job's fault: it waits for room
+	case full(err): // not the job's fault: it waits for room
 		q.Failures.Add(1)
 		q.log.Error("the disk is full; the job waits for room", "kind", kind, "key", key)
 		_, err = q.db.ExecContext(end, `UPDATE jobs SET state = 'waiting', attempts = attempts - 1, run_at = ?, error = ? WHERE id = ?`, time.Now().Add(fullPause).UnixMilli(), err.Error(), id)
@@ -181,6 +188,13 @@ func (q *Queue) do(ctx context.Context, id int64, kind, key string, attempts int
 	if err != nil {
 		q.log.Error("note the end of a job", "kind", kind, "key", key, "error", err)
 	}
+}
+
+// full says whether an error is that of a full disk: of a file, or of the database,
+// which has a code of its own for it (SQLITE_FULL).
+func full(err error) bool {
+	var coded interface{ Code() int }
+	return errors.Is(err, syscall.ENOSPC) || errors.As(err, &coded) && coded.Code() == 13
 }
 
 // call runs the handler; a panic in it is an error of the job, not the end of the server.

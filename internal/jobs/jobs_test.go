@@ -153,3 +153,38 @@ func TestAJobWaitsForRoom(t *testing.T) {
 		t.Errorf("%d tries, %d left", tries, failed)
 	}
 }
+
+// A database that cannot grow is a full disk too: the job waits and is done when there is room.
+func TestAJobWaitsForRoomInTheDatabase(t *testing.T) {
+	db := database(t)
+	var pages int
+	if err := db.QueryRow(`PRAGMA page_count`).Scan(&pages); err != nil {
+		t.Fatal(err)
+	}
+	limit := func(n int) {
+		if _, err := db.Exec(fmt.Sprintf(`PRAGMA max_page_count = %d`, n)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	q := jobs.New(db, slog.New(slog.DiscardHandler))
+	tried := 0
+	q.Handle("grow", func(ctx context.Context, key string) error {
+		if tried++; tried == 2 {
+			limit(1 << 20)
+		}
+		_, err := db.ExecContext(ctx, `CREATE TABLE big AS SELECT zeroblob(1000000) AS b`)
+		return err
+	})
+	if err := jobs.Add(t.Context(), db, "grow", "1", 0); err != nil {
+		t.Fatal(err)
+	}
+	limit(pages + 8)
+	run(t, q, 1)
+	var n, failed int
+	if err := db.QueryRow(`SELECT count(*), (SELECT count(*) FROM jobs) FROM big`).Scan(&n, &failed); err != nil || n != 1 || failed != 0 {
+		t.Errorf("%d rows, %d jobs left after %d tries: %v", n, failed, tried, err)
+	}
+	if tried != 2 {
+		t.Errorf("tried %d times", tried)
+	}
+}

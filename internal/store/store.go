@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"io/fs"
 	"path/filepath"
+	"syscall"
 	"time"
 
 	"aldermoor/internal/library"
@@ -84,16 +85,25 @@ func (s *Store) Read(ctx context.Context, f func(library.Tx) error) error {
 func run(ctx context.Context, db *sql.DB, o *sql.TxOptions, f func(library.Tx) error) error {
 	t, err := db.BeginTx(ctx, o)
 	if err != nil {
-		return fmt.Errorf("begin a transaction: %w", err)
+		return named(fmt.Errorf("begin a transaction: %w", err))
 	}
 	defer t.Rollback() // does nothing after a commit
 	if err := f(tx{ctx, t}); err != nil {
-		return err
+		return named(err)
 	}
 	if err := t.Commit(); err != nil {
-		return fmt.Errorf("commit: %w", err)
+		return named(fmt.Errorf("commit: %w", err))
 	}
 	return nil
+}
+
+// named makes a full database what a full disk is to everything else.
+func named(err error) error {
+	var e *sqlite.Error
+	if errors.As(err, &e) && e.Code() == sqlite3.SQLITE_FULL {
+		return fmt.Errorf("%w (%w)", err, syscall.ENOSPC)
+	}
+	return err
 }
 
 // Check runs SQLite's own check of the whole database.

@@ -74,6 +74,12 @@ func New(c Config) (*Server, error) {
 			return // whoever asked has gone
 		}
 		c.Log.Error("session", "error", err)
+		var coded interface{ Code() int }
+		if errors.As(err, &coded) && coded.Code() == 13 { // SQLite's code for a full disk
+			status, says := explain(syscall.ENOSPC)
+			http.Error(w, says, status)
+			return
+		}
 		http.Error(w, "The session could not be read. Try again.", http.StatusInternalServerError)
 	}
 	static, err := fs.Sub(files, "static")
