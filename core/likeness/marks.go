@@ -50,8 +50,11 @@ var pairs = func() (out [64][4]int) {
 }()
 
 // Marks are the marks of a scan that are kept: the strongest of its lightness,
-// whatever its size in pixels.
+// whatever its size in pixels. What has fewer than half of MarkSide has none.
 func Marks(lightness raster.Plane) []Mark {
+	if max(lightness.W, lightness.H) < MarkSide/2 {
+		return nil
+	}
 	p := blur(fit(lightness, MarkSide), 1)
 	var out []Mark
 	for _, at := range places(p, kept) {
@@ -201,6 +204,9 @@ func (x *Index) cast(found map[key][]vote, lightness raster.Plane, side float64,
 // FindParts looks for scans of which a picture may show a part, or that may show a
 // part of it: the likeliest first, at most n. Each is to be confirmed with Register.
 func (x *Index) FindParts(lightness raster.Plane, n int, skip func(id int64) bool) []Part {
+	if max(lightness.W, lightness.H) < MarkSide/2 {
+		return nil
+	}
 	var sides []float64
 	for side := smallest; side <= largest; side *= step {
 		sides = append(sides, side)
@@ -352,7 +358,10 @@ func Register(known, picture raster.Plane, at Part) (Part, float64) {
 				}
 			}
 		}
-		if side == 192 && score > 0 {
+		if score < 0.45 {
+			return best, 0 // not worth a closer look
+		}
+		if side == 192 {
 			score = min(score, alikeBlocks(k, picture, best))
 		}
 	}

@@ -135,3 +135,22 @@ func TestPartsAreFoundAmongAHundredThousand(t *testing.T) {
 		t.Errorf("%+v", found)
 	}
 }
+
+func BenchmarkRegister(b *testing.B) {
+	all := station.Materials()
+	rng := rand.New(rand.NewPCG(1, 1))
+	whole := lightness(station.Take(all[1], station.Options{Px: 512, Seed: 1}))
+	other := lightness(station.Take(all[2], station.Options{Px: 512, Seed: 1}))
+	part := cut(whole, 100, 50, 300, 300, 0, 1, rng)
+	at := likeness.Part{X: 0.2, Y: 0.1, W: 0.58, H: 0.58}
+	b.Run("right", func(b *testing.B) {
+		for b.Loop() {
+			likeness.Register(whole, part, at)
+		}
+	})
+	b.Run("wrong", func(b *testing.B) {
+		for b.Loop() {
+			likeness.Register(other, part, at)
+		}
+	})
+}
