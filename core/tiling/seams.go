@@ -1,0 +1,298 @@
+// Package tiling measures how a texture set repeats: whether its edges meet, what
+// pattern it has and with which period, and how much the repetition shows on a large
+// surface.
+//
+// Everything works on reduced copies of the maps (raster.Plane, any range), all of one
+// size. Axis X is the meeting of the right edge with the left one, Y of the lower with
+// the upper. It does not mend; that is core/treat.
+package tiling
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"aldermoor/core/raster"
+)
+
+// Axes are figures for X and Y.
+type Axes struct{ X, Y float64 }
+
+// Place is a stretch of an edge where it meets worst: From and To are shares of the
+// edge's length, Excess how many times as large as usual the break is.
+type Place struct {
+	Axis     string // x or y
+	From, To float64
+	Excess   float64
+}
+
+// Seams is how well a set's edges meet.
+type Seams struct {
+	Score Axes    // 1: no seam can be told; 0: a plain break
+	Worst []Place // the worst first
+}
+
+// Meet compares the step across each edge with the steps inside, in value and in
+// gradient, on all maps at the same time and at several scales. Planes are the maps'
+// components, of one size; flat ones say nothing.
+func Meet(planes []raster.Plane) Seams {
+	s := Seams{Score: Axes{1, 1}}
+	if len(planes) == 0 {
+		return s
+	}
+	var worst []Place
+	s.Score.X, worst = meet(planes, "x")
+	s.Worst = append(s.Worst, worst...)
+	turned := make([]raster.Plane, len(planes))
+	for i, p := range planes {
+		turned[i] = transposed(p)
+	}
+	s.Score.Y, worst = meet(turned, "y")
+	s.Worst = append(s.Worst, worst...)
+	slices.SortFunc(s.Worst, func(a, b Place) int { return cmp.Compare(b.Excess, a.Excess) })
+	return s
+}
+
+// scales are the reductions at which an edge is looked at.
+const scales = 5
+
+// apart is how many columns lie between two that are held against each other: nearer
+// ones share what they show.
+const apart = 3
+
+// meet asks whether what happens across the edge happens anywhere inside too. Each
+// column is described by how far the step to the next one breaks with those beside
+// it, in each map and at each scale; a repeat's edge has its like inside, be it the
+// grain or the joint of a pattern, and a cut has not.
+func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
+	along, n := make([]float64, planes[0].H), 0.0
+	excess := 0.0
+	for scale := range scales {
+		if scale > 0 {
+			smaller := make([]raster.Plane, len(planes))
+			for i, p := range planes {
+				smaller[i] = p.Resample(max(1, p.W/2), max(1, p.H/2), raster.Area)
+			}
+			planes = smaller
+		}
+		w, h := planes[0].W, planes[0].H
+		if w < 38 || h < 8 {
+			break
+		}
+		var features, logs [][]float64
+		for _, p := range planes {
+			mean, rms, at := steps(p)
+			mid := median(mean[:w-1])
+			if mid < 1e-5 {
+				continue
+			}
+			for _, e := range [][]float64{mean, rms, unlike(p, mid)} {
+				f := make([]float64, w)
+				for x, v := range e {
+					f[x] = math.Log(v/mid + 0.01)
+				}
+				logs = append(logs, slices.Clone(f))
+				in := slices.Clone(f[2 : w-3])
+				slices.Sort(in)
+				spread := max((in[len(in)*84/100]-in[len(in)*16/100])/2, 0.05)
+				for x := range f {
+					f[x] /= spread
+				}
+				features = append(features, f)
+			}
+			if scale == 0 {
+				for y, v := range at {
+					along[y] += v / mid
+				}
+				n++
+			}
+		}
+		if len(features) == 0 {
+			continue
+		}
+		inside := make([]float64, 0, w)
+		for x := 2; x < w-3; x++ {
+			inside = append(inside, alone(features, x, w))
+		}
+		slices.Sort(inside)
+		usual := max(inside[len(inside)*98/100], 0.6)
+		if a := alone(features, w-1, w) / usual; a > excess && !inStep(logs, w) {
+			excess = a
+		}
+	}
+	t := min(max((excess-fine)/(plain-fine), 0), 1)
+	score = 1 - t*t*(3-2*t)
+	if n > 0 {
+		worst = worstOf(along, n, axis)
+	}
+	return score, worst
+}
+
+
+
+// below is how much it counts that a column breaks less than another.
+const below = 0.5
+
+// fine is up to how many times as alone as hardly any column inside an edge may be
+// before a seam can be told, and plain from where it is a plain break.
+const fine, plain = 1.0, 2.2
+
+// inStep says whether the edge is one line of a regular pattern: columns that break at
+// least nearly as much in everything lie at whole fractions of the width from it.
+func inStep(logs [][]float64, w int) bool {
+	hit := make([]bool, w)
+	for o := 2; o < w-3; o++ {
+		hit[o] = true
+		for _, f := range logs {
+			if f[w-1]-f[o] > slack {
+				hit[o] = false
+				break
+			}
+		}
+	}
+	n := 0
+	for _, h := range hit {
+		if h {
+			n++
+		}
+	}
+	if n == 0 || n > w/6 {
+		return false
+	}
+	for k := 2; k <= w/6; k++ {
+		good := 0
+		for j := 1; j < k; j++ {
+			at := int(math.Round(float64(w)*float64(j)/float64(k))) - 1
+			for _, x := range []int{at - 1, at, at + 1} {
+				if x > 0 && x < w && hit[x] {
+					good++
+					break
+				}
+			}
+		}
+		if float64(good) >= 0.75*float64(k-1) {
+			return true
+		}
+	}
+	return false
+}
+
+// slack is how much more than another line of the pattern, as a logarithm, an edge may
+// break without being more than one of them.
+const slack = 0.7
+
+// alone is how far a column's features are from those of the most similar one inside.
+func alone(features [][]float64, x, w int) float64 {
+	least := math.Inf(1)
+	for o := 2; o < w-3; o++ {
+		if d := x - o; d > -apart && d < apart {
+			continue
+		}
+		var sum float64
+		for _, f := range features {
+			d := f[x] - f[o]
+			if d < 0 {
+				d *= below
+			}
+			sum += d * d * d * d
+		}
+		least = min(least, sum)
+	}
+	return math.Sqrt(math.Sqrt(least / float64(len(features))))
+}
+
+// steps is, for each x, the mean over rows of how far the step from x to x+1 breaks
+// with the steps beside it, and for the edge the same by row.
+func steps(p raster.Plane) (by, rms, edge []float64) {
+	by, rms, edge = make([]float64, p.W), make([]float64, p.W), make([]float64, p.H)
+	for y := range p.H {
+		row := p.Row(y)
+		a, b, c := row[p.W-1], row[0], row[1]
+		for x := range row {
+			d := row[(x+2)%p.W]
+			// What a straight line through both sides leaves of the step between them.
+			e := math.Abs(float64((c - b) - ((b-a)+(d-c))/2))
+			by[x] += e
+			rms[x] += e * e
+			if x == p.W-1 {
+				edge[y] = e
+			}
+			a, b, c = b, c, d
+		}
+	}
+	for x := range by {
+		by[x] /= float64(p.H)
+		rms[x] = math.Sqrt(rms[x] / float64(p.H))
+	}
+	return by, rms, edge
+}
+
+// unlike is, for each x, how little columns x and x+1 go together, in units of mid.
+func unlike(p raster.Plane, mid float64) []float64 {
+	sum, sq, both := make([]float64, p.W), make([]float64, p.W), make([]float64, p.W)
+	for y := range p.H {
+		row := p.Row(y)
+		for x, v := range row {
+			f := float64(v)
+			sum[x] += f
+			sq[x] += f * f
+			both[x] += f * float64(row[(x+1)%p.W])
+		}
+	}
+	out := make([]float64, p.W)
+	n := float64(p.H)
+	for x := range out {
+		k := (x + 1) % p.W
+		va, vb := sq[x]/n-sum[x]*sum[x]/n/n, sq[k]/n-sum[k]*sum[k]/n/n
+		c := both[x]/n - sum[x]*sum[k]/n/n
+		floor := mid * mid
+		out[x] = (1 - (c+floor)/(math.Sqrt(max(va, 0)*max(vb, 0))+floor) + 0.01) * mid
+	}
+	return out
+}
+
+// worstOf finds up to three stretches of an edge where the break is largest.
+func worstOf(along []float64, n float64, axis string) (out []Place) {
+	h := len(along)
+	win := max(1, h/12)
+	smooth := make([]float64, h)
+	for y := range along {
+		for k := -win / 2; k <= win/2; k++ {
+			smooth[y] += along[(y+k+h)%h]
+		}
+		smooth[y] /= float64(win/2*2+1) * n
+	}
+	for range 3 {
+		best := 0
+		for y, v := range smooth {
+			if v > smooth[best] {
+				best = y
+			}
+		}
+		if smooth[best] < 1.5 {
+			break
+		}
+		lo, hi := max(0, best-win), min(h, best+win+1)
+		out = append(out, Place{axis, float64(lo) / float64(h), float64(hi) / float64(h), smooth[best]})
+		for y := max(0, best-2*win); y < min(h, best+2*win+1); y++ {
+			smooth[y] = 0
+		}
+	}
+	return out
+}
+
+func transposed(p raster.Plane) raster.Plane {
+	out := raster.NewPlane(p.H, p.W)
+	for y := range p.H {
+		for x, v := range p.Row(y) {
+			out.Pix[x*out.W+y] = v
+		}
+	}
+	return out
+}
+
+func median(v []float64) float64 {
+	s := slices.Clone(v)
+	slices.Sort(s)
+	return s[len(s)/2]
+}
