@@ -128,8 +128,6 @@ func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
 	return score, worst
 }
 
-
-
 // below is how much it counts that a column breaks less than another.
 const below = 0.5
 
