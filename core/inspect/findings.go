@@ -40,6 +40,15 @@ func (s *Set) Check(set channels.Set) {
 		if !m.Channel.Colour() && in.Profile != "" && m.Component != "a" {
 			find("data_colour_managed", Warn, one, "%s holds data but carries the colour profile %q: it may have been changed on the way. Ask the station for it without colour management.", base, in.Profile)
 		}
+		if m.Channel == channels.BaseColor && m.Component == "rgb" {
+			s.colour(m, base, find)
+		}
+		if m.Channel == channels.Normal && m.Component == "rgb" && in.Components >= 3 && m.Look.UnitLength < 0.9 && m.Look.UnitLength > 0 {
+			find("normal_not_unit", Warn, one, "Of %s %.0f %% of the pixels are no unit vectors: it was scaled or mixed without being normalised again.", base, 100*(1-m.Look.UnitLength))
+		}
+		if !m.Channel.Colour() && m.Channel != channels.Normal && m.Component == "r" && in.Components >= 3 && m.Look.Spread < 0.002 {
+			find("grey_as_colour", Note, one, "%s is grey but stored as colour: three times the memory for nothing. One component is taken.", base)
+		}
 		switch deep := m.Look.TrueBits > 8 || in.Float; {
 		case m.Channel == channels.Height && in.Bits == 8:
 			find("height_8bit", Warn, one, "%s has 8 bits: its 256 steps show as terraces at a low sun. Ask for 16 bits.", base)
@@ -83,6 +92,31 @@ func (s *Set) Check(set channels.Set) {
 	}
 	if spread := scale.Spread(s.SizeEvidence); spread > 0.05 {
 		find("size_disagrees", Warn, nil, "The answers to how large the patch is differ by up to %.0f %%.", 100*spread)
+	}
+}
+
+// colour checks a base colour against what surfaces can be: outside of sRGB 30 to 240
+// nothing but metal reflects (Lagarde & de Rousiers 2014), and a patch that gets lighter
+// towards one place was not lit evenly.
+func (s *Set) colour(m channels.Map, base string, find func(string, Severity, []string, string, ...any)) {
+	var mean float64
+	for c, k := range []float64{0.2126, 0.7152, 0.0722} {
+		if c < len(m.Look.Mean) {
+			mean += k * m.Look.Mean[c]
+		}
+	}
+	if m.Look.Info.Float || len(m.Look.Mean) < 3 {
+		return // light, not codes
+	}
+	one := []string{m.File}
+	switch {
+	case mean < 30.0/255:
+		find("albedo_dark", Warn, one, "%s is on average sRGB %.0f; no dry surface but soot is darker than 30. It may be under-exposed.", base, 255*mean)
+	case mean > 240.0/255:
+		find("albedo_bright", Warn, one, "%s is on average sRGB %.0f; fresh snow has 240. It may be over-exposed.", base, 255*mean)
+	}
+	if amount, share := lamp(m.Look); amount > 0.35 && share > 0.3 {
+		find("baked_light", Warn, one, "There is light in %s: it gets lighter by %.0f %% or more towards one place, and every repeat will show that.", base, 100*amount)
 	}
 }
 

@@ -147,6 +147,7 @@ func describe(s channels.Set, files map[string]Examined, level Level) Set {
 	out.Check(s)
 	if level != nil {
 		out.depth(s.Maps, level)
+		out.examine(s.Maps, level)
 	}
 	return out
 }

@@ -34,7 +34,9 @@ type Set struct {
 	Findings     []Finding             `json:"findings"`
 
 	Sidecar scale.Sidecar `json:"-"` // what the set's sidecar says besides its size
-	Relief  *Depth        `json:"-"` // the height map's range as a share of the width, by its normals
+	Relief  *Depth        `json:"-"` // the relief's range as a share of the width, by the normals
+
+	PeriodTrust float64 `json:"-"` // of Period, 0..1
 }
 
 // Map is one map of a set. Stats are of the stored values scaled to 0..1, per

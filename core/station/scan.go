@@ -49,24 +49,29 @@ func Take(m Material, o Options) *Scan {
 	if m.Size.H > m.Size.W {
 		w, h = int(math.Round(float64(o.Px)*m.Size.W/m.Size.H)), o.Px
 	}
-	s := &Scan{Material: m, Fault: o.Fault, W: w, H: h, Height: raster.NewPlane(w, h), Roughness: raster.NewPlane(w, h),
-		Metallic: raster.NewPlane(w, h), Opacity: raster.NewPlane(w, h)}
-	for c := range s.Color {
-		s.Color[c] = raster.NewPlane(w, h)
-	}
+	s := newScan(m, w, h)
+	s.Fault = o.Fault
 	p := patch{extent.W, extent.H, o.Seed*2654435761 + uint32(len(m.Slug))}
 	sin, cos := math.Sincos(o.Turn)
-	raster.Rows(h, func(y0, y1 int) {
+	// A lens sees a pixel's neighbours too: what is sampled goes a pixel beyond the patch,
+	// and is then seen through it.
+	seen := newScan(m, w+2, h+2)
+	raster.Rows(h+2, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
-			for x := range w {
-				mx, my := (float64(x)+0.5)/float64(w)*m.Size.W, (float64(y)+0.5)/float64(h)*m.Size.H
+			for x := range w + 2 {
+				mx, my := (float64(x)-0.5)/float64(w)*m.Size.W, (float64(y)-0.5)/float64(h)*m.Size.H
 				u, v := mx/p.w, my/p.h
 				if o.Turn != 0 {
 					u, v = (cos*mx-sin*my)/p.w, (sin*mx+cos*my)/p.h
-					u, v = u-math.Floor(u), v-math.Floor(v)
 				}
-				s.put(y*w+x, m.at(p, u, v))
+				seen.put(y*(w+2)+x, m.at(p, u-math.Floor(u), v-math.Floor(v)))
 			}
+		}
+	})
+	from, to := seen.sampled(), s.sampled()
+	raster.Rows(len(from), func(i0, i1 int) {
+		for i := i0; i < i1; i++ {
+			throughLens(from[i], to[i])
 		}
 	})
 	lo, hi := s.Height.Range()
@@ -80,6 +85,31 @@ func Take(m Material, o Options) *Scan {
 	return s
 }
 
+func newScan(m Material, w, h int) *Scan {
+	s := &Scan{Material: m, W: w, H: h, Height: raster.NewPlane(w, h), Roughness: raster.NewPlane(w, h), Metallic: raster.NewPlane(w, h), Opacity: raster.NewPlane(w, h)}
+	for c := range s.Color {
+		s.Color[c] = raster.NewPlane(w, h)
+	}
+	return s
+}
+
+// sampled are the planes that come from the material itself.
+func (s *Scan) sampled() []raster.Plane {
+	return []raster.Plane{s.Height, s.Color[0], s.Color[1], s.Color[2], s.Roughness, s.Metallic, s.Opacity}
+}
+
+// throughLens softens what was sampled, a pixel wider on each side than out, as a
+// scanner's lens does: by a quarter, a half and a quarter of each three neighbours.
+func throughLens(in, out raster.Plane) {
+	for y := range out.H {
+		a, b, c, dst := in.Row(y), in.Row(y+1), in.Row(y+2), out.Row(y)
+		for x := range dst {
+			col := func(i int) float32 { return a[i] + 2*b[i] + c[i] }
+			dst[x] = (col(x) + 2*col(x+1) + col(x+2)) / 16
+		}
+	}
+}
+
 func (s *Scan) put(i int, t texel) {
 	s.Height.Pix[i] = float32(t.height)
 	for c := range s.Color {
@@ -89,7 +119,7 @@ func (s *Scan) put(i int, t texel) {
 }
 
 // The range of linear base colour that nature has.
-const darkest, palest = 0.0125, 0.86
+const darkest, palest = 0.0145, 0.86
 
 // Maps are the scan's maps for the renderer.
 func (s *Scan) Maps() shade.Maps {

@@ -27,29 +27,7 @@ func planes(s *station.Scan) []raster.Plane {
 	for i, v := range s.Height.Pix {
 		h.Pix[i] = v / float32(s.Depth)
 	}
-	out = append(out, s.Normal.X, s.Normal.Y, h, s.Roughness)
-	for i, p := range out {
-		out[i] = throughLens(p)
-	}
-	return out
-}
-
-// throughLens softens a picture as a scanner's lens does: no edge is sharper than a
-// pixel or two.
-func throughLens(p raster.Plane) raster.Plane {
-	out := raster.NewPlane(p.W, p.H)
-	for y := range p.H {
-		for x := range p.W {
-			var v float32
-			for dy := -1; dy <= 1; dy++ {
-				for dx := -1; dx <= 1; dx++ {
-					v += p.At(x+dx, y+dy) * float32((2-dx*dx)*(2-dy*dy)) / 16
-				}
-			}
-			out.Pix[y*p.W+x] = v
-		}
-	}
-	return out
+	return append(out, s.Normal.X, s.Normal.Y, h, s.Roughness)
 }
 
 func cropped(list []raster.Plane, x0, y0, w, h int) []raster.Plane {
