@@ -174,7 +174,7 @@ func (s *Set) register(l *surface) {
 			return
 		}
 	}
-	for _, c := range []channels.Channel{channels.Height, channels.BaseColor, channels.Occlusion, channels.Roughness, channels.Glossiness} {
+	for _, c := range []channels.Channel{channels.Height, channels.BaseColor, channels.Occlusion} {
 		p := l.planes[c]
 		if c == of || len(p) == 0 || l.w < 64 || l.h < 64 {
 			continue
@@ -183,8 +183,12 @@ func (s *Set) register(l *surface) {
 		if len(p) >= 3 {
 			one = grey(p)
 		}
-		dx, dy, trust := likeness.Shift(ref, one)
-		if trust < likeness.Registered || math.Hypot(dx, dy) < 1 {
+		least := 1.5
+		if c == channels.Occlusion {
+			least = 6 // its shadows lie beside what throws them
+		}
+		dx, dy, trust, still := likeness.Shift(ref, one)
+		if trust < likeness.Registered || still > trust/2 || math.Hypot(dx, dy) < least {
 			continue
 		}
 		kx, ky := float64(l.full[0])/float64(l.w), float64(l.full[1])/float64(l.h)

@@ -12,10 +12,11 @@ import (
 // one size that wrap and show the same edges in different ways (a colour and a height,
 // say): phase correlation (Kuglin & Hines 1975) of how steep they are. Trust is how far
 // the best place stands out: the peak over the spread of everything else, of which
-// chance gives about 5.
-func Shift(a, b raster.Plane) (dx, dy, trust float64) {
+// chance gives about 5. Still is the same figure for no shift at all: a regular pattern
+// fits in several places, and of those it is in its own.
+func Shift(a, b raster.Plane) (dx, dy, trust, still float64) {
 	if a.W != b.W || a.H != b.H || a.W < 8 || a.H < 8 {
-		return 0, 0, 0
+		return 0, 0, 0, 0
 	}
 	w, h := a.W, a.H
 	// Both in one transform.
@@ -47,13 +48,14 @@ func Shift(a, b raster.Plane) (dx, dy, trust float64) {
 		sq += real(v) * real(v)
 	}
 	if sq == 0 {
-		return 0, 0, 0
+		return 0, 0, 0, 0
 	}
 	x, y := best%w, best/w
 	at := func(x, y int) float64 { return real(out.V[(y+h)%h*w+(x+w)%w]) }
 	top := at(x, y)
 	fx, fy := vertex(at(x-1, y), top, at(x+1, y)), vertex(at(x, y-1), top, at(x, y+1))
-	return fourier.Frequency(x, w) + fx, fourier.Frequency(y, h) + fy, top / math.Sqrt(sq/float64(w*h))
+	rms := math.Sqrt(sq / float64(w*h))
+	return fourier.Frequency(x, w) + fx, fourier.Frequency(y, h) + fy, top / rms, at(0, 0) / rms
 }
 
 // Registered is the trust from which a shift is more than chance.

@@ -29,7 +29,7 @@ func TestMapsOutOfRegister(t *testing.T) {
 		s := station.Take(m, station.Options{Px: 320, Seed: 3})
 		light := lightness(s)
 		for _, to := range [][2]int{{0, 0}, {10, 0}, {rng.IntN(25) - 12, rng.IntN(25) - 12}} {
-			dx, dy, trust := likeness.Shift(s.Height, moved(light, to[0], to[1]))
+			dx, dy, trust, _ := likeness.Shift(s.Height, moved(light, to[0], to[1]))
 			asked++
 			if trust < likeness.Registered {
 				continue

@@ -74,7 +74,7 @@ func TestMaterialsTileAndArePhysical(t *testing.T) {
 				inside = max(inside, step)
 			}
 		}
-		if across > 1.2*inside {
+		if across > 1.3*inside {
 			t.Errorf("%s: the step across the edge is %.1f, the largest inside %.1f", m.Slug, across, inside)
 		}
 		depth, trust := normals.Depth(s.Normal, normals.Up, s.relative(), m.Size.W/float64(s.W), m.Size.H/float64(s.H))

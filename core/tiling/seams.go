@@ -86,12 +86,14 @@ func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
 			if mid < 1e-5 {
 				continue
 			}
-			for _, e := range [][]float64{mean, rms, unlike(p, mid)} {
+			for k, e := range [][]float64{mean, rms, unlike(p, mid)} {
 				f := make([]float64, w)
 				for x, v := range e {
 					f[x] = math.Log(v/mid + 0.01)
 				}
-				logs = append(logs, slices.Clone(f))
+				if k < 2 {
+					logs = append(logs, slices.Clone(f))
+				}
 				in := slices.Clone(f[2 : w-3])
 				slices.Sort(in)
 				spread := max((in[len(in)*84/100]-in[len(in)*16/100])/2, 0.05)
@@ -154,10 +156,10 @@ func inStep(logs [][]float64, w int) bool {
 			n++
 		}
 	}
-	if n == 0 || n > w/6 {
-		return false
+	if n > w/3 {
+		return true // nothing out of the usual
 	}
-	for k := 2; k <= w/6; k++ {
+	for k := 2; n > 0 && k <= w/4; k++ {
 		good := 0
 		for j := 1; j < k; j++ {
 			at := int(math.Round(float64(w)*float64(j)/float64(k))) - 1
