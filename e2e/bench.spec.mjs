@@ -119,6 +119,76 @@ test("figures are edited where they stand", async ({ page }) => {
   await expect(field("tags")).toHaveText("slate, wet");
 });
 
+test("the size is measured on the picture, by a line and by the pattern", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const id = idOf("slates_round");
+  const api = `${s.url}/api/v1/materials/${id}`;
+  const now = async () => (await page.request.get(api)).json();
+  const before = await now();
+  await page.goto(`${s.url}/bench/${id}`);
+  await page.waitForTimeout(800);
+  const box = await page.locator("#lens .mat").boundingBox();
+  if (!box) throw new Error("there is no lens");
+  const scale = Math.min((box.width - 64) / before.width_m, (box.height - 48) / before.height_m);
+  /** @param {number} dx @param {number} dy @param {string} says */
+  const line = async (dx, dy, says) => {
+    await page.getByRole("button", { name: "Measure a line" }).click();
+    const from = { x: box.x + box.width / 2 - dx / 2, y: box.y + box.height / 2 - dy / 2 };
+    await page.mouse.move(from.x, from.y);
+    await page.mouse.down();
+    await page.mouse.move(from.x + dx, from.y + dy, { steps: 5 });
+    await page.mouse.up();
+    await page.getByLabel("Length of the line").fill(says);
+    await page.getByRole("button", { name: "Take it" }).click();
+    await expect(page.locator(".toast")).toContainText("Measured");
+    await page.keyboard.press("Escape");
+  };
+  // 240 screen pixels are a known part of the repeat: said to be twice as long, it is twice as large, to a pixel's worth.
+  const real = 240 / scale;
+  await line(240, 0, `${(2 * real * 100).toFixed(3)} cm`);
+  await expect(page.locator("#l-size + p")).toContainText("from what was measured on it");
+  let m = await now();
+  const pixel = 2 / (real * 512 / before.width_m); // of the line, at both ends
+  expect(Math.abs(m.width_m / before.width_m / 2 - 1)).toBeLessThan(pixel);
+  expect(m.height_m / m.width_m).toBeCloseTo(before.height_m / before.width_m, 6);
+  expect(m.size_source).toBe("measured");
+  // What is laid down by hand is taken back in one step.
+  await page.request.patch(api, { data: { size_source: "resolution_tag" } });
+  // The slates' courses are an eighth of the repeat, and every other one is half a slate on: a step of the pattern says the rest.
+  const [sx, sy] = m.period_px[0];
+  const long = Math.hypot((sx * before.width_m) / 512, (sy * before.height_m) / 341);
+  expect(Math.abs(Math.abs(sy) - 341 / 8)).toBeLessThan(0.5);
+  await page.reload();
+  await page.locator("[data-field=module_a_m]").click();
+  await page.keyboard.type(`${(long * 150).toFixed(4)} cm`);
+  await page.keyboard.press("Enter");
+  await expect(page.locator("#l-size + p")).toContainText("from a step of its pattern");
+  m = await now();
+  expect(Math.abs(m.width_m / before.width_m / 1.5 - 1)).toBeLessThan(0.01);
+});
+
+test("a wall takes whole repeats", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const id = idOf("slates_round");
+  const api = `${s.url}/api/v1/materials/${id}`;
+  await page.request.patch(api, { data: { size_source: "resolution_tag" } });
+  const before = await (await page.request.get(api)).json();
+  await page.goto(`${s.url}/bench/${id}`);
+  await page.locator("[data-surface=across]").click();
+  await page.keyboard.type("4.2 m");
+  await page.keyboard.press("Enter");
+  await expect(page.locator("[data-wall=across]")).toContainText("2.45 repeats: 2 whole, and 0.78\u00a0m left over");
+  expect(page.url()).toContain("across=4.2");
+  await page.getByRole("button", { name: /^2 of 2\.10/ }).click();
+  await expect(page.locator("[data-wall=across]")).toContainText("2 whole repeats");
+  const after = await (await page.request.get(api)).json();
+  expect(after.width_m).toBeCloseTo(2.1, 6);
+  expect(after.height_m / after.width_m).toBeCloseTo(before.height_m / before.width_m, 6);
+  // And back again.
+  await page.locator(".toast").getByRole("button", { name: "Undo" }).click();
+  await expect.poll(async () => (await (await page.request.get(api)).json()).width_m).toBeCloseTo(before.width_m, 6);
+});
+
 test("two people at one material do not overwrite each other", async ({ page, browser }) => {
   await enter(page, s.url, "librarian");
   const id = idOf("rubble_limewash");

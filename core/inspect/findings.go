@@ -46,7 +46,7 @@ func (s *Set) Check(set channels.Set) {
 		if m.Channel == channels.Normal && m.Component == "rgb" && in.Components >= 3 && m.Look.UnitLength < 0.9 && m.Look.UnitLength > 0 {
 			find("normal_not_unit", Warn, one, "Of %s %.0f %% of the pixels are no unit vectors: it was scaled or mixed without being normalised again.", base, 100*(1-m.Look.UnitLength))
 		}
-		if !m.Channel.Colour() && m.Channel != channels.Normal && m.Component == "r" && in.Components >= 3 && m.Look.Spread < 0.002 {
+		if !m.Channel.Colour() && m.Channel != channels.Normal && m.Component == "r" && in.Components >= 3 && m.Look.Spread < 0.002 && len(m.Look.Mean) > 0 {
 			find("grey_as_colour", Note, one, "%s is grey but stored as colour: three times the memory for nothing. One component is taken.", base)
 		}
 		switch deep := m.Look.TrueBits > 8 || in.Float; {

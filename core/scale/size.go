@@ -26,6 +26,7 @@ const (
 	FromTag     Source = "resolution_tag"
 	FromName    Source = "name"
 	FromModule  Source = "module"
+	FromMeasure Source = "measured"
 	FromPerson  Source = "typed"
 	FromNothing Source = "none"
 )
@@ -129,7 +130,7 @@ func (s Sidecar) Evidence(w, h int) (e Evidence, ok bool) {
 // Best picks the evidence to go by until somebody decides: the first in the
 // order of sources.
 func Best(all []Evidence) (Evidence, bool) {
-	for _, source := range []Source{FromPerson, FromSidecar, FromTag, FromName, FromModule} {
+	for _, source := range []Source{FromPerson, FromMeasure, FromSidecar, FromTag, FromName, FromModule} {
 		for _, e := range all {
 			if e.Source == source && e.Known() {
 				return e, true
@@ -149,4 +150,41 @@ func Spread(all []Evidence) float64 {
 		}
 	}
 	return spread
+}
+
+// LineEvidence is the size that follows from a line of dx, dy pixels on maps of w × h
+// pixels that is said to be length metres long. aspect is how many times as high as
+// wide a pixel is, 1 for square ones.
+func LineEvidence(w, h int, dx, dy, length, aspect float64) (Evidence, bool) {
+	px := math.Hypot(dx, dy*aspect)
+	if px < 1 {
+		return Evidence{}, false
+	}
+	pitch := length / px
+	s := Size{pitch * float64(w), pitch * aspect * float64(h)}
+	return Evidence{FromMeasure, s, fmt.Sprintf("A line of %.1f px was said to be %s long: %s × %s.", math.Hypot(dx, dy), Metres(length), Metres(s.W), Metres(s.H))}, plausible(s)
+}
+
+// ModuleEvidence is the same for one step of a surface's pattern.
+func ModuleEvidence(w, h int, step [2]float64, length, aspect float64) (Evidence, bool) {
+	e, ok := LineEvidence(w, h, step[0], step[1], length, aspect)
+	e.Source = FromModule
+	e.Says = fmt.Sprintf("One step of its pattern, %.1f px, was said to be %s: %s × %s.", math.Hypot(step[0], step[1]), Metres(length), Metres(e.W), Metres(e.H))
+	return e, ok
+}
+
+// Mean is the average of all evidence of one source, and how far its answers differ.
+func Mean(all []Evidence, of Source) (s Size, n int, spread float64) {
+	var same []Evidence
+	for _, e := range all {
+		if e.Source == of {
+			same = append(same, e)
+			s.W += e.W
+			s.H += e.H
+		}
+	}
+	if n = len(same); n == 0 {
+		return Size{}, 0, 0
+	}
+	return Size{s.W / float64(n), s.H / float64(n)}, n, Spread(same)
 }

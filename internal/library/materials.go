@@ -52,6 +52,9 @@ type Change struct {
 	Width      *Length   `json:"width_m"`
 	Height     *Length   `json:"height_m"`
 	Depth      *Length   `json:"depth_m"`
+	ModuleA    *Length   `json:"module_a_m"`  // how long the first step of the pattern is: the size follows
+	ModuleB    *Length   `json:"module_b_m"`  // the second
+	Line       *Line     `json:"line"`        // a measured line: the size follows from it and those before
 	SizeSource *string   `json:"size_source"` // take the evidence of that source
 	Licence    *string   `json:"licence"`
 	Author     *string   `json:"author"`
@@ -59,6 +62,16 @@ type Change struct {
 	Contact    *string   `json:"contact_class"`
 	Captured   *string   `json:"captured"`
 	KeepRatio  *bool     `json:"keep_ratio"` // width or height alone carries the other along
+}
+
+// Line is a line over the maps, in shares of their width and height from the upper
+// left, and how long it is in reality.
+type Line struct {
+	X0     float64 `json:"x0"`
+	Y0     float64 `json:"y0"`
+	X1     float64 `json:"x1"`
+	Y1     float64 `json:"y1"`
+	Length Length  `json:"length_m"`
 }
 
 // Length is a length in metres, in JSON a figure or text with a unit.
@@ -153,7 +166,8 @@ func (m *Material) apply(c Change) error {
 		found := false
 		for _, e := range m.Report.SizeEvidence {
 			if string(e.Source) == *c.SizeSource {
-				m.Size, m.SizeSource, found = e.Size, e.Source, true
+				m.Size, _, _ = scale.Mean(m.Report.SizeEvidence, e.Source)
+				m.SizeSource, found = e.Source, true
 				break
 			}
 		}
@@ -161,12 +175,57 @@ func (m *Material) apply(c Change) error {
 			return Invalid{fmt.Sprintf("There is no evidence of the size called %q.", *c.SizeSource)}
 		}
 	}
+	if err := m.measure(c); err != nil {
+		return err
+	}
 	if c.Width != nil || c.Height != nil {
 		m.resize(c)
 	}
 	m.rescale()
 	if c.Depth != nil {
 		m.Depth, m.DepthSource = float64(*c.Depth), string(scale.FromPerson)
+	}
+	return nil
+}
+
+// measure takes a measured line or the length of a step of the pattern as evidence of
+// the size, and goes by it. Several lines are averaged.
+func (m *Material) measure(c Change) error {
+	w, h := m.Pixels()
+	aspect := 1.0
+	if m.Size.Known() && w > 0 {
+		aspect = m.Size.H / float64(h) / (m.Size.W / float64(w))
+	}
+	take := func(e scale.Evidence, ok bool, what string) error {
+		if !ok {
+			return Invalid{fmt.Sprintf("%s is too short to measure by, or the size that follows is not plausible.", what)}
+		}
+		m.Report.SizeEvidence = append(m.Report.SizeEvidence, e)
+		m.Size, _, _ = scale.Mean(m.Report.SizeEvidence, e.Source)
+		m.SizeSource = e.Source
+		return nil
+	}
+	if l := c.Line; l != nil {
+		if m.SizeSource != scale.FromMeasure { // lines from before another answer was taken are old
+			m.Report.SizeEvidence = slices.DeleteFunc(m.Report.SizeEvidence, func(e scale.Evidence) bool { return e.Source == scale.FromMeasure })
+		}
+		e, ok := scale.LineEvidence(w, h, (l.X1-l.X0)*float64(w), (l.Y1-l.Y0)*float64(h), float64(l.Length), aspect)
+		if err := take(e, ok, "The line"); err != nil {
+			return err
+		}
+	}
+	for i, step := range []*Length{c.ModuleA, c.ModuleB} {
+		if step == nil {
+			continue
+		}
+		if m.Report.Period == nil || m.Report.Period[i] == [2]float64{} {
+			return Invalid{fmt.Sprintf("%s has no such pattern.", m.Name)}
+		}
+		m.Report.SizeEvidence = slices.DeleteFunc(m.Report.SizeEvidence, func(e scale.Evidence) bool { return e.Source == scale.FromModule })
+		e, ok := scale.ModuleEvidence(w, h, m.Report.Period[i], float64(*step), aspect)
+		if err := take(e, ok, "The step"); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -236,15 +295,17 @@ func (m *Material) recheck() {
 	kept := m.Report.Findings
 	m.Report.Findings = []inspect.Finding{}
 	m.Report.Check(channels.Set{Maps: maps})
-	// What was read from a file's header is not kept with the map: those findings stay.
+	// What was read from a file's header or its pixels is not kept with the map: those
+	// findings stay.
 	for _, f := range kept {
 		switch f.Code {
-		case "data_colour_managed", "pixels_not_square", "tier_differs", "normal_object_space":
+		case "data_colour_managed", "pixels_not_square", "tier_differs", "normal_object_space",
+			"albedo_dark", "albedo_bright", "baked_light", "normal_not_unit", "grey_as_colour", "seam_x", "seam_y", "maps_shifted":
 			m.Report.Findings = append(m.Report.Findings, f)
 		}
 	}
 	// A size that somebody has decided on ends the doubt between the answers.
-	if m.SizeSource == scale.FromPerson {
+	if m.SizeSource == scale.FromPerson || m.SizeSource == scale.FromMeasure || m.SizeSource == scale.FromModule {
 		m.Report.Findings = slices.DeleteFunc(m.Report.Findings, func(f inspect.Finding) bool { return f.Code == "size_disagrees" })
 	}
 	set := channels.Set{Maps: maps}

@@ -229,6 +229,8 @@ type apiMaterialView struct {
 	SizeEvidence []scale.Evidence      `json:"size_evidence"`
 	Density      *[2]float64           `json:"density_px_per_m"`
 	DepthM       *float64              `json:"depth_m"`
+	Tiling       *inspect.Axes         `json:"tiling"`
+	Period       *[2][2]float64        `json:"period_px"`
 	Tags         []string              `json:"tags"`
 	Categories   []string              `json:"categories"`
 	Licence      string                `json:"licence"`
@@ -250,7 +252,7 @@ type apiMaterialView struct {
 func materialView(m *library.Material) apiMaterialView {
 	set := setView(m)
 	v := apiMaterialView{ID: m.ID, Name: m.Name, Slug: m.Slug, Stage: m.Stage, Version: m.Version, SizeSource: m.SizeSource, SizeEvidence: set.SizeEvidence,
-		Density: set.Density, Tags: m.Tags, Categories: m.Categories, Licence: m.Licence, Author: m.Author, Rights: m.Rights, Station: m.Station,
+		Density: set.Density, Tiling: set.Tiling, Period: set.Period, Tags: m.Tags, Categories: m.Categories, Licence: m.Licence, Author: m.Author, Rights: m.Rights, Station: m.Station,
 		Captured: m.Captured, ContactClass: m.Contact, Workflow: set.Workflow, Maps: set.Maps, Unassigned: set.Unassigned, Attachments: set.Attachments,
 		Findings: set.Findings, Released: m.Released, Changed: m.Changed(), Look: m.LookKey()}
 	if m.Size.Known() {

@@ -132,6 +132,15 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	}
 	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: library.Contacts}
 	p.Place = "bench"
+	across, down := 4.0, 2.5 // a wall to begin with
+	for name, to := range map[string]*float64{"across": &across, "down": &down} {
+		if v := c.QueryParam(name); v != "" {
+			if *to, err = scale.ParseLength(v); err != nil {
+				return library.Invalid{Says: err.Error() + "."}
+			}
+		}
+	}
+	p.L.lay(m, across, down)
 	var sub []string
 	if m.Station != "" {
 		sub = append(sub, m.Station)
@@ -157,12 +166,18 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		p.Known = append(p.Known, k.Value)
 	}
 	lens := struct {
-		W     float64   `json:"width"`
-		H     float64   `json:"height"`
-		Known bool      `json:"known"`
-		Depth float64   `json:"depth"`
-		Maps  []mapChip `json:"maps"`
-	}{m.Size.W, m.Size.H, m.Size.Known(), m.Depth, p.L.Maps}
+		W     float64      `json:"width"`
+		H     float64      `json:"height"`
+		Known bool         `json:"known"`
+		Depth float64      `json:"depth"`
+		Maps  []mapChip    `json:"maps"`
+		Steps [][2]float64 `json:"steps"` // of the pattern, in shares of the width and height
+	}{m.Size.W, m.Size.H, m.Size.Known(), m.Depth, p.L.Maps, nil}
+	if w, h := m.Pixels(); m.Report.Period != nil && w > 0 {
+		for _, v := range m.Report.Period {
+			lens.Steps = append(lens.Steps, [2]float64{v[0] / float64(w), v[1] / float64(h)})
+		}
+	}
 	if !lens.Known {
 		w, h := m.Pixels()
 		lens.W, lens.H = 1, float64(h)/float64(max(w, 1))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -310,11 +311,11 @@ func (k *cell) fill(p *library.Map) {
 func metres(m float64) string { return strings.TrimSuffix(scale.Metres(m), "\u00a0m") }
 
 func sourceWord(s scale.Source) string {
-	return map[scale.Source]string{scale.FromSidecar: "sidecar", scale.FromTag: "tag", scale.FromName: "name", scale.FromModule: "module", scale.FromPerson: "typed"}[s]
+	return map[scale.Source]string{scale.FromSidecar: "sidecar", scale.FromTag: "tag", scale.FromName: "name", scale.FromModule: "module", scale.FromMeasure: "measured", scale.FromPerson: "typed"}[s]
 }
 
 func sourceSentence(s scale.Source) string {
-	return map[scale.Source]string{scale.FromSidecar: "the sidecar file", scale.FromTag: "the scanner's resolution tag", scale.FromName: "its name", scale.FromModule: "a module", scale.FromPerson: "what was typed"}[s]
+	return map[scale.Source]string{scale.FromSidecar: "the sidecar file", scale.FromTag: "the scanner's resolution tag", scale.FromName: "its name", scale.FromModule: "a step of its pattern", scale.FromMeasure: "what was measured on it", scale.FromPerson: "what was typed"}[s]
 }
 
 // tierRow is what one tier gives.
@@ -334,6 +335,9 @@ type ledger struct {
 	Tiers           []tierRow
 	Best            *tierRow
 	Uneven          string // said when the density differs between the axes
+	Edges           []edgeRow
+	Steps           []stepRow
+	Wall            *wallView // nil while the size is not known
 	Depth, DepthHow string
 	DepthTone       tone
 	Findings        []findingRow
@@ -347,6 +351,31 @@ type ledger struct {
 	Provenance      string
 	Attachments     []channels.Attachment
 }
+
+// edgeRow is how two opposite edges meet.
+type edgeRow struct {
+	Which, Word, Score string
+	Tone               tone
+}
+
+// stepRow is one step of the pattern.
+type stepRow struct {
+	Field, Length, Way string
+	Blank              bool // its length is not known yet
+	Count              string
+}
+
+// wallView is how a surface takes repeats across and down.
+type wallView struct {
+	Across, Down wallSide
+}
+
+type wallSide struct {
+	Field, Surface, Says string // Field is the name of the figure in the address
+	Fits                 []fitRow
+}
+
+type fitRow struct{ Says, Take, Side string }
 
 type evidenceRow struct {
 	Source, Says string
@@ -391,9 +420,12 @@ func ledgerView(m *library.Material) ledger {
 	if l.Known && w > 0 {
 		l.tiers(m.Size, w, h)
 	}
+	l.tiling(m, w, h)
 	if m.Depth > 0 {
 		l.Depth = fmt.Sprintf("%.1f\u00a0mm", 1000*m.Depth)
 		switch {
+		case m.DepthSource == "normals" && m.Map(channels.Height) == nil:
+			l.DepthHow, l.DepthTone = "by its normals alone, as there is no height map; take it for good within about a tenth", doubt
 		case m.DepthSource == "normals" && m.Relief.Confidence > 0.8:
 			l.DepthHow = fmt.Sprintf("worked out from normals and height, which agree well (%.2f)", m.Relief.Confidence)
 		case m.DepthSource == "normals":
@@ -432,6 +464,72 @@ func ledgerView(m *library.Material) ledger {
 	}
 	l.Provenance = strings.Join(from, ", ")
 	return l
+}
+
+// tiling says how the edges meet and what the pattern is.
+func (l *ledger) tiling(m *library.Material, w, h int) {
+	t := m.Report.Tiling
+	if t == nil {
+		return
+	}
+	for _, e := range []struct {
+		which string
+		score float64
+	}{{"left and right", t.X}, {"top and bottom", t.Y}} {
+		row := edgeRow{e.which, "without a seam", fmt.Sprintf("%.2f", e.score), good}
+		switch {
+		case e.score < 0.4:
+			row.Word, row.Tone = "with a plain break", doubt
+		case e.score < 0.85:
+			row.Word, row.Tone = "nearly", calm
+		}
+		l.Edges = append(l.Edges, row)
+	}
+	p := m.Report.Period
+	if p == nil || w == 0 {
+		return
+	}
+	for i, step := range p {
+		if step == [2]float64{} {
+			continue
+		}
+		px := math.Hypot(step[0], step[1])
+		row := stepRow{Field: [2]string{"module_a_m", "module_b_m"}[i], Blank: true, Length: fmt.Sprintf("%.1f px", px)}
+		switch slant := math.Abs(math.Atan2(step[1], step[0])); {
+		case slant < 0.05:
+			row.Way, row.Count = "across", fmt.Sprintf("%.3g to a repeat", float64(w)/px)
+		case math.Abs(slant-math.Pi/2) < 0.05:
+			row.Way, row.Count = "down", fmt.Sprintf("%.3g to a repeat", float64(h)/px)
+		default:
+			row.Way = fmt.Sprintf("at %.0f°", math.Atan2(-step[1], step[0])*180/math.Pi)
+		}
+		if m.Size.Known() {
+			row.Blank, row.Length = false, scale.Metres(math.Hypot(step[0]*m.Size.W/float64(w), step[1]*m.Size.H/float64(h)))
+		}
+		l.Steps = append(l.Steps, row)
+	}
+}
+
+// lay says how a surface of the given sides, in metres, takes whole repeats.
+func (l *ledger) lay(m *library.Material, across, down float64) {
+	if !m.Size.Known() {
+		return
+	}
+	side := func(field, axis string, surface, repeat float64) wallSide {
+		n := scale.Lay(surface, repeat)
+		v := wallSide{Field: field, Surface: scale.Metres(surface)}
+		fits := scale.Fits(surface, repeat)
+		if len(fits) == 1 && math.Abs(fits[0].Change) < 1e-6 {
+			v.Says = count(fits[0].N, "whole repeat")
+			return v
+		}
+		v.Says = fmt.Sprintf("%.2f repeats: %d whole, and %s left over", n.Repeats, n.Whole, scale.Metres(n.Left))
+		for _, f := range fits {
+			v.Fits = append(v.Fits, fitRow{fmt.Sprintf("%d of %s (%s)", f.N, scale.Metres(f.Repeat), strings.Replace(fmt.Sprintf("%+.1f\u00a0%%", 100*f.Change), "-", "−", 1)), strconv.FormatFloat(f.Repeat, 'f', 6, 64), axis})
+		}
+		return v
+	}
+	l.Wall = &wallView{side("across", "width_m", across, m.Size.W), side("down", "height_m", down, m.Size.H)}
 }
 
 func dateWord(s string) string {

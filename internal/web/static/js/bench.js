@@ -2,7 +2,7 @@
 // Bench: figures that are edited where they stand, and releasing.
 import { call, part, tell } from "./api.js";
 
-const kinds = { width_m: "length", height_m: "length", depth_m: "length" };
+const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
 
 /** @returns {any} */
 export function bench() {
@@ -29,7 +29,7 @@ export function bench() {
     },
 
     async reload() {
-      const here = location.pathname;
+      const here = location.pathname + location.search;
       await Promise.all(["ledger", "heading", "release"].map((p) => part(here, p, document.getElementById(p))));
     },
 
@@ -84,6 +84,15 @@ export function bench() {
      * @param {string} before
      */
     async save(field, value, before) {
+      if (field === "across" || field === "down") {
+        // The wall is a matter of the view, and stays in its address.
+        const url = new URL(location.href);
+        url.searchParams.set(field, String(value));
+        const answer = await fetch(url, { headers: { "X-Part": "ledger" } });
+        if (!answer.ok) throw new Error("That is no length: write for example 4.2 m, 420 cm or 14 ft.");
+        history.replaceState(null, "", url);
+        return;
+      }
       const old = await call("GET", this.path);
       const m = await call("PATCH", this.path, { [field]: value }, String(old.version));
       if (field in kinds && (m.width_m !== old.width_m || m.height_m !== old.height_m)) {
@@ -106,6 +115,27 @@ export function bench() {
       const was = /** @type {Record<string, number>} */ ({});
       for (const k of field === "depth_m" ? ["depth_m"] : ["width_m", "height_m"]) if (old[k]) was[k] = old[k];
       return was;
+    },
+
+    /**
+     * Makes the repeat such that a wall takes whole ones, the other side going along.
+     * @param {Event} e
+     */
+    async fitWhole(e) {
+      const { fit, length } = /** @type {HTMLElement} */ (e.currentTarget).dataset;
+      const old = await call("GET", this.path);
+      try {
+        const m = await call("PATCH", this.path, { [String(fit)]: Number(length), keep_ratio: true }, String(old.version));
+        this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: m }));
+        tell("Its repeats come out whole now.", async () => {
+          await call("PATCH", this.path, this.back(String(fit), old));
+          this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: old }));
+          await this.reload();
+        });
+        await this.reload();
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+      }
     },
 
     /** @param {Event} e */

@@ -1,6 +1,7 @@
 // @ts-check
 // The Flat lens: one map as it is, on its mat, with rulers in real units and a
-// read-out in the channel's own meaning.
+// read-out in the channel's own meaning; and lines that are measured on it.
+import { call, tell } from "./api.js";
 
 /** @typedef {{id: number, channel: string, title: string, kind: string, w: number, h: number}} MapInfo */
 
@@ -15,11 +16,21 @@ export function flat() {
     zoomLine: "",
     label: "",
     grid: false,
+    pattern: false,
+    get patternWord() {
+      return this.pattern ? "Hide the pattern" : "Show the pattern";
+    },
+    measuring: false,
+    asking: false,
+    get measureWord() {
+      return this.measuring ? "Drag along something of known length" : "Measure a line";
+    },
+    /** @type {{x0: number, y0: number, x1: number, y1: number} | null} a line in shares of the picture */ line: null,
     get gridWord() {
       return this.grid ? "Hide the 10 cm grid" : "Show the 10 cm grid";
     },
-    /** @type {{width: number, height: number, known: boolean, depth: number, maps: any[]}} */
-    it: { width: 1, height: 1, known: false, depth: 0, maps: [] },
+    /** @type {{width: number, height: number, known: boolean, depth: number, maps: any[], steps: number[][]}} */
+    it: { width: 1, height: 1, known: false, depth: 0, maps: [], steps: [] },
     /** @type {any} */ map: null,
     /** @type {ImageBitmap | null} */ picture: null,
     /** @type {ImageData | null} */ samples: null,
@@ -32,11 +43,12 @@ export function flat() {
     init() {
       this.root = this.$root;
       const d = JSON.parse(this.root.dataset.lens ?? "{}");
-      this.it = { ...d, maps: (d.maps ?? []).map((/** @type {any} */ m) => ({ id: m.ID, channel: m.Channel, title: m.Title, kind: m.Kind, w: m.W, h: m.H })) };
+      this.it = { ...d, steps: d.steps ?? [], maps: (d.maps ?? []).map((/** @type {any} */ m) => ({ id: m.ID, channel: m.Channel, title: m.Title, kind: m.Kind, w: m.W, h: m.H })) };
       new ResizeObserver(() => this.fit()).observe(this.$refs.mat);
       this.root.addEventListener("resized", (/** @type {CustomEvent} */ e) => {
         const m = e.detail;
         if (m.width_m) this.it.known = true;
+        this.line = null;
         this.it.width = m.width_m ?? this.it.width;
         this.it.height = m.height_m ?? this.it.height;
         this.it.depth = m.depth_m ?? this.it.depth;
@@ -114,11 +126,21 @@ export function flat() {
     /** @param {PointerEvent} e */
     grab(e) {
       this.$refs.mat.setPointerCapture(e.pointerId);
+      if (this.measuring) {
+        const [x, y] = this.under(e);
+        this.line = { x0: x, y0: y, x1: x, y1: y };
+        this.asking = false;
+        this.held = { px: e.clientX, py: e.clientY, x: this.x, y: this.y };
+        return;
+      }
       this.held = { px: e.clientX, py: e.clientY, x: this.x, y: this.y };
     },
     /** @param {PointerEvent} e */
     move(e) {
-      if (this.held) {
+      if (this.held && this.measuring && this.line) {
+        [this.line.x1, this.line.y1] = this.under(e);
+        this.draw();
+      } else if (this.held) {
         this.x = this.held.x - (e.clientX - this.held.px) / this.scale;
         this.y = this.held.y - (e.clientY - this.held.py) / this.scale;
         this.draw();
@@ -127,7 +149,124 @@ export function flat() {
       this.read(this.x + (e.clientX - box.left) / this.scale, this.y + (e.clientY - box.top) / this.scale);
     },
     drop() {
+      const drawn = this.held && this.measuring && this.line;
       this.held = null;
+      if (drawn) this.ask();
+    },
+
+    // Measuring: a line from pixel to pixel, and what it is in reality.
+
+    startLine() {
+      this.measuring = !this.measuring;
+      this.asking = false;
+      this.line = null;
+      this.$refs.mat.style.cursor = this.measuring ? "crosshair" : "";
+      this.draw();
+    },
+    /**
+     * The corner of a pixel nearest to the pointer, in shares of the picture.
+     * @param {PointerEvent} e
+     */
+    under(e) {
+      const box = this.$refs.mat.getBoundingClientRect();
+      const [w, h] = [this.map?.w ?? 1, this.map?.h ?? 1];
+      const x = (this.x + (e.clientX - box.left) / this.scale) / this.it.width, y = (this.y + (e.clientY - box.top) / this.scale) / this.it.height;
+      return [Math.round(Math.max(0, Math.min(1, x)) * w) / w, Math.round(Math.max(0, Math.min(1, y)) * h) / h];
+    },
+    async ask() {
+      const l = this.line;
+      if (!l || Math.hypot((l.x1 - l.x0) * (this.map?.w ?? 1), (l.y1 - l.y0) * (this.map?.h ?? 1)) < 2) {
+        this.line = null;
+        return this.draw();
+      }
+      this.asking = true;
+      await this.$nextTick();
+      const box = this.$refs.mat.getBoundingClientRect(), form = this.$refs.ask;
+      const at = [(l.x1 * this.it.width - this.x) * this.scale, (l.y1 * this.it.height - this.y) * this.scale];
+      form.style.left = `${Math.max(8, Math.min(at[0] + 12, box.width - form.offsetWidth - 8))}px`;
+      form.style.top = `${Math.max(8, Math.min(at[1] + 12, box.height - form.offsetHeight - 8))}px`;
+      this.$refs.long.value = "";
+      this.$refs.long.focus();
+    },
+    /** @param {KeyboardEvent} e */
+    askKey(e) {
+      if (e.key === "Escape") {
+        this.asking = false;
+        this.line = null;
+        this.draw();
+      }
+    },
+    async takeLine() {
+      const bench = /** @type {HTMLElement} */ (this.root.closest("[data-material]"));
+      const path = `/api/v1/materials/${bench.dataset.material}`;
+      try {
+        const old = await call("GET", path);
+        const m = await call("PATCH", path, { line: { ...this.line, length_m: this.$refs.long.value } }, String(old.version));
+        this.asking = false;
+        this.root.dispatchEvent(new CustomEvent("resized", { detail: m }));
+        tell("Measured: the size follows. Draw another line to make it surer.", old.width_m ? async () => {
+          await call("PATCH", path, { width_m: old.width_m, height_m: old.height_m });
+          this.root.dispatchEvent(new CustomEvent("resized", { detail: old }));
+        } : null);
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+        this.$refs.long.focus();
+      }
+    },
+    togglePattern() {
+      this.pattern = !this.pattern;
+      this.draw();
+    },
+
+    /**
+     * The pattern's lattice, and the line that is being measured.
+     * @param {CanvasRenderingContext2D} g
+     * @param {number} left @param {number} top @param {number} w @param {number} h
+     */
+    marks(g, left, top, w, h) {
+      const [a, b] = [this.it.steps[0] ?? [0, 0], this.it.steps[1] ?? [0, 0]];
+      if (this.pattern && (a[0] || a[1])) {
+        g.save();
+        g.beginPath();
+        g.rect(left, top, w, h);
+        g.clip();
+        g.lineWidth = 1;
+        const both = b[0] || b[1];
+        const across = both ? b : [-a[1] * h / w, a[0] * w / h]; // boards: lines across their step
+        for (const [style, dash] of /** @type {[string, number[]][]} */ ([["rgb(0 0 0 / 0.6)", []], ["rgb(255 255 255 / 0.95)", [5, 5]]])) {
+          g.strokeStyle = style;
+          g.setLineDash(dash);
+          g.beginPath();
+          for (let i = -80; i <= 80; i++) {
+            for (const [step, along] of both ? [[a, b], [b, a]] : [[a, across]]) {
+              const x = left + i * step[0] * w, y = top + i * step[1] * h;
+              const far = 200;
+              g.moveTo(x - far * along[0] * w, y - far * along[1] * h);
+              g.lineTo(x + far * along[0] * w, y + far * along[1] * h);
+            }
+          }
+          g.stroke();
+        }
+        g.restore();
+      }
+      const l = this.line;
+      if (!l) return;
+      const [x0, y0, x1, y1] = [left + l.x0 * w, top + l.y0 * h, left + l.x1 * w, top + l.y1 * h];
+      const long = Math.hypot(x1 - x0, y1 - y0) || 1;
+      const [nx, ny] = [(-(y1 - y0) / long) * 7, ((x1 - x0) / long) * 7];
+      for (const [style, wide] of /** @type {[string, number][]} */ ([["#000", 3.5], ["#fff", 1.5]])) {
+        g.strokeStyle = style;
+        g.lineWidth = wide;
+        g.beginPath();
+        g.moveTo(x0 - nx, y0 - ny);
+        g.lineTo(x0 + nx, y0 + ny);
+        g.moveTo(x0, y0);
+        g.lineTo(x1, y1);
+        g.moveTo(x1 - nx, y1 - ny);
+        g.lineTo(x1 + nx, y1 + ny);
+        g.stroke();
+      }
+      g.lineWidth = 1;
     },
     leave() {
       this.held = null;
@@ -192,6 +331,7 @@ export function flat() {
       g.strokeStyle = "rgb(255 255 255 / 0.7)";
       g.strokeRect(Math.round(left) - 0.5, Math.round(top) - 0.5, Math.round(w) + 1, Math.round(h) + 1);
       if (this.grid && this.it.known) this.lines(g, 0.1, left, top, w, h);
+      this.marks(g, left, top, w, h);
       const step = steps.find((s) => s * this.scale >= 34) ?? 10;
       this.unit = !this.it.known ? "" : step < 0.005 ? "mm" : step >= 1 ? "m" : "cm";
       const ink = getComputedStyle(document.documentElement);
