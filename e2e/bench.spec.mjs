@@ -82,8 +82,8 @@ test("each channel reads in its own meaning", async ({ page }) => {
   // The choice is in the address.
   await page.reload();
   await expect(page.locator("[data-chip]", { hasText: "Occlusion" })).toHaveAttribute("aria-pressed", "true");
-  await page.getByRole("button", { name: "Show the 10 cm grid" }).click();
-  await expect(page.getByRole("button", { name: "Hide the 10 cm grid" })).toBeVisible();
+  await page.getByRole("button", { name: "Show the grid" }).click();
+  await expect(page.getByRole("button", { name: "Hide the grid" })).toBeVisible();
   await page.getByRole("button", { name: "Change the mat" }).click();
   await expect(page.locator("#lens .mat")).toHaveAttribute("data-mat", "dark");
 });
@@ -187,6 +187,48 @@ test("a wall takes whole repeats", async ({ page }) => {
   // And back again.
   await page.locator(".toast").getByRole("button", { name: "Undo" }).click();
   await expect.poll(async () => (await (await page.request.get(api)).json()).width_m).toBeCloseTo(before.width_m, 6);
+});
+
+test("laid on a wall it is true to scale", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const id = idOf("slates_round");
+  await page.goto(`${s.url}/bench/${id}?across=6%20m&down=3%20m`);
+  await page.getByRole("button", { name: "Laid" }).click();
+  await expect(page).toHaveURL(/lens=laid/);
+  await page.waitForTimeout(500);
+  const box = await page.locator("#lens .mat").boundingBox();
+  if (!box) throw new Error("there is no lens");
+  const scale = Math.min((box.width - 64) / 6, (box.height - 48) / 3);
+  const [x0, y0] = centimetres(await readAt(page, box.width / 2 - 200, box.height / 2 - 60));
+  const [x1, y1] = centimetres(await readAt(page, box.width / 2 + 200, box.height / 2 + 60));
+  expect(Math.abs(x1 - x0 - 40_000 / scale)).toBeLessThan(1.5);
+  expect(Math.abs(y1 - y0 - 12_000 / scale)).toBeLessThan(1.5);
+  // A repeat on, and a repeat up from the lower left corner, it reads the same.
+  const { width_m } = await (await page.request.get(`${s.url}/api/v1/materials/${id}`)).json();
+  const one = await readAt(page, box.width / 2 - 2.5 * scale, box.height / 2);
+  const next = await readAt(page, box.width / 2 - 2.5 * scale + width_m * scale, box.height / 2);
+  const code = (/** @type {string} */ t) => Number(t.split("sRGB ")[1].split(" ")[0]);
+  expect(Math.abs(code(one) - code(next))).toBeLessThan(25);
+  // Panning draws no long frames.
+  await page.mouse.move(box.x + 300, box.y + 200);
+  await page.mouse.down();
+  const worst = page.evaluate(() => new Promise((done) => {
+    let last = performance.now(), worst = 0;
+    const frames = /** @type {number[]} */ ([]);
+    const tick = (/** @type {number} */ now) => {
+      frames.push(now - last);
+      worst = Math.max(worst, now - last);
+      last = now;
+      if (frames.length < 60) requestAnimationFrame(tick);
+      else done({ worst, mean: frames.reduce((a, b) => a + b, 0) / frames.length });
+    };
+    requestAnimationFrame(tick);
+  }));
+  for (let i = 0; i < 30; i++) await page.mouse.move(box.x + 300 + 6 * i, box.y + 200 + 2 * i);
+  await page.mouse.up();
+  const { worst: longest, mean } = /** @type {{worst: number, mean: number}} */ (await worst);
+  console.log(`panning a laid wall: ${mean.toFixed(1)} ms a frame, the longest ${longest.toFixed(0)} ms`);
+  expect(mean).toBeLessThan(100);
 });
 
 test("two people at one material do not overwrite each other", async ({ page, browser }) => {

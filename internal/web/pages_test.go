@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"html"
 	"io"
+	"math"
 	"net/http"
 	"regexp"
 	"strings"
@@ -118,6 +119,49 @@ func TestTheMaterialsPageSaysWhatIsKnown(t *testing.T) {
 	if href := cost["href"].(string); !strings.Contains(href, "normal=y-") || !strings.Contains(href, "roughness=glossiness") || !strings.Contains(href, "format=exr") {
 		t.Errorf("%v", cost)
 	}
+}
+
+// The Bench measures: lines are averaged, a step of the pattern says the size, and what can't be is said.
+func TestTheBenchMeasures(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	set := s.deliver(scan(t, "quarry_glazed", 192)...)["sets"].([]any)[0].(map[string]any)
+	path := fmt.Sprintf("/api/v1/materials/%v", set["material_id"])
+	patch := func(status int, change map[string]any) map[string]any {
+		return s.json(library.Librarian, "PATCH", path, change, status)
+	}
+	line := func(dx, dy float64, long any) map[string]any {
+		return map[string]any{"line": map[string]any{"x0": 0.1, "y0": 0.1, "x1": 0.1 + dx, "y1": 0.1 + dy, "length_m": long}}
+	}
+	near := func(m map[string]any, want float64, source string) {
+		t.Helper()
+		if w := m["width_m"].(float64); math.Abs(w/want-1) > 1e-6 || m["size_source"] != source {
+			t.Errorf("%v from %v, want %v from %s", w, m["size_source"], want, source)
+		}
+	}
+	// Half the width is said to be 60 cm, then half the height 62 cm: 1.22 m on average.
+	near(patch(200, line(0.5, 0, "60 cm")), 1.2, "measured")
+	near(patch(200, line(0, 0.5, 0.62)), 1.22, "measured")
+	// Six tiles to a repeat: one of 15 cm makes it 90 cm.
+	m := patch(200, map[string]any{"module_a_m": "15 cm"})
+	if w := m["width_m"].(float64); math.Abs(w/0.9-1) > 0.01 || m["size_source"] != "module" {
+		t.Errorf("a module makes it %v from %v", w, m["size_source"])
+	}
+	// A new round of lines begins anew.
+	near(patch(200, line(0.5, 0, "50 cm")), 1.0, "measured")
+	patch(422, line(0, 0, "50 cm"))
+	patch(422, line(0.5, 0, "soon"))
+	patch(422, line(0.5, 0, "900 km"))
+	page := words(s.page(library.Librarian, fmt.Sprintf("/bench/%v?across=4.2+m&down=9+ft", set["material_id"])))
+	for _, says := range []string{"from what was measured on it", "Its pattern repeats every", "6 to a repeat", "across takes 4.20 repeats: 4 whole, and 0.20 m left over", "2.74 m"} {
+		if !strings.Contains(page, says) {
+			t.Errorf("it does not say %q", says)
+		}
+	}
+	if resp, _ := s.ask(library.Librarian, "GET", fmt.Sprintf("/bench/%v?across=wide", set["material_id"]), nil); resp.StatusCode != 422 {
+		t.Errorf("a wall of %q: %d", "wide", resp.StatusCode)
+	}
+	none := s.deliver(scan(t, "bank_shingle", 96)...)["sets"].([]any)[0].(map[string]any)
+	s.json(library.Librarian, "PATCH", fmt.Sprintf("/api/v1/materials/%v", none["material_id"]), map[string]any{"module_a_m": 0.2}, 422)
 }
 
 func TestAHandoffIsWhatItSays(t *testing.T) {

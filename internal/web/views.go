@@ -372,6 +372,7 @@ type wallView struct {
 
 type wallSide struct {
 	Field, Surface, Says string // Field is the name of the figure in the address
+	Metres               float64
 	Fits                 []fitRow
 }
 
@@ -501,7 +502,11 @@ func (l *ledger) tiling(m *library.Material, w, h int) {
 		case math.Abs(slant-math.Pi/2) < 0.05:
 			row.Way, row.Count = "down", fmt.Sprintf("%.3g to a repeat", float64(h)/px)
 		default:
-			row.Way = fmt.Sprintf("at %.0f°", math.Atan2(-step[1], step[0])*180/math.Pi)
+			side := "right"
+			if step[0]*step[1] < 0 {
+				side = "left"
+			}
+			row.Way = fmt.Sprintf("falling %s at %.0f°", side, math.Atan2(math.Abs(step[1]), math.Abs(step[0]))*180/math.Pi)
 		}
 		if m.Size.Known() {
 			row.Blank, row.Length = false, scale.Metres(math.Hypot(step[0]*m.Size.W/float64(w), step[1]*m.Size.H/float64(h)))
@@ -517,7 +522,7 @@ func (l *ledger) lay(m *library.Material, across, down float64) {
 	}
 	side := func(field, axis string, surface, repeat float64) wallSide {
 		n := scale.Lay(surface, repeat)
-		v := wallSide{Field: field, Surface: scale.Metres(surface)}
+		v := wallSide{Field: field, Surface: scale.Metres(surface), Metres: surface}
 		fits := scale.Fits(surface, repeat)
 		if len(fits) == 1 && math.Abs(fits[0].Change) < 1e-6 {
 			v.Says = count(fits[0].N, "whole repeat")

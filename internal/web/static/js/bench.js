@@ -31,6 +31,7 @@ export function bench() {
     async reload() {
       const here = location.pathname + location.search;
       await Promise.all(["ledger", "heading", "release"].map((p) => part(here, p, document.getElementById(p))));
+      this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("walled"));
     },
 
     /** @param {Event} e */

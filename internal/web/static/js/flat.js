@@ -20,6 +20,12 @@ export function flat() {
     get patternWord() {
       return this.pattern ? "Hide the pattern" : "Show the pattern";
     },
+    laid: false,
+    borders: false,
+    get bordersWord() {
+      return this.borders ? "Hide the repeats' borders" : "Show the repeats' borders";
+    },
+    /** @type {HTMLCanvasElement[]} the picture at half its size again and again */ levels: [],
     measuring: false,
     asking: false,
     get measureWord() {
@@ -27,7 +33,7 @@ export function flat() {
     },
     /** @type {{x0: number, y0: number, x1: number, y1: number} | null} a line in shares of the picture */ line: null,
     get gridWord() {
-      return this.grid ? "Hide the 10 cm grid" : "Show the 10 cm grid";
+      return this.grid ? "Hide the grid" : "Show the grid";
     },
     /** @type {{width: number, height: number, known: boolean, depth: number, maps: any[], steps: number[][]}} */
     it: { width: 1, height: 1, known: false, depth: 0, maps: [], steps: [] },
@@ -55,7 +61,10 @@ export function flat() {
         this.fit();
       });
       addEventListener("room", () => this.draw());
-      const want = new URLSearchParams(location.search).get("map");
+      const asked = new URLSearchParams(location.search);
+      this.laid = asked.get("lens") === "laid" && this.it.known;
+      this.root.addEventListener("walled", () => this.laid && this.fit());
+      const want = asked.get("map");
       const first = this.it.maps.find((/** @type {any} */ m) => m.channel === want) ?? this.it.maps[0];
       if (first) this.show(first);
     },
@@ -83,16 +92,53 @@ export function flat() {
       g.drawImage(picture, 0, 0);
       this.samples = g.getImageData(0, 0, picture.width, picture.height);
       this.picture = picture;
-      this.fit();
+      this.levels = halved(picture);
+      if (this.laid) this.draw();
+      else this.fit();
     },
 
     fit() {
       const box = this.$refs.mat.getBoundingClientRect();
       if (!box.width || !box.height) return;
-      this.scale = Math.min((box.width - 64) / this.it.width, (box.height - 48) / this.it.height);
-      this.x = this.it.width / 2 - box.width / 2 / this.scale;
-      this.y = this.it.height / 2 - box.height / 2 / this.scale;
+      const [w, h] = this.extent();
+      this.scale = Math.min((box.width - 64) / w, (box.height - 48) / h);
+      this.x = w / 2 - box.width / 2 / this.scale;
+      this.y = h / 2 - box.height / 2 / this.scale;
       this.draw();
+    },
+
+    /** What there is to see, in metres: one repeat, or a wall with room for somebody beside it. */
+    extent() {
+      if (!this.laid) return [this.it.width, this.it.height];
+      const [w, h] = this.wall();
+      return [w, Math.max(h, 1.9)];
+    },
+
+    /** The wall of the ledger, in metres. */
+    wall() {
+      return ["across", "down"].map((side) => Number(/** @type {HTMLElement | null} */ (document.querySelector(`[data-wall=${side}]`))?.dataset.metres ?? 3));
+    },
+
+    /** @param {boolean} laid */
+    look(laid) {
+      if (laid && !this.it.known) {
+        tell("It can be laid when its size is known: type it, measure it, or say how long a step of its pattern is.");
+        return;
+      }
+      this.laid = laid;
+      this.measuring = this.asking = false;
+      this.line = null;
+      const url = new URL(location.href);
+      if (laid) url.searchParams.set("lens", "laid");
+      else url.searchParams.delete("lens");
+      history.replaceState(null, "", url);
+      this.fit();
+    },
+    lookFlat() {
+      this.look(false);
+    },
+    lookLaid() {
+      this.look(true);
     },
 
     actual() {
@@ -109,7 +155,7 @@ export function flat() {
       const box = this.$refs.mat.getBoundingClientRect();
       px ??= box.width / 2;
       py ??= box.height / 2;
-      const least = 60 / Math.max(this.it.width, this.it.height);
+      const least = this.laid ? this.$refs.mat.clientWidth / 20 : 60 / Math.max(this.it.width, this.it.height);
       const most = (40 * (this.map?.w ?? 1024)) / this.it.width;
       scale = Math.max(least, Math.min(most, scale));
       this.x += px / this.scale - px / scale;
@@ -218,6 +264,51 @@ export function flat() {
       this.draw();
     },
 
+    toggleBorders() {
+      this.borders = !this.borders;
+      this.draw();
+    },
+
+    /**
+     * The wall, covered with repeats from its lower left corner on.
+     * @param {CanvasRenderingContext2D} g
+     * @param {number} left @param {number} top @param {number} w @param {number} h
+     * @param {number} dpr
+     */
+    lay(g, left, top, w, h, dpr) {
+      const rw = this.it.width * this.scale, rh = this.it.height * this.scale;
+      // The level with one to two of its pixels to one of the screen: nothing flickers, nothing is blurred.
+      let k = 0;
+      while (k + 1 < this.levels.length && this.levels[k + 1].width >= rw * dpr && this.levels[k + 1].height >= rh * dpr) k++;
+      const level = this.levels[k];
+      if (!level) return;
+      const pattern = g.createPattern(level, "repeat");
+      if (!pattern) return;
+      const below = top + h - Math.ceil(h / rh) * rh;
+      pattern.setTransform(new DOMMatrix([rw / level.width, 0, 0, rh / level.height, left, below]));
+      g.imageSmoothingEnabled = rw * dpr < level.width * 3;
+      g.imageSmoothingQuality = "medium";
+      g.fillStyle = pattern;
+      const [x0, y0] = [Math.max(0, left), Math.max(0, top)];
+      const box = this.$refs.mat;
+      g.fillRect(x0, y0, Math.min(box.clientWidth, left + w) - x0, Math.min(box.clientHeight, top + h) - y0);
+      if (!this.borders) return;
+      g.beginPath();
+      for (let x = left; x <= left + w; x += rw) {
+        g.moveTo(x, top);
+        g.lineTo(x, top + h);
+      }
+      for (let y = top + h; y >= top; y -= rh) {
+        g.moveTo(left, y);
+        g.lineTo(left + w, y);
+      }
+      for (const [style, wide] of /** @type {[string, number][]} */ ([["rgb(0 0 0 / 0.7)", 3], ["#fff", 1]])) {
+        g.strokeStyle = style;
+        g.lineWidth = wide;
+        g.stroke();
+      }
+    },
+
     /**
      * The pattern's lattice, and the line that is being measured.
      * @param {CanvasRenderingContext2D} g
@@ -301,11 +392,14 @@ export function flat() {
      */
     read(x, y) {
       const s = this.samples;
-      if (!s || !this.map || x < 0 || y < 0 || x >= this.it.width || y >= this.it.height) {
+      const [w, h] = this.laid ? this.wall() : [this.it.width, this.it.height];
+      if (!s || !this.map || x < 0 || y < 0 || x >= w || y >= h) {
         this.reading = "";
         return;
       }
-      const i = 4 * (Math.floor((y / this.it.height) * s.height) * s.width + Math.floor((x / this.it.width) * s.width));
+      // Repeats begin at the wall's lower left corner, as they are laid.
+      const u = (x / this.it.width) % 1, v = this.laid ? (((y - h) / this.it.height) % 1 + 1) % 1 : y / this.it.height;
+      const i = 4 * (Math.floor(v * s.height) * s.width + Math.floor(u * s.width));
       const [r, g, b] = [s.data[i], s.data[i + 1], s.data[i + 2]];
       const at = this.it.known ? `x ${length(x)}  y ${length(y)}` : `x ${(100 * x / this.it.width).toFixed(1)} %  y ${(100 * y / this.it.height).toFixed(1)} %`;
       this.reading = `${at}\n${meaning(this.map, r, g, b, this.it.depth)}`;
@@ -322,16 +416,19 @@ export function flat() {
       const dpr = devicePixelRatio;
       const g = size(view, box.width, box.height, dpr);
       const left = -this.x * this.scale, top = -this.y * this.scale;
-      const w = this.it.width * this.scale, h = this.it.height * this.scale;
-      if (this.picture) {
+      const [wide, high] = this.laid ? this.wall() : [this.it.width, this.it.height];
+      const w = wide * this.scale, h = high * this.scale;
+      if (this.laid) this.lay(g, left, top, w, h, dpr);
+      else if (this.picture) {
         g.imageSmoothingEnabled = w * dpr < this.picture.width * 3;
         g.imageSmoothingQuality = "high";
         g.drawImage(this.picture, left, top, w, h);
       }
       g.strokeStyle = "rgb(255 255 255 / 0.7)";
       g.strokeRect(Math.round(left) - 0.5, Math.round(top) - 0.5, Math.round(w) + 1, Math.round(h) + 1);
-      if (this.grid && this.it.known) this.lines(g, 0.1, left, top, w, h);
-      this.marks(g, left, top, w, h);
+      if (this.grid && this.it.known) this.lines(g, this.scale > 160 ? 0.1 : 1, left, top, wide, high);
+      if (this.laid) person(g, left + w * 0.5, top + h, this.scale);
+      else this.marks(g, left, top, w, h);
       const step = steps.find((s) => s * this.scale >= 34) ?? 10;
       this.unit = !this.it.known ? "" : step < 0.005 ? "mm" : step >= 1 ? "m" : "cm";
       const ink = getComputedStyle(document.documentElement);
@@ -345,18 +442,20 @@ export function flat() {
     /**
      * @param {CanvasRenderingContext2D} g
      * @param {number} every
-     * @param {number} left @param {number} top @param {number} w @param {number} h
+     * @param {number} left @param {number} top
+     * @param {number} wide metres @param {number} high metres
      */
-    lines(g, every, left, top, w, h) {
+    lines(g, every, left, top, wide, high) {
+      const w = wide * this.scale, h = high * this.scale;
       g.setLineDash([2, 3]);
       g.strokeStyle = "rgb(255 255 255 / 0.75)";
       g.beginPath();
-      for (let m = every; m < this.it.width; m += every) {
+      for (let m = every; m < wide; m += every) {
         const x = Math.round(left + m * this.scale) + 0.5;
         g.moveTo(x, top);
         g.lineTo(x, top + h);
       }
-      for (let m = every; m < this.it.height; m += every) {
+      for (let m = every; m < high; m += every) {
         const y = Math.round(top + m * this.scale) + 0.5;
         g.moveTo(left, y);
         g.lineTo(left + w, y);
@@ -420,6 +519,69 @@ function size(c, w, h, dpr) {
   g.setTransform(dpr, 0, 0, dpr, 0, 0);
   g.clearRect(0, 0, w, h);
   return g;
+}
+
+/**
+ * A picture at half its size again and again, down to 8 pixels.
+ * @param {ImageBitmap} picture
+ */
+function halved(picture) {
+  const out = [];
+  for (let w = picture.width, h = picture.height; w >= 8 && h >= 8; w = Math.round(w / 2), h = Math.round(h / 2)) {
+    const c = document.createElement("canvas");
+    c.width = w;
+    c.height = h;
+    const g = /** @type {CanvasRenderingContext2D} */ (c.getContext("2d"));
+    g.imageSmoothingQuality = "high";
+    g.drawImage(out.at(-1) ?? picture, 0, 0, w, h);
+    out.push(c);
+  }
+  return out;
+}
+
+/**
+ * Somebody of 1.70 m, standing, for comparison.
+ * @param {CanvasRenderingContext2D} g
+ * @param {number} x @param {number} floor where the feet are, on the screen
+ * @param {number} scale screen pixels a metre
+ */
+function person(g, x, floor, scale) {
+  g.save();
+  g.translate(x, floor);
+  g.scale(scale, -scale);
+  g.fillStyle = "rgb(38 35 30 / 0.92)";
+  g.strokeStyle = "rgb(255 255 255 / 0.85)";
+  g.lineWidth = 2.5 / scale;
+  g.beginPath();
+  // One leg a little before the other, arms at the sides, a coat to the knee.
+  g.moveTo(-0.13, 0);
+  g.lineTo(-0.03, 0);
+  g.lineTo(-0.015, 0.46);
+  g.lineTo(0.015, 0.46);
+  g.lineTo(0.03, 0);
+  g.lineTo(0.14, 0);
+  g.quadraticCurveTo(0.13, 0.05, 0.1, 0.06);
+  g.lineTo(0.12, 0.5);
+  g.quadraticCurveTo(0.16, 0.8, 0.14, 0.98);
+  g.lineTo(0.18, 0.76);
+  g.quadraticCurveTo(0.23, 0.72, 0.235, 0.78);
+  g.quadraticCurveTo(0.23, 1.1, 0.215, 1.3);
+  g.quadraticCurveTo(0.2, 1.4, 0.07, 1.42);
+  g.lineTo(0.05, 1.47);
+  g.bezierCurveTo(0.11, 1.54, 0.1, 1.7, 0, 1.7);
+  g.bezierCurveTo(-0.1, 1.7, -0.11, 1.54, -0.05, 1.47);
+  g.lineTo(-0.07, 1.42);
+  g.quadraticCurveTo(-0.2, 1.4, -0.215, 1.3);
+  g.quadraticCurveTo(-0.23, 1.1, -0.235, 0.78);
+  g.quadraticCurveTo(-0.23, 0.72, -0.18, 0.76);
+  g.lineTo(-0.14, 0.98);
+  g.quadraticCurveTo(-0.16, 0.8, -0.12, 0.5);
+  g.lineTo(-0.1, 0.06);
+  g.quadraticCurveTo(-0.13, 0.05, -0.13, 0);
+  g.closePath();
+  g.stroke();
+  g.fill();
+  g.restore();
 }
 
 /** @param {number} m */
