@@ -277,7 +277,13 @@ func TestPixelsOfUnusualMaps(t *testing.T) {
 	}
 	empty := raster.NewPlane(s.W, s.H)
 	n := s.Normal.Image()
-	packed := measure(s.Occlusion, s.Roughness, s.Metallic)
+	metal := raster.NewPlane(s.W, s.H) // painted over or bare, nothing between
+	for i, v := range s.Metallic.Pix {
+		if v > 0.1 {
+			metal.Pix[i] = 1
+		}
+	}
+	packed := measure(s.Occlusion, s.Roughness, metal)
 	twoParts := measure(n.Plane(0), n.Plane(1))
 	emptyBlue := measure(n.Plane(0), n.Plane(1), empty)
 	ball := pixelsOf(3, 8, func(x, y float64, c int) float64 { // unit vectors of a whole ball

@@ -144,8 +144,9 @@ func (l Look) twoComponent() bool {
 	return math.Abs(l.Mean[0]-0.5) < 0.08 && math.Abs(l.Mean[1]-0.5) < 0.08 && l.StdDev[0] < 0.3 && l.StdDev[1] < 0.3
 }
 
-// objectSpace says whether a picture holds unit vectors that face every way.
-func (l Look) objectSpace() bool { return l.Sphere > 0.08 && l.Sphere+l.UnitLength > 0.9 }
+// objectSpace says whether a picture holds unit vectors that face every way. One that
+// leaves its third component empty only seems to face away.
+func (l Look) objectSpace() bool { return !l.twoComponent() && l.Sphere > 0.08 && l.Sphere+l.UnitLength > 0.9 }
 
 // correlation is Pearson's, of every seventh sample; 1 if either is flat.
 func correlation(a, b []float32) float64 {

@@ -193,7 +193,7 @@ func (s *Server) apiDelivery(c *echo.Context) error {
 	if failed == nil {
 		failed = []inspect.Failure{}
 	}
-	out := map[string]any{"id": d.ID, "name": d.Name, "station": d.Station, "state": d.State, "progress": d.Progress(), "sets": sets, "failed": failed}
+	out := map[string]any{"id": d.ID, "name": d.Name, "station": d.Station, "state": d.State, "progress": d.Progress(), "sets": sets, "failed": failed, "seconds_left": nil}
 	if d.Left > 0 {
 		out["seconds_left"] = d.Left.Seconds()
 	}
