@@ -146,7 +146,9 @@ func (l Look) twoComponent() bool {
 
 // objectSpace says whether a picture holds unit vectors that face every way. One that
 // leaves its third component empty only seems to face away.
-func (l Look) objectSpace() bool { return !l.twoComponent() && l.Sphere > 0.08 && l.Sphere+l.UnitLength > 0.9 }
+func (l Look) objectSpace() bool {
+	return !l.twoComponent() && l.Sphere > 0.08 && l.Sphere+l.UnitLength > 0.9
+}
 
 // correlation is Pearson's, of every seventh sample; 1 if either is flat.
 func correlation(a, b []float32) float64 {
