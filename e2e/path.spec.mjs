@@ -90,9 +90,12 @@ test("a delivery becomes a release", async ({ page }) => {
 
   // The lens shows the map and reads it in its own unit.
   await page.locator("[data-chip]", { hasText: "Normal" }).click();
-  await page.mouse.move(440, 400);
-  await page.mouse.move(444, 402);
-  await expect(page.locator(".readout")).toContainText("slope");
+  await page.evaluate(() => scrollTo(0, 0)); // the ledger is longer than the window
+  await expect(async () => {
+    await page.mouse.move(440, 400);
+    await page.mouse.move(444, 402);
+    await expect(page.locator(".readout")).toContainText("slope", { timeout: 500 });
+  }).toPass({ timeout: 20_000 });
 
   for (const [n, notes] of [[1, "First release."], [2, "A better name."]]) {
     await page.getByRole("button", { name: "Release…" }).click();
