@@ -14,16 +14,47 @@ type Look struct {
 	Info codec.Info `json:"info"`
 	// Per component, of the stored values scaled to 0..1 (floats as they are).
 	Min, Max, Mean, StdDev []float64
-	Spread                 float64  // mean difference between the colour components, 0 for grey
-	Extremes               float64  // share of samples within 0.06 of 0 or 1, first component
-	UnitLength             float64  // share of pixels that are unit vectors facing up
-	Sphere                 float64  // share of pixels that are unit vectors facing anywhere else
-	Likeness               float64  // how far the colour components go together: mean correlation, −1..1
-	Border                 float64  // standard deviation along the picture's border, over that of all of it
-	TrueBits               int      // bits that integer samples really use: 8 in a 16-bit file that was 8
-	Thumb                  [][]byte // 16 × 16 averages of each component, 0..255
+	Spread                 float64   // mean difference between the colour components, 0 for grey
+	Clipped                []float64 // share of samples at the very end of 0..1, per component, 0 unless those near it are rare
+	Extremes               float64   // share of samples within 0.06 of 0 or 1, first component
+	UnitLength             float64   // share of pixels that are unit vectors facing up
+	Sphere                 float64   // share of pixels that are unit vectors facing anywhere else
+	Likeness               float64   // how far the colour components go together: mean correlation, −1..1
+	Border                 float64   // standard deviation along the picture's border, over that of all of it
+	TrueBits               int       // bits that integer samples really use: 8 in a 16-bit file that was 8
+	Thumb                  [][]byte  // 16 × 16 averages of each component, 0..255
 	Direction              normals.Direction
 	DirectionConfidence    float64
+}
+
+// clipped is the share of integer samples at 0 or 1, whichever has more, if there is a
+// heap: four times as many as in the twentieth of the range beside it.
+func clipped(im *raster.Image, c int) float64 {
+	if im.Float {
+		return 0
+	}
+	var ends, beside [2]int
+	n := 0
+	for i := 0; i < len(im.U16[c]); i += 7 { // a seventh of the samples tells
+		n++
+		switch v := im.U16[c][i]; {
+		case v == 0:
+			ends[0]++
+		case v == 65535:
+			ends[1]++
+		case v < 3277:
+			beside[0]++
+		case v > 62258:
+			beside[1]++
+		}
+	}
+	share := 0.0
+	for k := range ends {
+		if ends[k] > 4*beside[k] && ends[k] < n*19/20 { // all of it is no clipping but one value
+			share = max(share, float64(ends[k])/float64(n))
+		}
+	}
+	return share
 }
 
 // lookSize is the longer side at which appearance, as opposed to statistics, is judged.
@@ -43,6 +74,7 @@ func Measure(im *raster.Image, in codec.Info) Look {
 	for c := range small {
 		small[c] = whole.Reduced(c, lookSize)
 		l.Thumb = append(l.Thumb, thumb(small[c]))
+		l.Clipped = append(l.Clipped, clipped(im, c))
 	}
 	l.Border = border(small[:min(n, 3)])
 	near := 0

@@ -29,6 +29,8 @@ type Map struct {
 	Facing normals.Direction // the direction decided on, of normal maps
 	Sure   float64           // confidence in Facing
 	Tiles  []Tile            // of UDIM maps: all tiles, the first included
+
+	Decided bool // a person has said which channel it is
 }
 
 // Tile is one UDIM tile of a map.

@@ -4,11 +4,7 @@
 // Planes are periodic by nature of the transform; whoever wants otherwise pads them.
 package fourier
 
-import (
-	"aldermoor/core/raster"
-
-	"gonum.org/v1/gonum/dsp/fourier"
-)
+import "aldermoor/core/raster"
 
 // Grid is a plane of complex numbers, rows from the top. After Forward, column k
 // holds the frequency of k cycles a width, those from W/2 on being negative; rows
@@ -47,18 +43,13 @@ func (g Grid) Inverse() {
 
 func (g Grid) transform(back bool) {
 	raster.Rows(g.H, func(y0, y1 int) {
-		t := fourier.NewCmplxFFT(g.W)
+		t := newLine(g.W)
 		for y := y0; y < y1; y++ {
-			row := g.V[y*g.W : (y+1)*g.W]
-			if back {
-				t.Sequence(row, row)
-			} else {
-				t.Coefficients(row, row)
-			}
+			t.transform(g.V[y*g.W:(y+1)*g.W], back)
 		}
 	})
 	raster.Rows(g.W, func(x0, x1 int) {
-		t := fourier.NewCmplxFFT(g.H)
+		t := newLine(g.H)
 		// Several columns at a time, as memory lies in rows.
 		const block = 8
 		cols := make([]complex128, block*g.H)
@@ -70,12 +61,7 @@ func (g Grid) transform(back bool) {
 				}
 			}
 			for i := range n {
-				col := cols[i*g.H : (i+1)*g.H]
-				if back {
-					t.Sequence(col, col)
-				} else {
-					t.Coefficients(col, col)
-				}
+				t.transform(cols[i*g.H:(i+1)*g.H], back)
 			}
 			for y := range g.H {
 				for i := range n {
@@ -101,17 +87,20 @@ func (g Grid) Real(w, h int) raster.Plane {
 // Size is a length of at least n at which the transform is fast: of the factors 2, 3
 // and 5 alone.
 func Size(n int) int {
-	for ; ; n++ {
-		m := n
-		for _, f := range []int{2, 3, 5} {
-			for m%f == 0 {
-				m /= f
-			}
-		}
-		if m == 1 {
-			return n
+	for rest(n) > 1 {
+		n++
+	}
+	return n
+}
+
+// rest is what is left of n without its factors 2, 3 and 5.
+func rest(n int) int {
+	for _, f := range []int{2, 3, 5} {
+		for n%f == 0 {
+			n /= f
 		}
 	}
+	return n
 }
 
 // Frequency is the signed number of cycles that index k of n stands for.

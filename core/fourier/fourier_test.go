@@ -13,7 +13,7 @@ import (
 
 func TestThereAndBack(t *testing.T) {
 	rng := rand.New(rand.NewPCG(1, 2))
-	for _, size := range [][2]int{{64, 48}, {37, 19}, {1, 8}, {13, 1}} {
+	for _, size := range [][2]int{{64, 48}, {37, 19}, {1, 8}, {13, 1}, {103, 61}, {721, 2}} {
 		p := raster.NewPlane(size[0], size[1])
 		for i := range p.Pix {
 			p.Pix[i] = rng.Float32()
@@ -51,6 +51,25 @@ func TestAWaveIsOneFrequency(t *testing.T) {
 			if got := cmplx.Abs(g.V[y*40+x]); math.Abs(got-want) > 1e-3 {
 				t.Errorf("%d %d: %v, want %v", x, y, got, want)
 			}
+		}
+	}
+}
+
+// Awkward lengths go another way; it must lead to the same place.
+func TestAwkwardLengths(t *testing.T) {
+	p := raster.NewPlane(103, 1)
+	for x := range p.Pix {
+		p.Pix[x] = float32(math.Sin(float64(x*x) * 0.7))
+	}
+	g := fourier.Of(p, 103, 1)
+	g.Forward()
+	for k := range 103 {
+		var want complex128
+		for x, v := range p.Pix {
+			want += complex(float64(v), 0) * cmplx.Exp(complex(0, -2*math.Pi*float64(k*x)/103))
+		}
+		if cmplx.Abs(g.V[k]-want) > 1e-9 {
+			t.Errorf("frequency %d: %v, want %v", k, g.V[k], want)
 		}
 	}
 }

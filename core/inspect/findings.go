@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"path"
+	"slices"
 	"strings"
 
 	"aldermoor/core/channels"
@@ -19,7 +20,10 @@ func (s *Set) Check(set channels.Set) {
 		if files == nil {
 			files = []string{}
 		}
-		s.Findings = append(s.Findings, Finding{code, sev, files, fmt.Sprintf(says, args...)})
+		f := Finding{code, sev, files, fmt.Sprintf(says, args...)}
+		if !slices.ContainsFunc(s.Findings, func(g Finding) bool { return g.Code == f.Code && g.Says == f.Says }) { // of a packed file once
+			s.Findings = append(s.Findings, f)
+		}
 	}
 	has := map[channels.Channel]bool{}
 	sizes := map[string][]string{}
@@ -46,6 +50,22 @@ func (s *Set) Check(set channels.Set) {
 		if m.Channel == channels.Normal && m.Component == "rgb" && in.Components >= 3 && m.Look.UnitLength < 0.9 && m.Look.UnitLength > 0 {
 			find("normal_not_unit", Warn, one, "Of %s %.0f %% of the pixels are no unit vectors: it was scaled or mixed without being normalised again.", base, 100*(1-m.Look.UnitLength))
 		}
+		if c := component(m.Component); (m.Channel == channels.BaseColor || m.Channel == channels.Normal || m.Channel == channels.Height) && c < len(m.Look.StdDev) && m.UDIM == "" {
+			empty := m.Look.Max[c]-m.Look.Min[c] < 1e-6
+			if m.Component == "rgb" {
+				for k := range m.Look.Max {
+					empty = empty && m.Look.Max[k]-m.Look.Min[k] < 1e-6
+				}
+			}
+			if empty && m.Channel != channels.BaseColor || empty && m.Look.Max[c] < 1e-6 { // a plain colour may be meant
+				find("map_empty", Stop, one, "%s has one value everywhere: it says nothing. Export it again.", base)
+			}
+		}
+		if c := component(m.Component); c < len(m.Look.Clipped) && m.Channel != channels.Metallic && m.Channel != channels.Opacity && m.Channel != channels.Mask && m.Channel != channels.Emissive && m.Channel != channels.Occlusion && m.Channel != channels.Normal {
+			if share := m.Look.Clipped[c]; share > 0.05 {
+				find("clipped", Warn, one, "Of %s %.0f %% are at the very end of the range, and hardly any near it: what lay beyond is lost.", base, 100*share)
+			}
+		}
 		if !m.Channel.Colour() && m.Channel != channels.Normal && m.Component == "r" && in.Components >= 3 && m.Look.Spread < 0.002 && len(m.Look.Mean) > 0 {
 			find("grey_as_colour", Note, one, "%s is grey but stored as colour: three times the memory for nothing. One component is taken.", base)
 		}
@@ -68,7 +88,7 @@ func (s *Set) Check(set channels.Set) {
 		}
 	}
 	for _, r := range set.Refused {
-		find("normal_object_space", Warn, []string{r.File}, "%s %s.", path.Base(r.File), r.Says)
+		find("normal_object_space", Stop, []string{r.File}, "%s %s.", path.Base(r.File), r.Says)
 	}
 	for _, u := range set.Unlike {
 		find("tier_differs", Warn, []string{u[0], u[1]}, "%s should show the same as %s, and does not: one of them is of another scan or state.", path.Base(u[1]), path.Base(u[0]))

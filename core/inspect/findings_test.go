@@ -61,11 +61,15 @@ func TestEachFinding(t *testing.T) {
 		"lossy_data":                {on(channels.Roughness, func(m *channels.Map) { m.Look.Info.Format = codec.JPEG; m.File = "set/roughness.jpg" }), Note, "lossy"},
 		"wrong_ending":              {on(channels.Roughness, func(m *channels.Map) { m.File = "set/roughness.tga" }), Note, "is a PNG file"},
 		"pixels_not_square":         {on(channels.BaseColor, func(m *channels.Map) { m.Look.Info.Density = [2]float64{1000, 1100} }), Warn, "not square"},
-		"maps_differ_in_size":       {on(channels.Height, func(m *channels.Map) { m.Look.Info.W = 512 }), Note, "2 different sizes"},
-		"missing_base_color":        {without(channels.BaseColor), Warn, "no base colour"},
-		"missing_roughness":         {without(channels.Roughness), Warn, "neither"},
-		"normal_object_space":       {with(func(s *channels.Set) { s.Refused = []channels.Refusal{{File: "set/n.png", Says: "cannot be laid"}} }), Warn, "n.png cannot be laid"},
-		"tier_differs":              {with(func(s *channels.Set) { s.Unlike = [][2]string{{"set/a.png", "set/1k/a.png"}} }), Warn, "should show the same"},
+		"map_empty": {on(channels.Height, func(m *channels.Map) {
+			m.Look.Min, m.Look.Max, m.Look.StdDev = []float64{0.5}, []float64{0.5}, []float64{0}
+		}), Stop, "one value everywhere"},
+		"clipped":             {on(channels.Roughness, func(m *channels.Map) { m.Look.Clipped = []float64{0.2} }), Warn, "20 % are at the very end"},
+		"maps_differ_in_size": {on(channels.Height, func(m *channels.Map) { m.Look.Info.W = 512 }), Note, "2 different sizes"},
+		"missing_base_color":  {without(channels.BaseColor), Warn, "no base colour"},
+		"missing_roughness":   {without(channels.Roughness), Warn, "neither"},
+		"normal_object_space": {with(func(s *channels.Set) { s.Refused = []channels.Refusal{{File: "set/n.png", Says: "cannot be laid"}} }), Stop, "n.png cannot be laid"},
+		"tier_differs":        {with(func(s *channels.Set) { s.Unlike = [][2]string{{"set/a.png", "set/1k/a.png"}} }), Warn, "should show the same"},
 	} {
 		s := Set{SizeEvidence: []scale.Evidence{{Source: scale.FromTag, Size: scale.Size{W: 1, H: 1}}}}
 		one := 1.0
@@ -77,6 +81,9 @@ func TestEachFinding(t *testing.T) {
 			continue
 		}
 		f := s.Findings[i]
+		if PlainSeverity(code) != c.sev || !slices.ContainsFunc(Kinds(), func(k Kind) bool { return k.Code == code && k.Reason != "" }) {
+			t.Errorf("%s is not in the list of checks, or with another severity", code)
+		}
 		if f.Severity != c.sev || !strings.Contains(f.Says, c.says) || f.Maps == nil {
 			t.Errorf("%s: %s, %q", code, f.Severity, f.Says)
 		}
@@ -92,11 +99,43 @@ func TestEachFinding(t *testing.T) {
 	if got := codes(s); strings.Count(got, "height_8bit") != 1 || strings.Contains(got, "bits_empty") || !strings.Contains(got, "size_unknown") {
 		t.Error(got)
 	}
+	// Three maps in one file are three maps, but their file is lossy once.
+	packed := func(c channels.Channel, component string) channels.Map {
+		m := sound(c, func(m *channels.Map) { m.Look.Info.Format = codec.JPEG; m.File = "set/packed.jpg" })
+		m.Component = component
+		return m
+	}
+	s = Set{}
+	s.Check(channels.Set{Maps: []channels.Map{sound(channels.BaseColor, nil), packed(channels.Occlusion, "r"), packed(channels.Roughness, "g"), packed(channels.Metallic, "b")}})
+	if got := codes(s); strings.Count(got, "lossy_data") != 1 {
+		t.Error(got)
+	}
 	// Floats have no bits to be empty.
 	s = Set{}
 	s.Check(on(channels.Height, func(m *channels.Map) { m.Look.Info.Float, m.Look.TrueBits = true, 16 }))
 	if got := codes(s); got != "size_unknown" {
 		t.Error(got)
+	}
+}
+
+func TestWhatIsPlausible(t *testing.T) {
+	for _, c := range []struct {
+		words       []string
+		size, depth float64
+		want        string
+	}{
+		{[]string{"Masonry", "Stone"}, 1.8, 0.03, ""},
+		{[]string{"Masonry", "Stone"}, 180, 0.03, "size_implausible"},
+		{[]string{"Terrazzo floor"}, 1.2, 0.05, "depth_implausible"},
+		{[]string{"Broken path"}, 2.4, 0.3, ""},
+		{[]string{"Dreams"}, 1e3, 40, ""},
+	} {
+		s := Set{Size: Size{Width: &c.size, Height: &c.size}, Depth: &Depth{Value: c.depth}}
+		s.Plausible(c.words)
+		s.Plausible(c.words) // again: nothing is said twice
+		if got := codes(s); got != c.want {
+			t.Errorf("%v, %g m, %g m deep: %q, want %q", c.words, c.size, c.depth, got, c.want)
+		}
 	}
 }
 

@@ -12,13 +12,16 @@ import (
 	"fmt"
 	"math"
 	"path"
+	"runtime"
 	"strings"
+	"sync"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
+	"aldermoor/core/tiling"
 )
 
 // Examined is what one file showed.
@@ -98,7 +101,7 @@ func remedy(err error) string {
 }
 
 // Level gives a picture at reduced size (a component for each of the file's), or
-// nil if there is none.
+// nil if there is none. It may be asked for several at the same time.
 type Level func(file, layer string) *raster.Image
 
 // Assemble sorts examined files into sets. Level may be nil; then nothing that
@@ -120,15 +123,26 @@ func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
 			sortable = append(sortable, channels.File{Path: e.Path, Look: &e.Layers[i]})
 		}
 	}
-	for _, s := range channels.Sort(sortable, rules...) {
-		r.Sets = append(r.Sets, describe(s, byPath, level))
+	sets := channels.Sort(sortable, rules...)
+	r.Sets = make([]Set, len(sets))
+	// Each set for itself, as many at a time as there are cores: what they do in parallel
+	// inside does not fill those.
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	var wg sync.WaitGroup
+	for i, s := range sets {
+		slots <- struct{}{}
+		wg.Go(func() {
+			r.Sets[i] = describe(s, byPath, level)
+			<-slots
+		})
 	}
+	wg.Wait()
 	return r
 }
 
 func describe(s channels.Set, files map[string]Examined, level Level) Set {
 	out := Set{Name: s.Name, Maps: []Map{}, Attachments: s.Attachments, Unassigned: s.Unassigned, Workflow: s.Workflow(),
-		SizeEvidence: []scale.Evidence{}, Findings: []Finding{}}
+		SizeEvidence: []scale.Evidence{}, Findings: []Finding{}, Seams: []tiling.Place{}}
 	if out.Attachments == nil {
 		out.Attachments = []channels.Attachment{}
 	}

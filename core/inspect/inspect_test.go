@@ -7,9 +7,11 @@ import (
 	"image"
 	"image/jpeg"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
+	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/raster"
 	"aldermoor/core/station"
@@ -87,6 +89,45 @@ func TestPlantedFaultsAreFound(t *testing.T) {
 		if got := codes(examine(t, files).Sets[0]); got != want {
 			t.Errorf("%s: found %q, want %q", fault, got, want)
 		}
+	}
+}
+
+// A map named roughness that holds glossiness is told where its level, its hollows or its
+// metal give it away, which they do on most sets; what was not spoilt is never called so.
+func TestGlossNamedRoughness(t *testing.T) {
+	if testing.Short() {
+		t.Skip("half a minute")
+	}
+	w := station.NewWriter()
+	told, of := 0, 0
+	for _, m := range station.Materials() {
+		for _, fault := range []station.Fault{station.NoFault, station.GlossAsRoughness} {
+			s := station.Take(m, station.Options{Px: 256, Seed: 7, Fault: fault})
+			files, err := w.Files(s, m.Slug)
+			if err != nil {
+				t.Fatal(err)
+			}
+			set := examine(t, files).Sets[0]
+			found := strings.Contains(codes(set), "roughness_as_gloss")
+			switch named := slices.ContainsFunc(set.Maps, func(k Map) bool { return k.Channel == channels.Roughness }); {
+			case !named: // a station that says glossiness
+			case fault == station.NoFault && found:
+				t.Errorf("%s is roughness: %v", m.Slug, set.Findings)
+			case fault == station.GlossAsRoughness:
+				of++
+				if found {
+					told++
+				}
+				// Those that the demo plants, and those on which everything speaks for it.
+				if sure := []string{"weatherboard_tar", "rubble_limewash", "chainplate_rust", "grating_iron", "quarry_glazed"}; slices.Contains(sure, m.Slug) && !found {
+					t.Errorf("%s: the gloss was not told", m.Slug)
+				}
+			}
+		}
+	}
+	t.Logf("%d of %d told", told, of)
+	if 10*told < 6*of {
+		t.Errorf("only %d of %d are told", told, of)
 	}
 }
 

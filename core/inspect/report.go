@@ -3,6 +3,7 @@ package inspect
 import (
 	"aldermoor/core/channels"
 	"aldermoor/core/scale"
+	"aldermoor/core/tiling"
 )
 
 // Report is what is known of a delivery. Its JSON is a contract: keys are
@@ -31,7 +32,10 @@ type Set struct {
 	Depth        *Depth                `json:"depth_m"`
 	Tiling       *Axes                 `json:"tiling"`
 	Period       *[2][2]float64        `json:"period_px"`
+	Seams        []tiling.Place        `json:"seams"` // where edges that do not meet break most
+	Repetition   *tiling.Repetition    `json:"repetition"`
 	Findings     []Finding             `json:"findings"`
+	Settled      []Finding             `json:"settled,omitempty"` // what a person has said not to be so, kept in case that is taken back
 
 	Sidecar scale.Sidecar `json:"-"` // what the set's sidecar says besides its size
 	Relief  *Depth        `json:"-"` // the relief's range as a share of the width, by the normals

@@ -73,6 +73,7 @@ func (s *Set) examine(maps []channels.Map, level Level) {
 	}
 	s.tiling(&l)
 	s.register(&l)
+	s.gloss(&l)
 	if s.Relief == nil && len(l.height.Pix) > 0 {
 		if _, has := l.planes[channels.Height]; !has {
 			// There is no height map that this would be the depth of, but it is how deep the surface is.
@@ -103,6 +104,11 @@ func (s *Set) tiling(l *surface) {
 		if axis.score > seamAt {
 			continue
 		}
+		for _, p := range meet.Worst {
+			if p.Axis == axis.name {
+				s.Seams = append(s.Seams, tiling.Place{Axis: p.Axis, From: round3(p.From), To: round3(p.To), Excess: round3(p.Excess)})
+			}
+		}
 		every := "at every repeat"
 		if axis.length != nil {
 			every = "every " + scale.Metres(*axis.length)
@@ -123,7 +129,13 @@ func (s *Set) tiling(l *surface) {
 		if s.Size.Width != nil {
 			aspect = *s.Size.Height / *s.Size.Width
 		}
-		l.height = normals.Integrate(l.normal, normals.Up, 1/float64(l.w), aspect/float64(l.h), l.wraps, normals.ByDifferences)
+		f := l.normal
+		if _, has := l.planes[channels.Height]; has && max(l.w, l.h) > 700 {
+			// Only to hold other maps against it: half the size does. With no height map it is
+			// how deep the surface is, and wants all of its detail.
+			f, _ = f.Resample(l.w/2, l.h/2)
+		}
+		l.height = normals.Integrate(f, normals.Up, 1/float64(f.X.W), aspect/float64(f.X.H), l.wraps, normals.ByDifferences)
 	}
 	s.pattern(l)
 }
@@ -146,6 +158,10 @@ func (s *Set) pattern(l *surface) {
 		return
 	}
 	p := tiling.Periods(list)
+	if base := l.planes[channels.BaseColor]; len(base) > 0 {
+		r := tiling.Repeats(Lightness(base, l.maps[channels.BaseColor].Look.Info.Float), p)
+		s.Repetition = &r
+	}
 	if !p.Regular() {
 		return
 	}
@@ -153,6 +169,26 @@ func (s *Set) pattern(l *surface) {
 	round := func(v float64) float64 { return math.Round(v*100) / 100 }
 	s.Period = &[2][2]float64{{round(p.A[0] * kx), round(p.A[1] * ky)}, {round(p.B[0] * kx), round(p.B[1] * ky)}}
 	s.PeriodTrust = round3(p.Confidence)
+}
+
+// Lightness is a base colour as an eye takes it: the cube root of its luminance. Stored
+// values are sRGB codes unless they are light already.
+func Lightness(p []raster.Plane, light bool) raster.Plane {
+	one := p[0]
+	if len(p) >= 3 {
+		one = grey(p)
+	}
+	out := raster.NewPlane(one.W, one.H)
+	power := 2.2 / 3 // of the luma, which is near enough to that of the luminance
+	if light {
+		power = 1.0 / 3
+	}
+	raster.Rows(one.H, func(y0, y1 int) {
+		for i := y0 * one.W; i < y1*one.W; i++ {
+			out.Pix[i] = float32(math.Pow(max(float64(one.Pix[i]), 0), power))
+		}
+	})
+	return out
 }
 
 func grey(p []raster.Plane) raster.Plane {
@@ -174,21 +210,31 @@ func (s *Set) register(l *surface) {
 			return
 		}
 	}
+	if l.w < 64 || l.h < 64 {
+		return
+	}
+	var held []channels.Channel
+	var list []raster.Plane
 	for _, c := range []channels.Channel{channels.Height, channels.BaseColor, channels.Occlusion} {
 		p := l.planes[c]
-		if c == of || len(p) == 0 || l.w < 64 || l.h < 64 {
+		if c == of || len(p) == 0 {
 			continue
 		}
 		one := p[0]
 		if len(p) >= 3 {
 			one = grey(p)
 		}
+		held, list = append(held, c), append(list, one.Resample(ref.W, ref.H, raster.Area))
+	}
+	for i, k := range likeness.Shifts(ref, list...) {
+		c := held[i]
 		least := 1.5
 		if c == channels.Occlusion {
 			least = 6 // its shadows lie beside what throws them
 		}
-		dx, dy, trust, still := likeness.Shift(ref, one)
-		if trust < likeness.Registered || still > trust/2 || math.Hypot(dx, dy) < least {
+		scale := float64(l.w) / float64(ref.W) // of what it was found on, to the reduced copies
+		dx, dy := k.X*scale, k.Y*scale
+		if k.Trust < likeness.Registered || k.Still > k.Trust/2 || math.Hypot(dx, dy) < least {
 			continue
 		}
 		kx, ky := float64(l.full[0])/float64(l.w), float64(l.full[1])/float64(l.h)

@@ -13,12 +13,15 @@ import (
 	"unicode"
 )
 
+// Inch is one in metres.
+const Inch = 0.0254
+
 // units are the lengths of one unit in metres.
 var units = map[string]float64{
 	"mm": 0.001, "millimetre": 0.001, "millimetres": 0.001,
 	"cm": 0.01, "centimetre": 0.01, "centimetres": 0.01,
 	"dm": 0.1, "m": 1, "metre": 1, "metres": 1, "meter": 1, "meters": 1,
-	"in": 0.0254, "inch": 0.0254, "inches": 0.0254, "\"": 0.0254, "″": 0.0254,
+	"in": Inch, "inch": Inch, "inches": Inch, "\"": Inch, "″": Inch,
 	"ft": 0.3048, "foot": 0.3048, "feet": 0.3048, "'": 0.3048, "′": 0.3048,
 	"yd": 0.9144, "yard": 0.9144, "yards": 0.9144,
 }

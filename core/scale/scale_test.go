@@ -123,3 +123,48 @@ func ExampleParseLength() {
 	fmt.Println(Metres(m))
 	// Output: 1.29 m
 }
+
+func TestOneSideAlone(t *testing.T) {
+	now := Size{1.5, 1}
+	for _, c := range []struct {
+		dx, dy, length float64
+		axis           string
+		want           Size
+		ok             bool
+	}{
+		{0.5, 0, 1.5, "x", Size{3, 1}, true},
+		{0, 0.25, 0.5, "y", Size{1.5, 2}, true},
+		{0.2, 0.1, math.Hypot(0.6, 0.1), "x", Size{3, 1}, true}, // a little aslant
+		{0.1, 0.5, 1, "x", Size{}, false},                       // the other way
+		{0, 0, 1, "x", Size{}, false},
+		{0.5, 0.3, 0.2, "x", Size{}, false}, // shorter than it is high
+	} {
+		e, ok := SideEvidence(now, c.dx, c.dy, c.length, c.axis)
+		if ok != c.ok || ok && (math.Abs(e.W-c.want.W) > 1e-9 || math.Abs(e.H-c.want.H) > 1e-9) {
+			t.Errorf("%+v: %v, %v", c, e.Size, ok)
+		}
+	}
+}
+
+func TestTheUsualSizeOfAStation(t *testing.T) {
+	a, b := Size{1.2, 1.2}, Size{3, 2}
+	for _, c := range []struct {
+		sizes []Size
+		want  Size
+		ok    bool
+	}{
+		{[]Size{a, a, a}, a, true},
+		{[]Size{a, b, a, {1.205, 1.198}, a}, a, true},
+		{[]Size{a, a}, Size{}, false},
+		{[]Size{a, b, a, b, a, b}, Size{}, false},
+		{nil, Size{}, false},
+	} {
+		e, ok := UsualEvidence("Quay Rig", c.sizes)
+		if ok != c.ok || ok && math.Abs(e.W/c.want.W-1) > 0.01 {
+			t.Errorf("%v: %v, %v", c.sizes, e.Size, ok)
+		}
+	}
+	if _, ok := Best([]Evidence{{Source: FromStation, Size: a}}); ok {
+		t.Error("a station's habit is taken for a measurement")
+	}
+}

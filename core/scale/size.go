@@ -28,6 +28,7 @@ const (
 	FromModule  Source = "module"
 	FromMeasure Source = "measured"
 	FromPerson  Source = "typed"
+	FromStation Source = "usual" // what most scans of its station show; never taken by itself
 	FromNothing Source = "none"
 )
 
@@ -114,7 +115,7 @@ func ParseSidecar(data []byte) (Sidecar, error) {
 func (s Sidecar) Evidence(w, h int) (e Evidence, ok bool) {
 	size := Size{max(s.WidthM, s.WidthCM/100), max(s.HeightM, s.HeightCM/100)}
 	if !size.Known() && s.DPI > 0 {
-		size = Size{float64(w) / s.DPI * 0.0254, float64(h) / s.DPI * 0.0254}
+		size = Size{float64(w) / s.DPI * Inch, float64(h) / s.DPI * Inch}
 	}
 	if w > 0 && h > 0 {
 		ratio := float64(h) / float64(w)
@@ -187,4 +188,53 @@ func Mean(all []Evidence, of Source) (s Size, n int, spread float64) {
 		return Size{}, 0, 0
 	}
 	return Size{s.W / float64(n), s.H / float64(n)}, n, Spread(same)
+}
+
+// SideEvidence is the size that a measured line gives for one side alone, the other
+// staying as it is: dx and dy are what the line covers of the width and height, as
+// shares. ok is false if it hardly runs along that side.
+func SideEvidence(now Size, dx, dy, length float64, axis string) (Evidence, bool) {
+	e := Evidence{Source: FromMeasure, Size: now}
+	dx, dy = math.Abs(dx)*now.W, math.Abs(dy)*now.H
+	along, across := dx, dy
+	side := &e.W
+	if axis == "y" {
+		along, across, side = dy, dx, &e.H
+	}
+	if along < 2*across || along <= 0 || length <= 0 {
+		return Evidence{}, false
+	}
+	// What the line covers across is taken as it is now.
+	rest := length*length - across*across
+	if rest <= 0 {
+		return Evidence{}, false
+	}
+	*side *= math.Sqrt(rest) / along
+	e.Says = fmt.Sprintf("A line of %s was measured along one side.", Metres(length))
+	return e, *side > 0.001 && *side < 1000
+}
+
+// usualAt is how many of a station's scans must be of one size, and which share of all,
+// for that to be its usual one.
+const usualAt, usualShare = 3, 0.6
+
+// UsualEvidence is the size that most of a station's scans have, within a hundredth; ok is
+// false if they have no such size.
+func UsualEvidence(station string, sizes []Size) (Evidence, bool) {
+	best, at := 0, 0
+	for i, s := range sizes {
+		n := 0
+		for _, o := range sizes {
+			if math.Abs(o.W/s.W-1) < 0.01 && math.Abs(o.H/s.H-1) < 0.01 {
+				n++
+			}
+		}
+		if n > best {
+			best, at = n, i
+		}
+	}
+	if best < usualAt || float64(best) < usualShare*float64(len(sizes)) {
+		return Evidence{}, false
+	}
+	return Evidence{Source: FromStation, Size: sizes[at], Says: fmt.Sprintf("Most scans of %s show %s × %s.", station, Metres(sizes[at].W), Metres(sizes[at].H))}, true
 }

@@ -11,6 +11,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sync"
 
 	"aldermoor/core/raster"
 )
@@ -21,9 +22,10 @@ type Axes struct{ X, Y float64 }
 // Place is a stretch of an edge where it meets worst: From and To are shares of the
 // edge's length, Excess how many times as large as usual the break is.
 type Place struct {
-	Axis     string // x or y
-	From, To float64
-	Excess   float64
+	Axis   string  `json:"axis"` // x or y
+	From   float64 `json:"from"`
+	To     float64 `json:"to"`
+	Excess float64 `json:"excess"`
 }
 
 // Seams is how well a set's edges meet.
@@ -40,17 +42,24 @@ func Meet(planes []raster.Plane) Seams {
 	if len(planes) == 0 {
 		return s
 	}
-	var worst []Place
-	s.Score.X, worst = meet(planes, "x")
-	s.Worst = append(s.Worst, worst...)
-	turned := make([]raster.Plane, len(planes))
+	var across, down []Place
+	var both sync.WaitGroup
+	both.Go(func() { s.Score.X, across = meet(planes, "x") })
+	upright := make([]raster.Plane, len(planes))
 	for i, p := range planes {
-		turned[i] = transposed(p)
+		upright[i] = transposed(p)
 	}
-	s.Score.Y, worst = meet(turned, "y")
-	s.Worst = append(s.Worst, worst...)
+	s.Score.Y, down = meet(upright, "y")
+	both.Wait()
+	s.Worst = append(across, down...)
 	slices.SortFunc(s.Worst, func(a, b Place) int { return cmp.Compare(b.Excess, a.Excess) })
 	return s
+}
+
+// Across is the score of axis X alone.
+func Across(planes []raster.Plane) float64 {
+	score, _ := meet(planes, "x")
+	return score
 }
 
 // scales are the reductions at which an edge is looked at.
@@ -112,13 +121,14 @@ func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
 		if len(features) == 0 {
 			continue
 		}
+		columns := turned(features, w)
 		inside := make([]float64, 0, w)
 		for x := 2; x < w-3; x++ {
-			inside = append(inside, alone(features, x, w))
+			inside = append(inside, alone(columns, len(features), x, w))
 		}
 		slices.Sort(inside)
 		usual := max(inside[len(inside)*98/100], 0.6)
-		if a := alone(features, w-1, w) / usual; a > excess && !inStep(logs, w) {
+		if a := alone(columns, len(features), w-1, w) / usual; a > excess && !inStep(logs, w) {
 			excess = a
 		}
 	}
@@ -181,24 +191,39 @@ func inStep(logs [][]float64, w int) bool {
 // break without being more than one of them.
 const slack = 0.7
 
-// alone is how far a column's features are from those of the most similar one inside.
-func alone(features [][]float64, x, w int) float64 {
+// turned has the features of each column side by side.
+func turned(features [][]float64, w int) []float64 {
+	out := make([]float64, w*len(features))
+	for k, f := range features {
+		for x, v := range f {
+			out[x*len(features)+k] = v
+		}
+	}
+	return out
+}
+
+// alone is how far a column's n features are from those of the most similar one inside.
+func alone(columns []float64, n, x, w int) float64 {
 	least := math.Inf(1)
+	mine := columns[x*n : (x+1)*n]
 	for o := 2; o < w-3; o++ {
 		if d := x - o; d > -apart && d < apart {
 			continue
 		}
 		var sum float64
-		for _, f := range features {
-			d := f[x] - f[o]
+		for k, f := range columns[o*n : (o+1)*n] {
+			d := mine[k] - f
 			if d < 0 {
 				d *= below
 			}
-			sum += d * d * d * d
+			d *= d
+			if sum += d * d; sum >= least {
+				break
+			}
 		}
 		least = min(least, sum)
 	}
-	return math.Sqrt(math.Sqrt(least / float64(len(features))))
+	return math.Sqrt(math.Sqrt(least / float64(n)))
 }
 
 // steps is, for each x, the mean over rows of how far the step from x to x+1 breaks
@@ -209,7 +234,11 @@ func steps(p raster.Plane) (by, rms, edge []float64) {
 		row := p.Row(y)
 		a, b, c := row[p.W-1], row[0], row[1]
 		for x := range row {
-			d := row[(x+2)%p.W]
+			n := x + 2
+			if n >= p.W {
+				n -= p.W
+			}
+			d := row[n]
 			// What a straight line through both sides leaves of the step between them.
 			e := math.Abs(float64((c - b) - ((b-a)+(d-c))/2))
 			by[x] += e
@@ -232,11 +261,14 @@ func unlike(p raster.Plane, mid float64) []float64 {
 	sum, sq, both := make([]float64, p.W), make([]float64, p.W), make([]float64, p.W)
 	for y := range p.H {
 		row := p.Row(y)
-		for x, v := range row {
+		next := row[0]
+		for x := p.W - 1; x >= 0; x-- {
+			v := row[x]
 			f := float64(v)
 			sum[x] += f
 			sq[x] += f * f
-			both[x] += f * float64(row[(x+1)%p.W])
+			both[x] += f * float64(next)
+			next = v
 		}
 	}
 	out := make([]float64, p.W)

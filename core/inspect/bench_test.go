@@ -1,0 +1,52 @@
+package inspect
+
+import (
+	"testing"
+
+	"aldermoor/core/codec"
+	"aldermoor/core/raster"
+	"aldermoor/core/station"
+)
+
+// BenchmarkExamine holds what it takes to examine a 4K set (size, depth, tiling, pattern,
+// register and findings, on reduced copies) against decoding its files.
+func BenchmarkExamine(b *testing.B) {
+	s := station.Take(station.Materials()[1], station.Options{Px: 4096, Seed: 1})
+	files, err := station.NewWriter().Files(s, "rubble_limewash")
+	if err != nil {
+		b.Fatal(err)
+	}
+	levels := map[string]*raster.Image{}
+	var all []Examined
+	for _, f := range files {
+		e, err := Examine(f.Name, f.Data, codec.DefaultLimits, func(_ string, im *raster.Image) error {
+			var planes []raster.Plane
+			for c := range im.Components() {
+				planes = append(planes, im.Reduced(c, 1024))
+			}
+			levels[f.Name] = raster.FromPlanes(planes...).Quantise(16)
+			return nil
+		})
+		if err != nil {
+			b.Fatal(err)
+		}
+		all = append(all, e)
+	}
+	b.Run("decode", func(b *testing.B) {
+		for b.Loop() {
+			for _, f := range files {
+				if codec.Recognise(f.Data) == "" {
+					continue
+				}
+				if _, _, err := codec.Decode(f.Data, codec.DefaultLimits); err != nil {
+					b.Fatal(err)
+				}
+			}
+		}
+	})
+	b.Run("examine", func(b *testing.B) {
+		for b.Loop() {
+			Assemble(all, func(file, _ string) *raster.Image { return levels[file] })
+		}
+	})
+}

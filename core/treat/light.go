@@ -1,0 +1,225 @@
+package treat
+
+import (
+	"fmt"
+	"math"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/colour"
+	"aldermoor/core/raster"
+)
+
+// levelLight divides out of the colour, in linear light, what of its perceptual lightness
+// (the cube root of luminance) is wider than a given length. One factor for all three
+// components keeps the hue.
+func levelLight(st Step, now *Scan) (act, error) {
+	if !now.has(channels.BaseColor) {
+		return act{}, missing("Levelling the light", channels.BaseColor)
+	}
+	s, err := now.Load(channels.BaseColor, DecideAt)
+	if err != nil {
+		return act{}, err
+	}
+	strength := st.Strength
+	if strength == 0 {
+		strength = 1
+	}
+	wide := st.Metres
+	if wide == 0 {
+		wide = now.Size.W / 3
+	}
+	// The low band needs no detail: 128 pixels hold it.
+	w, h := raster.Fit(s.Planes[0].W, s.Planes[0].H, 128)
+	low := raster.NewPlane(w, h)
+	var lin [3]raster.Plane
+	for c := range lin {
+		lin[c] = mapped(s.Planes[min(c, len(s.Planes)-1)], colour.Linear).Resample(w, h, raster.Area)
+	}
+	for i := range low.Pix {
+		low.Pix[i] = float32(math.Cbrt(float64(colour.Luminance(colour.RGB{lin[0].Pix[i], lin[1].Pix[i], lin[2].Pix[i]}))))
+	}
+	sigma := wide / now.Size.W * float64(w) / 4
+	low = smooth(low, sigma, now.Tiles)
+	mean := low.Mean()
+	if mean < 0.02 {
+		return act{}, Invalid{Says: "The base colour is black: there is no light in it to level."}
+	}
+	from, to := low.Range()
+	gain := mapped(low, func(v float32) float32 {
+		return float32(math.Pow(mean/max(float64(v), mean/8), 3*strength))
+	})
+	says := fmt.Sprintf("Light that varies by %.0f %% over more than %.2f m is taken out.", 100*(math.Pow(float64(to/max(from, 1e-3)), 3)-1), wide)
+	return one(now, channels.BaseColor, says, func(s *Sheet) *Sheet {
+		out := &Sheet{Bits: s.Bits}
+		for _, p := range s.Planes {
+			out.Planes = append(out.Planes, raster.NewPlane(p.W, p.H))
+		}
+		w, h := s.Size()
+		raster.Rows(h, func(y0, y1 int) {
+			for y := y0; y < y1; y++ {
+				for x := range w {
+					k := inner(gain, (float32(x)+0.5)/float32(w), (float32(y)+0.5)/float32(h), now.Tiles)
+					for c, p := range s.Planes {
+						out.Planes[c].Pix[y*w+x] = colour.Encode(min(colour.Linear(p.Pix[y*w+x])*k, 1))
+					}
+				}
+			}
+		})
+		return out
+	}), nil
+}
+
+// inner is the bilinear value of p at (u, v) in repeats, held at the edges of axes that
+// do not wrap.
+func inner(p raster.Plane, u, v float32, wraps [2]bool) float32 {
+	hold := func(u float32, n int) float32 {
+		half := 0.5 / float32(n)
+		return min(max(u, half), 1-half)
+	}
+	if !wraps[0] {
+		u = hold(u, p.W)
+	}
+	if !wraps[1] {
+		v = hold(v, p.H)
+	}
+	return p.Sample(u, v)
+}
+
+// smooth blurs by a Gaussian; an axis that does not wrap is led on beyond its edges by
+// the straight line that its own fall makes there, so that a lamp's falloff is seen to
+// the edge.
+func smooth(p raster.Plane, sigma float64, wraps [2]bool) raster.Plane {
+	padX, padY := 0, 0
+	if !wraps[0] {
+		padX = p.W
+	}
+	if !wraps[1] {
+		padY = p.H
+	}
+	if padX == 0 && padY == 0 {
+		return blurred(p, sigma)
+	}
+	// Mirrored about the edge pixel, in place and in value: 2·edge − inside.
+	wide := raster.NewPlane(p.W+2*padX, p.H+2*padY)
+	edge := func(i, n int) (inside, at int, beyond bool) {
+		switch {
+		case i < 0:
+			return min(-i, n-1), 0, true
+		case i >= n:
+			return max(2*n-2-i, 0), n - 1, true
+		}
+		return i, i, false
+	}
+	near := edgeMeans(p, sigma)
+	for y := range wide.H {
+		iy, ay, by := edge(y-padY, p.H)
+		for x := range wide.W {
+			ix, ax, bx := edge(x-padX, p.W)
+			v := p.Pix[iy*p.W+ix]
+			if bx || by {
+				v = 2*near.Pix[ay*p.W+ax] - v
+			}
+			wide.Pix[y*wide.W+x] = v
+		}
+	}
+	wide = blurred(wide, sigma)
+	out := raster.NewPlane(p.W, p.H)
+	for y := range p.H {
+		copy(out.Row(y), wide.Row(y + padY)[padX:padX+p.W])
+	}
+	return out
+}
+
+// edgeMeans is the plane blurred a little within itself, so that no single stone on an
+// edge decides how it is led on.
+func edgeMeans(p raster.Plane, sigma float64) raster.Plane {
+	r := max(1, int(sigma/3))
+	out := raster.NewPlane(p.W, p.H)
+	for y := range p.H {
+		for x := range p.W {
+			var sum, n float32
+			for j := max(0, y-r); j <= min(p.H-1, y+r); j++ {
+				for i := max(0, x-r); i <= min(p.W-1, x+r); i++ {
+					sum += p.Pix[j*p.W+i]
+					n++
+				}
+			}
+			out.Pix[y*p.W+x] = sum / n
+		}
+	}
+	return out
+}
+
+// blurred is the plane under a Gaussian of the given width in pixels, wrapped: three
+// running means (Wells 1986), whatever the width, so that it costs the same.
+func blurred(p raster.Plane, sigma float64) raster.Plane {
+	if sigma < 0.3 {
+		return p
+	}
+	// Three boxes of widths n, of which the variances add up to sigma².
+	n := math.Sqrt(12*sigma*sigma/3 + 1)
+	lo := int(math.Floor(n))
+	if lo%2 == 0 {
+		lo--
+	}
+	lo = max(lo, 1)
+	few := int(math.Round((12*sigma*sigma - float64(3*lo*lo+12*lo+9)) / float64(-4*lo-4))) // of the narrower boxes
+	out := p
+	for k := range 3 {
+		r := (lo + 1) / 2
+		if k < few {
+			r = (lo - 1) / 2
+		}
+		if r > 0 {
+			out = boxed(out, r)
+		}
+	}
+	return out
+}
+
+// boxed is the mean over 2r+1 pixels each way, wrapped.
+func boxed(p raster.Plane, r int) raster.Plane {
+	mid, out := raster.NewPlane(p.W, p.H), raster.NewPlane(p.W, p.H)
+	rx, ry := min(r, (p.W-1)/2), min(r, (p.H-1)/2)
+	raster.Rows(p.H, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			src, dst := p.Row(y), mid.Row(y)
+			var sum float64
+			for k := -rx; k <= rx; k++ {
+				sum += float64(src[(k+p.W)%p.W])
+			}
+			scale := 1 / float64(2*rx+1)
+			in, gone := rx+1, p.W-rx
+			for x := range dst {
+				dst[x] = float32(sum * scale)
+				if in >= p.W {
+					in -= p.W
+				}
+				if gone >= p.W {
+					gone -= p.W
+				}
+				sum += float64(src[in]) - float64(src[gone])
+				in++
+				gone++
+			}
+		}
+	})
+	raster.Rows(p.W, func(x0, x1 int) {
+		sum := make([]float64, x1-x0)
+		for k := -ry; k <= ry; k++ {
+			for i, v := range mid.Row((k + p.H) % p.H)[x0:x1] {
+				sum[i] += float64(v)
+			}
+		}
+		scale := 1 / float64(2*ry+1)
+		for y := range p.H {
+			dst := out.Row(y)[x0:x1]
+			in, gone := mid.Row((y + ry + 1) % p.H)[x0:x1], mid.Row((y - ry + p.H) % p.H)[x0:x1]
+			for i := range dst {
+				dst[i] = float32(sum[i] * scale)
+				sum[i] += float64(in[i]) - float64(gone[i])
+			}
+		}
+	})
+	return out
+}

@@ -1,0 +1,300 @@
+package treat
+
+import (
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/shade"
+)
+
+// This file holds the treatments of the relief: normals, height and occlusion from one
+// another, in true proportion.
+
+// add is the scan with a channel that it may not have had, as large as another.
+func (s *Scan) add(c, like channels.Channel) Scan {
+	out := *s
+	out.Pixels = maps.Clone(s.Pixels)
+	out.Pixels[c] = s.Pixels[like]
+	if !s.has(c) {
+		out.Channels = append(slices.Clone(s.Channels), c)
+	}
+	return out
+}
+
+// from makes a sheet out of another channel's.
+func from(c channels.Channel, f func(*Sheet) *Sheet) func(channels.Channel, getter) (*Sheet, error) {
+	return func(_ channels.Channel, get getter) (*Sheet, error) {
+		s, err := get(c)
+		if err != nil {
+			return nil, err
+		}
+		return f(s), nil
+	}
+}
+
+// metres is a height sheet as heights in metres.
+func (s *Scan) metres(h *Sheet, depth float64) raster.Plane {
+	k := float32(depth)
+	return mapped(h.Planes[0], func(v float32) float32 { return v * k })
+}
+
+func normalFromHeight(st Step, now *Scan) (act, error) {
+	if !now.has(channels.Height) {
+		return act{}, missing("Making normals", channels.Height)
+	}
+	depth := now.Depth
+	if st.DepthM > 0 {
+		depth = st.DepthM
+	}
+	if depth <= 0 {
+		return act{}, Invalid{Says: "Nobody has said how deep the relief is. Say it, and the normals follow."}
+	}
+	a := act{makes: []channels.Channel{channels.Normal}, after: now.add(channels.Normal, channels.Height)}
+	a.after.Depth = depth
+	a.says = fmt.Sprintf("The normals are made of the height, %.1f mm deep.", 1000*depth)
+	a.make = from(channels.Height, func(h *Sheet) *Sheet {
+		px, py := now.pitch(h.Size())
+		return &Sheet{Normal: normals.FromHeight(now.metres(h, depth), px, py), Bits: 16}
+	})
+	return a, nil
+}
+
+// heightFromNormal integrates. The range is found once, on the reduced copy, and a little
+// room is left above and below, as finer copies reach further.
+func heightFromNormal(_ Step, now *Scan) (act, error) {
+	if !now.has(channels.Normal) {
+		return act{}, missing("Making the height", channels.Normal)
+	}
+	s, err := now.Load(channels.Normal, DecideAt)
+	if err != nil {
+		return act{}, err
+	}
+	wraps := now.Tiles[0] && now.Tiles[1]
+	integrate := func(s *Sheet) raster.Plane {
+		px, py := now.pitch(s.Size())
+		return normals.Integrate(s.Normal, normals.Up, px, py, wraps, normals.ByDifferences)
+	}
+	lo, hi := integrate(s).Range()
+	if hi-lo <= 0 {
+		return act{}, Invalid{Says: "The normals are flat: there is no height in them."}
+	}
+	room := (hi - lo) * 0.02
+	lo, hi = lo-room, hi+room
+	a := act{makes: []channels.Channel{channels.Height}, after: now.add(channels.Height, channels.Normal)}
+	a.after.Depth = float64(hi - lo)
+	a.says = fmt.Sprintf("The height is made of the normals, %.1f mm from black to white.", 1000*(hi-lo))
+	a.make = from(channels.Normal, func(n *Sheet) *Sheet {
+		k := 1 / (hi - lo)
+		return &Sheet{Planes: []raster.Plane{mapped(integrate(n), func(v float32) float32 { return min(max((v-lo)*k, 0), 1) })}, Bits: 16}
+	})
+	return a, nil
+}
+
+func occlusionFromHeight(st Step, now *Scan) (act, error) {
+	if !now.has(channels.Height) {
+		return act{}, missing("Making the occlusion", channels.Height)
+	}
+	if now.Depth <= 0 {
+		return act{}, Invalid{Says: "Nobody has said how deep the relief is. Say it, and the occlusion follows."}
+	}
+	reach := st.Metres
+	if reach == 0 {
+		reach = max(6*now.Depth, 0.02*now.Size.W) // beyond, a horizon stands below 10 degrees
+	}
+	a := act{makes: []channels.Channel{channels.Occlusion}, after: now.add(channels.Occlusion, channels.Height)}
+	a.says = fmt.Sprintf("The occlusion is made of the height, up to %.0f mm away.", 1000*reach)
+	a.make = from(channels.Height, func(h *Sheet) *Sheet {
+		px, py := now.pitch(h.Size())
+		return &Sheet{Planes: []raster.Plane{shade.Occlusion(now.metres(h, now.Depth), px, py, reach)}, Bits: 16}
+	})
+	return a, nil
+}
+
+// normalFromPicture takes dark for deep, at several widths: fine grain says little of the
+// relief, and what is wider than a tenth of the repeat is light or dirt.
+func normalFromPicture(st Step, now *Scan) (act, error) {
+	if !now.has(channels.BaseColor) {
+		return act{}, missing("Estimating normals", channels.BaseColor)
+	}
+	depth := st.DepthM
+	if depth == 0 {
+		if depth = now.Depth; depth == 0 {
+			depth = now.Size.W / 100
+		}
+	}
+	s, err := now.Load(channels.BaseColor, DecideAt)
+	if err != nil {
+		return act{}, err
+	}
+	lo, hi := guess(s).Range()
+	if hi-lo < 1e-5 {
+		return act{}, Invalid{Says: "The picture is of one colour: no relief can be guessed from it."}
+	}
+	a := act{makes: []channels.Channel{channels.Normal}, after: now.add(channels.Normal, channels.BaseColor)}
+	a.says = fmt.Sprintf("The normals are estimated from the picture, as if it were %.1f mm deep. They are a guess.", 1000*depth)
+	a.make = from(channels.BaseColor, func(s *Sheet) *Sheet {
+		k := float32(depth) / (hi - lo)
+		px, py := now.pitch(s.Size())
+		return &Sheet{Normal: normals.FromHeight(mapped(guess(s), func(v float32) float32 { return v * k }), px, py), Bits: 16}
+	})
+	return a, nil
+}
+
+// guess is a height by lightness, its bands from a tenth of the width down weighted by their width.
+func guess(s *Sheet) raster.Plane {
+	l := grey(s)
+	out := raster.NewPlane(l.W, l.H)
+	wide := blurred(l, float64(l.W)/20)
+	weight := float32(1)
+	for sigma := float64(l.W) / 40; sigma > float64(l.W)/2000; sigma /= 2 {
+		next := l
+		if sigma > 0.4 {
+			next = blurred(l, sigma)
+		}
+		for i := range out.Pix {
+			out.Pix[i] += weight * (next.Pix[i] - wide.Pix[i])
+		}
+		wide, weight = next, weight*0.7
+	}
+	return out
+}
+
+func normalStrength(st Step, now *Scan) (act, error) {
+	if !now.has(channels.Normal) {
+		return act{}, missing("Strengthening the relief", channels.Normal)
+	}
+	k := float32(st.Strength)
+	a := one(now, channels.Normal, fmt.Sprintf("Slopes and depth are × %.2f.", st.Strength), func(s *Sheet) *Sheet {
+		p, q := slopes(s.Normal)
+		for i := range p.Pix {
+			p.Pix[i] *= k
+			q.Pix[i] *= k
+		}
+		return &Sheet{Normal: fromSlopes(p, q), Bits: 16}
+	})
+	a.after.Depth *= st.Strength
+	return a, nil
+}
+
+// slopes are −x/z and y/z of unit normals.
+func slopes(f normals.Field) (p, q raster.Plane) {
+	p, q = raster.NewPlane(f.X.W, f.X.H), raster.NewPlane(f.X.W, f.X.H)
+	raster.Rows(f.X.H, func(y0, y1 int) {
+		for i := y0 * f.X.W; i < y1*f.X.W; i++ {
+			p.Pix[i], q.Pix[i] = f.Slopes(i, normals.Up)
+		}
+	})
+	return p, q
+}
+
+// fromSlopes undoes slopes.
+func fromSlopes(p, q raster.Plane) normals.Field {
+	f := normals.Field{X: raster.NewPlane(p.W, p.H), Y: raster.NewPlane(p.W, p.H), Z: raster.NewPlane(p.W, p.H)}
+	raster.Rows(p.H, func(y0, y1 int) {
+		for i := y0 * p.W; i < y1*p.W; i++ {
+			x, y := -p.Pix[i], q.Pix[i]
+			l := float32(1 / math.Sqrt(float64(x*x+y*y+1)))
+			f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i] = x*l, y*l, l
+		}
+	})
+	return f
+}
+
+// unband finds what 8 bits of a height have lost, within half a step of what they kept.
+// Where there are normals that agree with it, fine relief is taken from their slopes and
+// wide relief from the height; else what lies between the steps is smoothed.
+func unband(_ Step, now *Scan) (act, error) {
+	if !now.has(channels.Height) {
+		return act{}, missing("Removing bands", channels.Height)
+	}
+	h, err := now.Load(channels.Height, DecideAt)
+	if err != nil {
+		return act{}, err
+	}
+	depth, trust := 0.0, 0.0
+	if now.has(channels.Normal) {
+		n, err := now.Load(channels.Normal, DecideAt)
+		if err != nil {
+			return act{}, err
+		}
+		w, hh := h.Size()
+		px, py := now.pitch(w, hh)
+		depth, trust = normals.Depth(n.resampled(w, hh).Normal, normals.Up, h.Planes[0], px, py)
+	}
+	const step = 1.0 / 255
+	within := func(u, v raster.Plane) *Sheet {
+		raster.Rows(v.H, func(y0, y1 int) {
+			for i := y0 * v.W; i < y1*v.W; i++ {
+				u.Pix[i] = min(max(u.Pix[i], v.Pix[i]-step/2, 0), v.Pix[i]+step/2, 1)
+			}
+		})
+		return &Sheet{Planes: []raster.Plane{u}, Bits: 16}
+	}
+	if trust < 0.5 || depth <= 0 {
+		return one(now, channels.Height, "The height is smooth within half an 8-bit step.", func(s *Sheet) *Sheet {
+			return within(between(s.Planes[0], step), s.Planes[0])
+		}), nil
+	}
+	a := one(now, channels.Height, "The height has the relief of the normals within half an 8-bit step.", nil)
+	a.make = func(_ channels.Channel, get getter) (*Sheet, error) {
+		s, err := get(channels.Height)
+		if err != nil {
+			return nil, err
+		}
+		n, err := get(channels.Normal)
+		if err != nil {
+			return nil, err
+		}
+		v := s.Planes[0]
+		px, py := now.pitch(v.W, v.H)
+		u := normals.Integrate(n.resampled(v.W, v.H).Normal, normals.Up, px, py, now.Tiles[0] && now.Tiles[1], normals.ByDifferences)
+		k := float32(1 / depth)
+		rest := raster.NewPlane(v.W, v.H)
+		for i, t := range u.Pix {
+			u.Pix[i] = t * k
+			rest.Pix[i] = v.Pix[i] - t*k
+		}
+		rest = blurred(rest, normalsTell)
+		for i, r := range rest.Pix {
+			u.Pix[i] += r
+		}
+		return within(u, v), nil
+	}
+	return a, nil
+}
+
+// normalsTell is the width in pixels up to which relief is taken from the normals: wider,
+// their small errors add up to more than a step.
+const normalsTell = 12
+
+// between smooths a stepped plane. How widely it looks goes by how many steps there are
+// around a pixel: a gentle slope that takes many pixels a step wants a wide look, a steep
+// one none.
+func between(v raster.Plane, step float32) raster.Plane {
+	u, steps := raster.NewPlane(v.W, v.H), raster.NewPlane(v.W, v.H)
+	copy(u.Pix, v.Pix)
+	raster.Rows(v.H, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			for x := range v.W {
+				here := v.At(x, y)
+				steps.Pix[y*v.W+x] = float32(math.Hypot(float64(v.At(x+1, y)-here), float64(v.At(x, y+1)-here))) / step
+			}
+		}
+	})
+	for sigma := 0.8; sigma < float64(min(v.W, v.H))/16; sigma *= 1.4 {
+		wide, many := blurred(v, sigma), blurred(steps, sigma)
+		raster.Rows(v.H, func(y0, y1 int) {
+			for i := y0 * v.W; i < y1*v.W; i++ {
+				// Steps within the look: up to one and a half it is taken, from two and a half on it is not.
+				t := min(max(2.5-many.Pix[i]*float32(sigma), 0), 1)
+				u.Pix[i] += (wide.Pix[i] - u.Pix[i]) * t
+			}
+		})
+	}
+	return u
+}

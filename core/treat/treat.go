@@ -1,0 +1,297 @@
+// Package treat mends materials: it carries out recipes, lists of treatments that act on
+// all maps of a scan coherently.
+//
+// A recipe is thought through on reduced copies of the maps (Plan): what a treatment has
+// to decide by looking, where to cut, how far maps lie apart, which light to take
+// out, is decided there, once, for all maps and all sizes. Make then gives one map
+// after another at its full size. The scan itself is never changed, so that steps can be
+// put in, taken out and reordered, and a recipe can be carried out on a larger tier of
+// the scan. It keeps no files and knows no clock; the same recipe on the same scan gives
+// the same maps.
+package treat
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/colour"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
+)
+
+// Sheet is one map in the form in which treatments work on it: planes of stored values in
+// 0..1, three for colour (sRGB-encoded), one for data; or for a normal map the unit
+// vectors, Y+.
+type Sheet struct {
+	Planes []raster.Plane
+	Normal normals.Field // of a normal map; then there are no planes
+	Bits   int           // that its samples deserve: 8 or 16
+}
+
+// Size is the sheet's width and height in pixels.
+func (s *Sheet) Size() (w, h int) {
+	if len(s.Planes) > 0 {
+		return s.Planes[0].W, s.Planes[0].H
+	}
+	return s.Normal.X.W, s.Normal.X.H
+}
+
+// all are the sheet's planes; those of a normal map are its vectors' components.
+func (s *Sheet) all() []raster.Plane {
+	if len(s.Planes) > 0 {
+		return s.Planes
+	}
+	return []raster.Plane{s.Normal.X, s.Normal.Y, s.Normal.Z}
+}
+
+// with is the sheet with other planes in their order.
+func (s *Sheet) with(p []raster.Plane) *Sheet {
+	if len(s.Planes) > 0 {
+		return &Sheet{Planes: p, Bits: s.Bits}
+	}
+	return &Sheet{Normal: normals.Field{X: p[0], Y: p[1], Z: p[2]}, Bits: s.Bits}
+}
+
+// resampled is the sheet at w × h: colour in linear light, normals as vectors.
+func (s *Sheet) resampled(w, h int) *Sheet {
+	if a, b := s.Size(); a == w && b == h {
+		return s
+	}
+	if len(s.Planes) == 0 {
+		f, _ := s.Normal.Resample(w, h)
+		return &Sheet{Normal: f, Bits: s.Bits}
+	}
+	out := &Sheet{Bits: s.Bits}
+	for _, p := range s.Planes {
+		if len(s.Planes) == 3 {
+			p = mapped(p, colour.Linear)
+		}
+		p = p.Resample(w, h, raster.Area)
+		if len(s.Planes) == 3 {
+			p = mapped(p, colour.Encode)
+		}
+		out.Planes = append(out.Planes, p)
+	}
+	return out
+}
+
+// Image is the sheet as it is stored: quantised to its bits, normals in 0..1.
+func (s *Sheet) Image() *raster.Image {
+	if len(s.Planes) == 0 {
+		return s.Normal.Image().Quantise(s.Bits)
+	}
+	return raster.FromPlanes(s.Planes...).Quantise(s.Bits)
+}
+
+// Read takes a map's picture as a sheet, made to fit n pixels (0 for full size). Colour
+// whose samples are linear light is encoded; floats are brought into 0..1 as raster's Unit
+// does.
+func Read(im *raster.Image, c channels.Channel, component string, d normals.Direction, light bool, n int) *Sheet {
+	im, _, _ = im.Unit()
+	if n <= 0 {
+		n = max(im.W, im.H)
+	}
+	s := &Sheet{Bits: 8}
+	if im.Bits > 8 || im.Float {
+		s.Bits = 16
+	}
+	if c == channels.Normal && im.Components() >= 2 {
+		s.Normal = normals.Read(im, n)
+		if d == normals.Down {
+			s.Normal.Flip()
+		}
+		s.Bits = 16 // vectors that were worked out are worth it
+		return s
+	}
+	list := []int{at(component, im.Components())}
+	if component == "rgb" && c.Colour() {
+		list = []int{0, 1, 2}
+	}
+	for _, k := range list {
+		p := im.Reduced(min(k, im.Components()-1), n)
+		if light {
+			p = mapped(p, colour.Encode)
+		} else if im.Float {
+			p = mapped(p, func(v float32) float32 { return v }) // the samples may be shared
+		}
+		s.Planes = append(s.Planes, p)
+	}
+	return s
+}
+
+// at is where a component lies in a picture of n.
+func at(component string, n int) int {
+	if component == "a" {
+		return n - 1
+	}
+	for i, c := range "rgb" {
+		if component == string(c) {
+			return min(i, n-1)
+		}
+	}
+	return 0
+}
+
+// mapped is a plane with each sample changed.
+func mapped(p raster.Plane, f func(float32) float32) raster.Plane {
+	out := raster.NewPlane(p.W, p.H)
+	raster.Rows(p.H, func(y0, y1 int) {
+		for i := y0 * p.W; i < y1*p.W; i++ {
+			out.Pix[i] = f(p.Pix[i])
+		}
+	})
+	return out
+}
+
+// Scan is a material as it was delivered, or as a treatment left it.
+type Scan struct {
+	Channels []channels.Channel
+	Pixels   map[channels.Channel][2]int // of each map, at full size
+	Size     scale.Size                  // of one repeat in metres; only its proportion to the depth counts
+	Depth    float64                     // metres between black and white of the height map, 0 if unknown
+	Tiles    [2]bool                     // whether it repeats across and down: its edges meet
+	// Load gives one of the maps, made to fit n pixels; 0 is for its full size.
+	Load func(c channels.Channel, n int) (*Sheet, error)
+}
+
+func (s *Scan) has(c channels.Channel) bool { return slices.Contains(s.Channels, c) }
+
+// pitch is how many metres a pixel of w × h covers on each axis.
+func (s *Scan) pitch(w, h int) (x, y float64) { return s.Size.W / float64(w), s.Size.H / float64(h) }
+
+// largest is the size of the map with the most pixels.
+func (s *Scan) largest() (w, h int) {
+	for _, p := range s.Pixels {
+		if p[0]*p[1] > w*h {
+			w, h = p[0], p[1]
+		}
+	}
+	return w, h
+}
+
+// DecideAt is the longer side of the copies on which treatments decide.
+const DecideAt = 1024
+
+// act is what one step comes to: which channels it makes anew, how, and what is true
+// of the material afterwards.
+type act struct {
+	makes []channels.Channel
+	// make gives a channel; get gives those of before the step at the size in question.
+	make  func(c channels.Channel, get func(channels.Channel) (*Sheet, error)) (*Sheet, error)
+	after Scan // without Load
+	says  string
+	packs []channels.Channel
+}
+
+// Plan is a recipe thought through for a scan.
+type Plan struct {
+	scan  Scan
+	acts  []act
+	Says  []string // what each step does, as a sentence with its figures
+	Share [2]float64
+	After Scan                 // sizes, depth and channels afterwards; Load gives reduced copies
+	Made  []channels.Channel   // the channels that differ from the scan's
+	Packs [][]channels.Channel // groups of channels that are to lie in one file
+
+	small map[channels.Channel]*Sheet
+}
+
+// Invalid says why a step can't be carried out, and what to do.
+type Invalid struct {
+	Step int // which of the recipe, from 0 on
+	Says string
+}
+
+func (e Invalid) Error() string { return e.Says }
+
+// Think works out what a recipe comes to. An error of type Invalid says which step can't
+// be done.
+func Think(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
+	p := &Plan{scan: scan, Share: [2]float64{1, 1}, small: map[channels.Channel]*Sheet{}}
+	now := scan
+	now.Channels = slices.Clone(scan.Channels)
+	for _, c := range scan.Channels {
+		s, err := scan.Load(c, DecideAt)
+		if err != nil {
+			return nil, err
+		}
+		p.small[c] = s
+	}
+	now.Load = p.reduced
+	for i, step := range recipe {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		k, ok := kinds[step.Kind]
+		if !ok {
+			return nil, Invalid{i, fmt.Sprintf("There is no treatment called %q.", step.Kind)}
+		}
+		before := now // the act keeps what it was decided on
+		a, err := k.decide(step, &before)
+		if err != nil {
+			var inv Invalid
+			if errors.As(err, &inv) {
+				inv.Step = i
+				return nil, inv
+			}
+			return nil, err
+		}
+		next := map[channels.Channel]*Sheet{}
+		for _, c := range a.makes {
+			s, err := a.make(c, func(c channels.Channel) (*Sheet, error) { return now.Load(c, DecideAt) })
+			if err != nil {
+				return nil, err
+			}
+			next[c] = s
+			if !slices.Contains(p.Made, c) {
+				p.Made = append(p.Made, c)
+			}
+		}
+		for c, s := range next {
+			p.small[c] = s
+		}
+		p.Share[0] *= a.after.Size.W / now.Size.W
+		p.Share[1] *= a.after.Size.H / now.Size.H
+		p.acts = append(p.acts, a)
+		p.Says = append(p.Says, a.says)
+		if a.packs != nil {
+			p.Packs = append(p.Packs, a.packs)
+		}
+		now = a.after
+		now.Load = p.reduced
+	}
+	// A channel that is gone is not made.
+	p.Made = slices.DeleteFunc(p.Made, func(c channels.Channel) bool { return !now.has(c) })
+	p.After = now
+	return p, nil
+}
+
+// reduced is a channel as it is after the last step that was thought through.
+func (p *Plan) reduced(c channels.Channel, n int) (*Sheet, error) {
+	s := p.small[c]
+	if s == nil {
+		return nil, fmt.Errorf("there is no %s map", c)
+	}
+	return s, nil
+}
+
+// Make gives one channel at its full size with all steps carried out.
+func (p *Plan) Make(ctx context.Context, c channels.Channel) (*Sheet, error) {
+	return p.upTo(ctx, len(p.acts), c)
+}
+
+func (p *Plan) upTo(ctx context.Context, step int, c channels.Channel) (*Sheet, error) {
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	for i := step - 1; i >= 0; i-- {
+		if slices.Contains(p.acts[i].makes, c) {
+			return p.acts[i].make(c, func(c channels.Channel) (*Sheet, error) { return p.upTo(ctx, i, c) })
+		}
+	}
+	return p.scan.Load(c, 0)
+}
