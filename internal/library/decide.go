@@ -78,9 +78,12 @@ func (s *Service) settle(tx Tx, m *Material, before Standing) error {
 		}
 	}
 	if look {
-		m.recheck()
+		m.recheck(s.grades(tx))
 	}
 	m.Updated = s.Now()
+	if err := s.follow(tx, m); err != nil {
+		return err
+	}
 	if err := tx.SaveMaterial(m); err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"path"
 	"slices"
 	"strconv"
@@ -33,7 +34,7 @@ const (
 // Handlers are the jobs that the service does, by kind.
 func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
 	return map[string]func(context.Context, string) error{
-		JobOpen: s.open, JobExamine: s.examine, JobSort: s.sort, JobPicture: s.picture,
+		JobTreat: s.treat, JobOpen: s.open, JobExamine: s.examine, JobSort: s.sort, JobPicture: s.picture,
 	}
 }
 
@@ -273,6 +274,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	var d Delivery
 	var files []File
 	var rules []Rule
+	var g grades
 	err := s.Store.Read(ctx, func(tx Tx) (err error) {
 		if d, err = tx.Delivery(id); err != nil {
 			return err
@@ -280,6 +282,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 		if files, err = tx.Files(id); err != nil {
 			return err
 		}
+		g = s.grades(tx)
 		rules, err = tx.Rules()
 		return err
 	})
@@ -306,9 +309,12 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	report := inspect.Assemble(seen, func(file, layer string) *raster.Image { return s.level(byPath[file].Blob, layer) }, rulesFor(rules, station)...)
 	var made []Material
 	for i, set := range report.Sets {
-		m := s.draft(d, i, set, byPath)
+		m := s.draft(g, d, i, set, byPath)
 		station = firstOf(station, m.Station)
 		made = append(made, m)
+	}
+	if err := s.usualSizes(ctx, made); err != nil {
+		return err
 	}
 	look := func(p *Map) *channels.Look {
 		if e := byPath[p.File].Examined; e != nil && p.Layer == "" {
@@ -369,6 +375,34 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	return nil
 }
 
+// usualSizes adds to sets without a size what their station usually scans, if their
+// pixels have that shape.
+func (s *Service) usualSizes(ctx context.Context, made []Material) error {
+	return s.Store.Read(ctx, func(tx Tx) error {
+		of := map[string][]scale.Size{}
+		for i := range made {
+			m := &made[i]
+			w, h := m.Pixels()
+			if m.Size.Known() || m.Station == "" || w == 0 {
+				continue
+			}
+			sizes, asked := of[m.Station]
+			if !asked {
+				var err error
+				if sizes, err = tx.SizesOf(m.Station, 200); err != nil {
+					return err
+				}
+				of[m.Station] = sizes
+			}
+			e, ok := scale.UsualEvidence(m.Station, sizes)
+			if ok && math.Abs(e.W/e.H/(float64(w)/float64(h))-1) < 0.02 {
+				m.Report.SizeEvidence = append(m.Report.SizeEvidence, e)
+			}
+		}
+		return nil
+	})
+}
+
 func lower(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
 
 func base(file string) string { return path.Base(file) }
@@ -390,7 +424,7 @@ func firstOf(s ...string) string {
 }
 
 // draft turns a sorted set into a material.
-func (s *Service) draft(d Delivery, i int, set inspect.Set, files map[string]File) Material {
+func (s *Service) draft(g grades, d Delivery, i int, set inspect.Set, files map[string]File) Material {
 	side := set.Sidecar
 	m := Material{DeliveryID: d.ID, SetKey: fmt.Sprintf("%03d %s", i, set.Name), Name: TitleOf(set.Name), Stage: Unseen,
 		SizeSource: set.Size.Source, Licence: side.Licence, Author: side.Author, Captured: side.Captured,
@@ -420,6 +454,7 @@ func (s *Service) draft(d Delivery, i int, set inspect.Set, files map[string]Fil
 	}
 	set.Maps = nil
 	m.Report = set
+	g.grade(m.Report.Findings)
 	m.Doubts = m.doubts()
 	return m
 }
@@ -471,6 +506,15 @@ func (s *Service) JobFailed(ctx context.Context, kind, key string, problem error
 		switch kind {
 		case JobOpen, JobSort:
 			return tx.SetDelivery(id, Failed, "", problem.Error())
+		case JobTreat:
+			number, want, _ := strings.Cut(key, " ")
+			id, _ := strconv.ParseInt(number, 10, 64)
+			m, err := tx.Material(id)
+			if err != nil || m.wants() != want {
+				return err
+			}
+			m.Finish.Tried, m.Finish.Problem = want, fmt.Sprintf("The recipe could not be carried out: %v.", problem)
+			return tx.SaveMaterial(&m)
 		case JobExamine:
 			f, err := tx.File(id)
 			if err != nil {
@@ -529,12 +573,14 @@ func (s *Service) putLevel(sum, layer string, im *raster.Image) (ratio float64, 
 	if small.Components() < 3 {
 		whole = "r"
 	}
-	cell, err := s.drawMap(small, whole, false, CellPx, false)
-	if err != nil {
-		return 0, err
-	}
-	if err := s.Blobs.PutDerived(mapPictureName(sum, layer, whole, false, CellPx, "jpg"), cell); err != nil {
-		return 0, err
+	for _, px := range []int{CellPx, FirstPx} {
+		cell, err := s.drawMap(small, whole, false, px, false)
+		if err != nil {
+			return 0, err
+		}
+		if err := s.Blobs.PutDerived(mapPictureName(sum, layer, whole, false, px, "jpg"), cell); err != nil {
+			return 0, err
+		}
 	}
 	raw := small.W * small.H * small.Components() * bits / 8
 	return float64(b.Len()) / float64(raw), s.Blobs.PutDerived(levelName(sum, layer), b.Bytes())

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -41,6 +42,8 @@ func (k *Known) Says(w, h int) string {
 	}
 	if a := k.Part; a != nil {
 		switch {
+		case math.Abs(a.W-1) < 0.03 && math.Abs(a.H-1) < 0.03: // whole, but no likeness at a glance
+			return fmt.Sprintf("This shows the same as the scan of %s, in another light or colour.", k.Name)
 		case a.W*a.H > 1:
 			return fmt.Sprintf("This shows more of the scan of %s: %.1f times as wide, %.1f times as high.", k.Name, a.W, a.H)
 		case k.Quarters > 0:
@@ -328,6 +331,9 @@ func (s *Service) NewState(ctx context.Context, id int64, by string) (of Materia
 		if set.Released > 0 {
 			return Invalid{fmt.Sprintf("%s has been released itself.", set.Name)}
 		}
+		if len(set.Recipe) > 0 {
+			return Invalid{fmt.Sprintf("%s has a recipe of its own. Undo its treatments first.", set.Name)}
+		}
 		if of, err = tx.Material(set.Known.Material); err != nil {
 			return err
 		}
@@ -338,15 +344,20 @@ func (s *Service) NewState(ctx context.Context, id int64, by string) (of Materia
 		set.Report, of.Report = of.Report, set.Report
 		set.Relief, of.Relief = of.Relief, set.Relief
 		if set.Size.Known() && of.SizeSource != scale.FromPerson {
-			set.Size, of.Size = of.Size, set.Size
+			// The set has no recipe; what the material's makes of the size stays.
+			share, deeper := of.Finish.share(), of.Finish.deeper()
+			set.Size, of.Size = scale.Size{W: of.Size.W / share[0], H: of.Size.H / share[1]}, scale.Size{W: set.Size.W * share[0], H: set.Size.H * share[1]}
 			set.SizeSource, of.SizeSource = of.SizeSource, set.SizeSource
-			set.Depth, of.Depth = of.Depth, set.Depth
+			set.Depth, of.Depth = of.Depth/deeper, set.Depth*deeper
 			set.DepthSource, of.DepthSource = of.DepthSource, set.DepthSource
 		}
 		set.Stage = other(set.Stage)
 		for _, m := range []*Material{&set, &of} {
-			m.recheck()
+			m.recheck(s.grades(tx))
 			m.Updated = s.Now()
+			if err := s.follow(tx, m); err != nil {
+				return err
+			}
 			if err := tx.SaveMaterial(m); err != nil {
 				return err
 			}

@@ -2,6 +2,7 @@ package library
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 
@@ -168,5 +169,73 @@ func BenchmarkFind100k(b *testing.B) {
 	}
 	for b.Loop() {
 		x.find(Query{Only: map[Facet]string{ByCategory: "c7"}}, nil)
+	}
+}
+
+// A doubt about a channel ends when a person says what the map is, and is back when that
+// is taken back.
+func TestAnAnswerSettlesADoubt(t *testing.T) {
+	doubt := inspect.Finding{Code: "roughness_as_gloss", Severity: inspect.Warn, Maps: []string{"s/rough.png"}, Says: "it looks wet"}
+	m := Material{Maps: []Map{{ID: 1, File: "s/rough.png", Channel: channels.Roughness, Component: "r", Width: 64, Height: 64, Bits: 8, Format: "png"}}}
+	m.Report.Findings = []inspect.Finding{doubt}
+	asked := func() bool {
+		m.recheck(nil)
+		return slices.ContainsFunc(m.Report.Findings, func(f inspect.Finding) bool { return f.Code == doubt.Code })
+	}
+	if !asked() {
+		t.Fatal("it is not asked")
+	}
+	before := m.Maps[0]
+	m.assign(1, channels.Glossiness, "lena")
+	if asked() {
+		t.Error("it is glossiness by a person's word, and asked all the same")
+	}
+	m.Maps[0] = before
+	if !asked() {
+		t.Error("the answer was taken back, and it is asked no more")
+	}
+	m.assign(1, channels.Roughness, "lena")
+	if asked() {
+		t.Error("it is roughness by a person's word, and asked all the same")
+	}
+	m.Maps[0] = before
+	if !asked() || len(m.Report.Settled) != 0 {
+		t.Errorf("asked %v, settled %v", asked(), m.Report.Settled)
+	}
+	// Of what a recipe made of that map the same answer holds.
+	made := m.Maps[0]
+	made.ID = 0
+	m.Finish.Maps, m.Finish.Report.Findings = []Map{made}, []inspect.Finding{doubt}
+	m.assign(1, channels.Roughness, "lena")
+	m.recheck(nil)
+	if slices.ContainsFunc(m.Finish.Report.Findings, func(f inspect.Finding) bool { return f.Code == doubt.Code }) {
+		t.Error("the answer does not hold for the treated map")
+	}
+	m.Maps[0], m.Finish = before, Finish{}
+	asked()
+	for _, f := range m.Report.Findings {
+		if f.Code == doubt.Code && (f.Says != doubt.Says || f.Severity != inspect.Warn) {
+			t.Errorf("it came back as %+v", f)
+		}
+	}
+}
+
+func TestWhatIsKnownIsSaid(t *testing.T) {
+	for _, c := range []struct {
+		known Known
+		says  string
+	}{
+		{Known{Name: "Slates", Files: true}, "These files are here already, in Slates."},
+		{Known{Name: "Slates", Wider: 4096}, "This is the scan of Slates, but smaller (2048 px against 4096)."},
+		{Known{Name: "Slates", Wider: 1024, Quarters: 1}, "This is the scan of Slates, but larger (2048 px against 1024), turned by 90°."},
+		{Known{Name: "Slates", Wider: 2048}, "This is the scan of Slates, in another encoding."},
+		{Known{Name: "Slates", Part: &Area{0, 0, 0.99, 1.02}}, "This shows the same as the scan of Slates, in another light or colour."},
+		{Known{Name: "Slates", Part: &Area{-0.1, 0, 1.4, 1.2}}, "This shows more of the scan of Slates: 1.4 times as wide, 1.2 times as high."},
+		{Known{Name: "Slates", Part: &Area{0.1, 0.2, 0.5, 0.4}, Quarters: 2}, "This is a part of the scan of Slates: 50 % of its width, 40 % of its height, turned by 180°."},
+		{Known{Name: "Slates", Part: &Area{0.1, 0.2, 0.5, 0.4}}, "This is a part of the scan of Slates: 50 % of its width, 40 % of its height."},
+	} {
+		if got := c.known.Says(2048, 1365); got != c.says {
+			t.Errorf("%+v says %q, not %q", c.known, got, c.says)
+		}
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -52,7 +53,8 @@ type Change struct {
 	Width      *Length   `json:"width_m"`
 	Height     *Length   `json:"height_m"`
 	Depth      *Length   `json:"depth_m"`
-	ModuleA    *Length   `json:"module_a_m"`  // how long the first step of the pattern is: the size follows
+	Zero       *float64  `json:"zero"`        // the height map's stored value that means no displacement
+	ModuleA    *Length   `json:"module_a_m"`  // how long the first of the pattern's Steps is: the size follows
 	ModuleB    *Length   `json:"module_b_m"`  // the second
 	Line       *Line     `json:"line"`        // a measured line: the size follows from it and those before
 	SizeSource *string   `json:"size_source"` // take the evidence of that source
@@ -72,6 +74,7 @@ type Line struct {
 	X1     float64 `json:"x1"`
 	Y1     float64 `json:"y1"`
 	Length Length  `json:"length_m"`
+	Axis   string  `json:"axis"` // x or y: it tells that side alone; empty for both
 }
 
 // Length is a length in metres, in JSON a figure or text with a unit.
@@ -120,21 +123,35 @@ func (s *Service) Patch(ctx context.Context, id, version int64, by string, c Cha
 		if err := m.apply(c); err != nil {
 			return err
 		}
-		m.recheck()
-		m.Updated = s.Now()
-		if err := tx.SaveMaterial(&m); err != nil {
-			return err
+		if c.Zero != nil {
+			if err := m.setZero(tx, *c.Zero); err != nil {
+				return err
+			}
 		}
-		if m.LookKey() != look && m.Stage == Accepted {
-			return tx.AddJob(JobPicture, strconv.FormatInt(id, 10), 4)
-		}
-		return nil
+		m.recheck(s.grades(tx))
+		return s.write(tx, &m, look)
 	})
 	if err == nil {
 		s.Wake()
 		s.changed("material:%d", id)
 	}
 	return m, err
+}
+
+// write keeps a changed material, and sees to what follows: its finish, and its pictures
+// if it looks otherwise than before.
+func (s *Service) write(tx Tx, m *Material, look string) error {
+	m.Updated = s.Now()
+	if err := s.follow(tx, m); err != nil {
+		return err
+	}
+	if err := tx.SaveMaterial(m); err != nil {
+		return err
+	}
+	if m.LookKey() != look && m.Stage == Accepted {
+		return tx.AddJob(JobPicture, strconv.FormatInt(m.ID, 10), 4)
+	}
+	return nil
 }
 
 func (m *Material) apply(c Change) error {
@@ -166,8 +183,8 @@ func (m *Material) apply(c Change) error {
 		found := false
 		for _, e := range m.Report.SizeEvidence {
 			if string(e.Source) == *c.SizeSource {
-				m.Size, _, _ = scale.Mean(m.Report.SizeEvidence, e.Source)
-				m.SizeSource, found = e.Source, true
+				m.take(e.Source)
+				found = true
 				break
 			}
 		}
@@ -188,10 +205,35 @@ func (m *Material) apply(c Change) error {
 	return nil
 }
 
+// Steps are the steps of the pattern as people say them, in pixels: mostly its lattice's
+// own. Courses that are each laid half a unit on have slanting steps; of those a unit
+// across and the height of a course are given, and bond is true. Zero for none.
+func (m *Material) Steps() (steps [2][2]float64, bond bool) {
+	p := m.Report.Period
+	if p == nil {
+		return steps, false
+	}
+	a, b := p[0], p[1]
+	slants := func(s [2]float64) bool { return math.Min(math.Abs(s[0]), math.Abs(s[1])) > 0.05*math.Hypot(s[0], s[1]) }
+	if slants(a) && slants(b) && math.Abs(math.Abs(a[0]/b[0])-1) < 0.04 && math.Abs(math.Abs(a[1]/b[1])-1) < 0.04 && (a[0]*a[1] > 0) != (b[0]*b[1] > 0) {
+		return [2][2]float64{{math.Abs(a[0]) + math.Abs(b[0]), 0}, {0, (math.Abs(a[1]) + math.Abs(b[1])) / 2}}, true
+	}
+	return *p, false
+}
+
+// take goes by the evidence of a source, which is about the scan.
+func (m *Material) take(from scale.Source) {
+	share := m.Finish.share()
+	m.Size, _, _ = scale.Mean(m.Report.SizeEvidence, from)
+	m.Size = scale.Size{W: m.Size.W * share[0], H: m.Size.H * share[1]}
+	m.SizeSource = from
+}
+
 // measure takes a measured line or the length of a step of the pattern as evidence of
 // the size, and goes by it. Several lines are averaged.
 func (m *Material) measure(c Change) error {
-	w, h := m.Pixels()
+	cur, share := m.Current(), m.Finish.share()
+	w, h := cur.Pixels()
 	aspect := 1.0
 	if m.Size.Known() && w > 0 {
 		aspect = m.Size.H / float64(h) / (m.Size.W / float64(w))
@@ -200,16 +242,24 @@ func (m *Material) measure(c Change) error {
 		if !ok {
 			return Invalid{fmt.Sprintf("%s is too short to measure by, or the size that follows is not plausible.", what)}
 		}
+		e.W, e.H = e.W/share[0], e.H/share[1]
 		m.Report.SizeEvidence = append(m.Report.SizeEvidence, e)
-		m.Size, _, _ = scale.Mean(m.Report.SizeEvidence, e.Source)
-		m.SizeSource = e.Source
+		m.take(e.Source)
 		return nil
 	}
 	if l := c.Line; l != nil {
-		if m.SizeSource != scale.FromMeasure { // lines from before another answer was taken are old
+		if m.SizeSource != scale.FromMeasure || l.Axis != "" { // a side alone starts from the size as it is; lines from before another answer was taken are old
 			m.Report.SizeEvidence = slices.DeleteFunc(m.Report.SizeEvidence, func(e scale.Evidence) bool { return e.Source == scale.FromMeasure })
 		}
 		e, ok := scale.LineEvidence(w, h, (l.X1-l.X0)*float64(w), (l.Y1-l.Y0)*float64(h), float64(l.Length), aspect)
+		if l.Axis != "" {
+			if !m.Size.Known() {
+				return Invalid{"A line can tell one side alone once the other is known. Let it tell both, or type the other side first."}
+			}
+			if e, ok = scale.SideEvidence(m.Size, l.X1-l.X0, l.Y1-l.Y0, float64(l.Length), l.Axis); !ok {
+				return Invalid{"The line is too short along that side to measure by. Draw it along the side that it is to tell."}
+			}
+		}
 		if err := take(e, ok, "The line"); err != nil {
 			return err
 		}
@@ -218,11 +268,12 @@ func (m *Material) measure(c Change) error {
 		if step == nil {
 			continue
 		}
-		if m.Report.Period == nil || m.Report.Period[i] == [2]float64{} {
+		steps, _ := cur.Steps()
+		if steps[i] == [2]float64{} {
 			return Invalid{fmt.Sprintf("%s has no such pattern.", m.Name)}
 		}
 		m.Report.SizeEvidence = slices.DeleteFunc(m.Report.SizeEvidence, func(e scale.Evidence) bool { return e.Source == scale.FromModule })
-		e, ok := scale.ModuleEvidence(w, h, m.Report.Period[i], float64(*step), aspect)
+		e, ok := scale.ModuleEvidence(w, h, steps[i], float64(*step), aspect)
 		if err := take(e, ok, "The step"); err != nil {
 			return err
 		}
@@ -233,7 +284,8 @@ func (m *Material) measure(c Change) error {
 // resize sets a typed size. One side alone carries the other along, by the
 // pixels' ratio, unless both are known and the ratio is not to be kept.
 func (m *Material) resize(c Change) {
-	w, h := m.Pixels()
+	cur := m.Current()
+	w, h := cur.Pixels()
 	ratio := float64(h) / float64(max(w, 1))
 	if m.Size.Known() {
 		ratio = m.Size.H / m.Size.W
@@ -256,11 +308,39 @@ func (m *Material) resize(c Change) {
 	m.SizeSource = scale.FromPerson
 }
 
+// DepthByNormals is how deep the scan's normals make the relief, with what the recipe
+// makes of it, in metres.
+func (m *Material) DepthByNormals() float64 {
+	return m.Relief.Value * m.Size.W / m.Finish.share()[0] * m.Finish.deeper()
+}
+
 // rescale brings a depth that the normals gave along with the size.
 func (m *Material) rescale() {
 	if m.Relief.Value > 0 && m.Size.Known() && (m.DepthSource == "normals" || m.Depth == 0) {
-		m.Depth, m.DepthSource = m.Relief.Value*m.Size.W, "normals"
+		m.Depth, m.DepthSource = m.DepthByNormals(), "normals"
 	}
+}
+
+// setZero says which stored value of the height map is the surface as it was modelled.
+func (m *Material) setZero(tx Tx, zero float64) error {
+	if !(zero >= 0 && zero <= 1) {
+		return Invalid{"The zero level is a stored value of the height map, between 0 and 1."}
+	}
+	found := false
+	for _, list := range [][]Map{m.Maps, m.Finish.Maps} {
+		for i := range list {
+			if list[i].Channel == channels.Height {
+				list[i].Zero, found = &zero, true
+				if err := tx.SaveMap(m.ID, list[i]); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	if !found {
+		return Invalid{fmt.Sprintf("%s has no height map, and so no zero level.", m.Name)}
+	}
+	return nil
 }
 
 func tidy(list []string, fold func(string) string) []string {
@@ -275,41 +355,65 @@ func tidy(list []string, fold func(string) string) []string {
 	return out
 }
 
-// recheck runs the checks again after something was changed by hand.
-func (m *Material) recheck() {
-	m.Report.Size = inspect.Size{Source: m.SizeSource}
-	if m.Size.Known() {
-		m.Report.Size.Width, m.Report.Size.Height = &m.Size.W, &m.Size.H
-	}
-	var maps []channels.Map
-	for _, p := range m.Assigned() {
-		cm := channels.Map{File: p.File, Component: p.Component, Claim: p.Claim, Facing: p.Direction, Sure: p.DirectionConfidence,
-			Verdict: channels.Verdict{Channel: p.Channel, Confidence: p.Confidence}}
-		in := &cm.Look.Info
-		in.W, in.H, in.Bits, in.Format, in.Components, in.Float, in.Layer = p.Width, p.Height, p.Bits, codec.Format(p.Format), len(p.Stats.Mean), p.Float, p.Layer
-		if cm.Look.TrueBits = p.TrueBits; p.TrueBits == 0 { // kept since it is known
-			cm.Look.TrueBits = p.Bits
+// recheck runs the checks again after something was changed by hand, on the scan and on
+// what its recipe made of it, and weighs what they find.
+func (m *Material) recheck(g grades) {
+	words := append(slices.Clone(m.Categories), m.Tags...)
+	check := func(r *inspect.Set, maps []Map, size scale.Size, depth float64) {
+		r.Size = inspect.Size{Source: m.SizeSource}
+		if m.Size.Known() {
+			r.Size.Width, r.Size.Height = &size.W, &size.H
 		}
-		maps = append(maps, cm)
-	}
-	kept := m.Report.Findings
-	m.Report.Findings = []inspect.Finding{}
-	m.Report.Check(channels.Set{Maps: maps})
-	// What was read from a file's header or its pixels is not kept with the map: those
-	// findings stay.
-	for _, f := range kept {
-		switch f.Code {
-		case "data_colour_managed", "pixels_not_square", "tier_differs", "normal_object_space",
-			"albedo_dark", "albedo_bright", "baked_light", "normal_not_unit", "grey_as_colour", "seam_x", "seam_y", "maps_shifted":
-			m.Report.Findings = append(m.Report.Findings, f)
+		if r.Depth = nil; depth > 0 && m.Size.Known() {
+			r.Depth = &inspect.Depth{Value: depth}
 		}
+		set := channels.Set{}
+		for _, p := range maps {
+			cm := inspected(&p, channels.Look{})
+			if was := m.Map(p.Channel); was != nil { // what is said of the scan's map is said of what was made of it
+				cm.Decided = was.ByHand
+			}
+			in := &cm.Look.Info
+			in.W, in.H, in.Bits, in.Format, in.Components, in.Float, in.Layer = p.Width, p.Height, p.Bits, codec.Format(p.Format), len(p.Stats.Mean), p.Float, p.Layer
+			if cm.Look.TrueBits = p.TrueBits; p.TrueBits == 0 { // kept since it is known
+				cm.Look.TrueBits = p.Bits
+			}
+			set.Maps = append(set.Maps, cm)
+		}
+		kept := append(r.Findings, r.Settled...)
+		r.Findings, r.Settled = []inspect.Finding{}, nil
+		r.Check(set)
+		// What was read from a file's header or its pixels is not kept with the map: those
+		// findings stay.
+		for _, f := range kept {
+			switch f.Code {
+			case "data_colour_managed", "pixels_not_square", "tier_differs", "normal_object_space", "map_empty", "clipped", "normals_estimated",
+				"albedo_dark", "albedo_bright", "baked_light", "normal_not_unit", "grey_as_colour", "seam_x", "seam_y", "maps_shifted":
+				r.Findings = append(r.Findings, f)
+			case "roughness_as_gloss": // until somebody has said what it is
+				if slices.ContainsFunc(set.Maps, func(k channels.Map) bool { return k.File == f.Maps[0] && k.Channel == channels.Roughness && !k.Decided }) {
+					r.Findings = append(r.Findings, f)
+				} else {
+					r.Settled = append(r.Settled, f)
+				}
+			}
+		}
+		r.Plausible(words)
+		// A size that somebody has decided on ends the doubt between the answers.
+		if m.SizeSource == scale.FromPerson || m.SizeSource == scale.FromMeasure || m.SizeSource == scale.FromModule {
+			r.Findings = slices.DeleteFunc(r.Findings, func(f inspect.Finding) bool { return f.Code == "size_disagrees" })
+		}
+		r.Workflow = set.Workflow()
+		g.grade(r.Findings)
 	}
-	// A size that somebody has decided on ends the doubt between the answers.
-	if m.SizeSource == scale.FromPerson || m.SizeSource == scale.FromMeasure || m.SizeSource == scale.FromModule {
-		m.Report.Findings = slices.DeleteFunc(m.Report.Findings, func(f inspect.Finding) bool { return f.Code == "size_disagrees" })
+	size, depth := m.scanned()
+	check(&m.Report, m.Assigned(), size, depth)
+	if len(m.Finish.Maps) > 0 {
+		m.Finish.Report.SizeEvidence = m.Report.SizeEvidence
+		cur := m.Current()
+		check(&m.Finish.Report, cur.Assigned(), m.Size, m.Depth)
+		m.Finish.Report.SizeEvidence = nil
 	}
-	set := channels.Set{Maps: maps}
-	m.Report.Workflow = set.Workflow()
 	m.Doubts = m.doubts()
 }
 

@@ -132,7 +132,9 @@ type Material struct {
 	Categories      []string
 	Report          inspect.Set // all but its maps
 	Maps            []Map
-	Known           *Known // the material whose scan it is, if it is here already
+	Recipe          []Treatment // what the scan gets
+	Finish          Finish      // what came of it
+	Known           *Known      // the material whose scan it is, if it is here already
 	Doubts          int
 	Released        int   // number of the latest release
 	ReleasedVersion int64 // the version that was released
@@ -235,7 +237,8 @@ func (m *Material) doubts() int {
 			n++
 		}
 	}
-	for _, f := range m.Report.Findings {
+	cur := m.Current()
+	for _, f := range cur.Report.Findings {
 		if f.Severity != inspect.Note {
 			n++
 		}
@@ -246,6 +249,8 @@ func (m *Material) doubts() int {
 // LookKey names what the material looks like: pictures made for one key never
 // change.
 func (m *Material) LookKey() string {
+	cur := m.Current()
+	m = &cur
 	h := sha256.New()
 	fmt.Fprintf(h, "look 4 %.6g %.6g %.6g\n", m.Size.W, m.Size.H, m.Depth)
 	for _, p := range m.Assigned() {
@@ -261,6 +266,7 @@ type Release struct {
 	Number     int
 	Notes      string
 	By         string
+	Word       string // why a lead let it through in spite of findings that stop; "" if nothing did
 	Created    time.Time
 	Material   Material // as it was
 }

@@ -106,8 +106,9 @@ func (l *looker) open() *shade.Surface {
 	if l.surface != nil {
 		return l.surface
 	}
-	maps := shade.Maps{Size: l.m.Size}
-	for _, p := range l.m.Assigned() {
+	cur := l.m.Current()
+	maps := shade.Maps{Size: cur.Size}
+	for _, p := range cur.Assigned() {
 		im := l.s.level(p.Blob, p.Layer)
 		if im == nil {
 			continue
@@ -186,7 +187,7 @@ func (s *Service) MapOf(ctx context.Context, id int64) (p Map, err error) {
 			return err
 		}
 		m, err := tx.Material(material)
-		for _, q := range m.Maps {
+		for _, q := range append(m.Maps, m.Finish.Maps...) {
 			if q.ID == id {
 				p = q
 			}
@@ -222,6 +223,9 @@ func (s *Service) MapPicture(p *Map, px int, exact bool) ([]byte, error) {
 // CellPx is the size in which maps are shown in Intake; those pictures are made
 // when a file is examined.
 const CellPx = 96
+
+// FirstPx is the size in which a map is first seen on the Bench; those are made then too.
+const FirstPx = 720
 
 func mapPictureName(blob, layer, component string, light bool, px int, ext string) string {
 	return fmt.Sprintf("map/%s/%s-%s-%v-%d.%s", blob[:2], levelKey(blob, layer), component, light, px, ext)

@@ -10,16 +10,47 @@ import (
 
 	"aldermoor/core/codec"
 	"aldermoor/core/handoff"
+	"aldermoor/core/inspect"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 )
 
+// Wording is what goes with a release.
+type Wording struct {
+	Notes string
+	Word  string // a lead's word for releasing what has findings that stop
+	By    string
+	Lead  bool // whether the word counts
+}
+
+// stopped says what keeps a material from being released, "" for nothing, and whether a
+// lead's word was needed to let it through.
+func (w *Wording) stopped(m *Material) (says string, word bool) {
+	var stops []string
+	cur := m.Current()
+	for _, f := range cur.Report.Findings {
+		if f.Severity == inspect.Stop {
+			stops = append(stops, f.Says)
+		}
+	}
+	switch {
+	case len(stops) == 0:
+		return "", false
+	case !w.Lead:
+		return fmt.Sprintf("%s has %s to its release: %s Mend it, or ask a lead for a word.", m.Name, count(len(stops), "stop"), strings.Join(stops, " ")), false
+	case strings.TrimSpace(w.Word) == "":
+		return fmt.Sprintf("%s has %s to its release: %s Say why it is let through all the same; it will be recorded.", m.Name, count(len(stops), "stop"), strings.Join(stops, " ")), false
+	}
+	return "", true
+}
+
 // Release publishes a material as it now is, under the next number.
-func (s *Service) Release(ctx context.Context, id int64, notes, by string) (r Release, err error) {
-	if len(notes) > 4000 {
+func (s *Service) Release(ctx context.Context, id int64, w Wording) (r Release, err error) {
+	if len(w.Notes) > 4000 || len(w.Word) > 4000 {
 		return r, Invalid{"The notes have more than 4000 bytes; shorten them."}
 	}
+	notes, by := w.Notes, w.By
 	err = s.Store.Write(ctx, func(tx Tx) error {
 		m, err := tx.Material(id)
 		if err != nil {
@@ -31,6 +62,16 @@ func (s *Service) Release(ctx context.Context, id int64, notes, by string) (r Re
 		case !m.Changed():
 			return Invalid{fmt.Sprintf("%s is just as it was released. Change something first.", m.Name)}
 		}
+		if says, _ := m.Stuck(); says != "" {
+			return Invalid{fmt.Sprintf("The recipe of %s cannot be carried out: %s", m.Name, says)}
+		}
+		if !m.Settled() {
+			return Invalid{fmt.Sprintf("The treatments of %s are still being carried out. Release it when they are done.", m.Name)}
+		}
+		stop, word := w.stopped(&m)
+		if stop != "" {
+			return Invalid{stop}
+		}
 		if m.Stage != Accepted {
 			m.Stage = Accepted
 			if err := tx.AddJob(JobPicture, strconv.FormatInt(m.ID, 10), 0); err != nil {
@@ -39,18 +80,25 @@ func (s *Service) Release(ctx context.Context, id int64, notes, by string) (r Re
 		}
 		m.Released++
 		r = Release{MaterialID: id, Number: m.Released, Notes: strings.TrimSpace(notes), By: by, Created: s.Now()}
+		if word {
+			r.Word = strings.TrimSpace(w.Word)
+		}
 		m.ReleasedVersion = m.Version + 1 // the version that saving makes
 		if err := tx.SaveMaterial(&m); err != nil {
 			return err
 		}
-		r.Material = m
+		r.Material = m.Current()
+		r.Material.Finish = Finish{}
 		if err := tx.AddRelease(&r); err != nil {
 			return err
 		}
 		if err := tx.Publish(cardOf(r)); err != nil {
 			return err
 		}
-		return tx.AddAudit(AuditEntry{s.Now(), by, "release", m.Name, fmt.Sprintf("release %d: %s", r.Number, r.Notes)})
+		if err := tx.AddAudit(AuditEntry{s.Now(), by, "release", m.Name, fmt.Sprintf("release %d: %s", r.Number, r.Notes)}); err != nil || r.Word == "" {
+			return err
+		}
+		return tx.AddAudit(AuditEntry{s.Now(), by, "let through", m.Name, fmt.Sprintf("release %d in spite of what stops it: %s", r.Number, r.Word)})
 	})
 	if err != nil {
 		return r, err

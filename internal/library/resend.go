@@ -99,8 +99,11 @@ func (s *Service) complete(tx Tx, m *Material, maps []Map) error {
 	if !added {
 		return nil
 	}
-	m.recheck()
+	m.recheck(s.grades(tx))
 	m.Updated = s.Now()
+	if err := s.follow(tx, m); err != nil {
+		return err
+	}
 	if err := tx.SaveMaterial(m); err != nil {
 		return err
 	}

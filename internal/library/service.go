@@ -37,6 +37,8 @@ type Service struct {
 	making   locks
 	guard    throttle
 	pace     pace
+	mending  progress
+	opened   opened
 }
 
 // New makes a Service. Load must be called before the Library is shown.

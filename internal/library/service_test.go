@@ -221,17 +221,17 @@ func TestReleasesNeverChange(t *testing.T) {
 	if got, err := s.Patch(ctx, m.ID, 0, "test", library.Change{Name: text("Hung slates"), Tags: &tags}); err != nil || fmt.Sprint(got.Tags) != "[grey roof]" {
 		t.Errorf("%v %v", got.Tags, err)
 	}
-	first, err := s.Service.Release(ctx, m.ID, " First. ", "lena")
+	first, err := s.Service.Release(ctx, m.ID, library.Wording{Notes: " First. ", By: "lena"})
 	if err != nil || first.Number != 1 || first.Notes != "First." {
 		t.Fatalf("%+v %v", first, err)
 	}
-	_, err = s.Service.Release(ctx, m.ID, "Again.", "lena")
+	_, err = s.Service.Release(ctx, m.ID, library.Wording{Notes: "Again.", By: "lena"})
 	refused(t, err, "just as it was released")
 	s.now = s.now.Add(time.Hour)
 	if _, err := s.Patch(ctx, m.ID, 0, "test", library.Change{Name: text("Slates of the mill")}); err != nil {
 		t.Fatal(err)
 	}
-	second, err := s.Service.Release(ctx, m.ID, "Second.", "lena")
+	second, err := s.Service.Release(ctx, m.ID, library.Wording{Notes: "Second.", By: "lena"})
 	if err != nil || second.Number != 2 {
 		t.Fatal(err)
 	}
@@ -253,7 +253,7 @@ func TestReleasesNeverChange(t *testing.T) {
 	if card, ok := s.Card(first.Material.Slug); !ok || card.Number != 2 {
 		t.Errorf("%+v", card)
 	}
-	_, err = s.Service.Release(ctx, m.ID, strings.Repeat("x", 4001), "lena")
+	_, err = s.Service.Release(ctx, m.ID, library.Wording{Notes: strings.Repeat("x", 4001), By: "lena"})
 	refused(t, err, "4000 bytes")
 	// What has been released stays on the Bench.
 	refused(t, s.Place(ctx, []int64{m.ID}, library.Unseen, "lena"), "has been released")

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"aldermoor/core/likeness"
+	"aldermoor/core/scale"
 )
 
 // ErrNotFound says that there is no such thing.
@@ -33,6 +34,7 @@ type Tx interface {
 	Releases
 	Decisions
 	Folders
+	Settings
 	// AddJob makes sure that a job will be done; see internal/jobs.
 	AddJob(kind, key string, priority int) error
 }
@@ -85,6 +87,12 @@ type Decisions interface {
 	Stations() ([]string, error) // that deliveries have come from, by name
 }
 
+// Settings are what the studio has decided for all materials, by name.
+type Settings interface {
+	Setting(name string, to any) error
+	SaveSetting(name string, value any) error
+}
+
 // Folders are watched folders, and what was taken from them.
 type Folders interface {
 	Watches() ([]Watch, error)
@@ -103,10 +111,17 @@ type Materials interface {
 	// SaveMaterial writes the material back and raises its version; ErrStale if
 	// m.Version is not the one in the store.
 	SaveMaterial(m *Material) error
+	// EachDraft calls f for each material that is not left out; SaveGrades writes its
+	// reports and doubts back, without making another version of it.
+	EachDraft(f func(*Material) error) error
+	SaveGrades(m *Material) error
 	SaveMap(material int64, m Map) error
 	AddMap(material int64, m *Map) error
+	SaveFinish(material int64, maps []Map) error // in the place of those that were made before
 	MaterialOfMap(id int64) (int64, error)
 	FreeSlug(want string) (string, error)
+	// SizesOf are the sizes of a station's materials that were read from its files, the latest first.
+	SizesOf(station string, limit int) ([]scale.Size, error)
 	CountMaterials() (unseen, accepted int, err error)
 	// SameFiles is another material that has all of these files; ErrNotFound if none has.
 	SameFiles(material int64, blobs []string) (int64, error)

@@ -6,25 +6,26 @@ import (
 	"strings"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 )
 
 const materialColumns = `id, coalesce(delivery_id, 0), set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
-	licence, author, rights, station, captured, contact, tags, categories, report, doubts, released, released_version, created, updated, known`
+	licence, author, rights, station, captured, contact, tags, categories, report, doubts, released, released_version, created, updated, known, recipe, finish`
 
 func scanMaterial(scan func(...any) error) (m library.Material, err error) {
-	var tags, categories, report, known string
+	var tags, categories, report, known, recipe, finish string
 	var created, updated int64
 	if err = scan(&m.ID, &m.DeliveryID, &m.SetKey, &m.Name, &m.Slug, &m.Version, &m.Stage, &m.Size.W, &m.Size.H, &m.SizeSource, &m.Depth, &m.DepthSource,
 		&m.Relief.Value, &m.Relief.Confidence, &m.Licence, &m.Author, &m.Rights, &m.Station, &m.Captured, &m.Contact, &tags, &categories, &report,
-		&m.Doubts, &m.Released, &m.ReleasedVersion, &created, &updated, &known); err != nil {
+		&m.Doubts, &m.Released, &m.ReleasedVersion, &created, &updated, &known, &recipe, &finish); err != nil {
 		return m, err
 	}
 	m.Created, m.Updated = moment(created), moment(updated)
 	for _, d := range []struct {
 		text string
 		to   any
-	}{{tags, &m.Tags}, {categories, &m.Categories}, {report, &m.Report}, {known, &m.Known}} {
+	}{{tags, &m.Tags}, {categories, &m.Categories}, {report, &m.Report}, {known, &m.Known}, {recipe, &m.Recipe}, {finish, &m.Finish}} {
 		if err := undoc(d.text, d.to); err != nil {
 			return m, fmt.Errorf("read material %d: %w", m.ID, err)
 		}
@@ -58,8 +59,27 @@ func (t tx) AddMaterial(m *library.Material) error {
 }
 
 func (t tx) AddMap(material int64, p *library.Map) (err error) {
-	p.ID, err = t.insert(`INSERT INTO maps (material_id, file_id, component, channel, document) VALUES (?, ?, ?, ?, ?)`, material, p.FileID, p.Component, p.Channel, doc(p))
+	return t.addMap(material, p, false)
+}
+
+func (t tx) addMap(material int64, p *library.Map, finished bool) (err error) {
+	p.ID, err = t.insert(`INSERT INTO maps (material_id, file_id, component, channel, document, finished) VALUES (?, ?, ?, ?, ?, ?)`, material, p.FileID, p.Component, p.Channel, doc(p), finished)
 	return err
+}
+
+func (t tx) SaveFinish(material int64, maps []library.Map) error {
+	if _, err := t.exec(`DELETE FROM maps WHERE material_id = ? AND finished = 1`, material); err != nil {
+		return err
+	}
+	for i := range maps {
+		if err := t.addMap(material, &maps[i], true); err != nil {
+			return err
+		}
+		if _, err := t.exec(`INSERT OR IGNORE INTO made (blob) VALUES (?)`, maps[i].Blob); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (t tx) Material(id int64) (library.Material, error) {
@@ -70,7 +90,7 @@ func (t tx) Material(id int64) (library.Material, error) {
 	if err != nil {
 		return m, err
 	}
-	return m, t.maps(`SELECT id, material_id, channel, document FROM maps WHERE material_id = ? ORDER BY id`, []any{id}, []*library.Material{&m})
+	return m, t.maps(`SELECT id, material_id, channel, document, finished FROM maps WHERE material_id = ? ORDER BY id`, []any{id}, []*library.Material{&m})
 }
 
 // maps fills in the maps of materials by one query.
@@ -83,14 +103,17 @@ func (t tx) maps(query string, args []any, to []*library.Material) error {
 		var p library.Map
 		var id, material int64
 		var channel, document string
-		if err := scan(&id, &material, &channel, &document); err != nil {
+		var finished bool
+		if err := scan(&id, &material, &channel, &document, &finished); err != nil {
 			return err
 		}
 		if err := undoc(document, &p); err != nil {
 			return err
 		}
 		p.ID, p.Channel = id, channels.Channel(channel)
-		if m := at[material]; m != nil {
+		if m := at[material]; m != nil && finished {
+			m.Finish.Maps = append(m.Finish.Maps, p)
+		} else if m != nil {
 			m.Maps = append(m.Maps, p)
 		}
 		return nil
@@ -115,7 +138,7 @@ func (t tx) MaterialsOf(delivery int64) ([]library.Material, error) {
 	for i := range list {
 		to[i] = &list[i]
 	}
-	return list, t.maps(`SELECT p.id, p.material_id, p.channel, p.document FROM maps p JOIN materials m ON m.id = p.material_id WHERE m.delivery_id = ? ORDER BY p.id`, []any{delivery}, to)
+	return list, t.maps(`SELECT p.id, p.material_id, p.channel, p.document, p.finished FROM maps p JOIN materials m ON m.id = p.material_id WHERE m.delivery_id = ? ORDER BY p.id`, []any{delivery}, to)
 }
 
 func (t tx) Drafts(limit int) ([]library.Material, error) {
@@ -125,9 +148,9 @@ func (t tx) Drafts(limit int) ([]library.Material, error) {
 func (t tx) SaveMaterial(m *library.Material) error {
 	r, err := t.exec(`UPDATE materials SET version = version + 1, name = ?, stage = ?, width = ?, height = ?, size_source = ?, depth = ?, depth_source = ?,
 		licence = ?, author = ?, rights = ?, station = ?, captured = ?, contact = ?, tags = ?, categories = ?, report = ?, doubts = ?,
-		released = ?, released_version = ?, updated = ?, known = ? WHERE id = ? AND version = ?`,
+		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ? WHERE id = ? AND version = ?`,
 		m.Name, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact,
-		doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), doc(m.Known), m.ID, m.Version)
+		doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), doc(m.Known), m.Relief.Value, m.Relief.Confidence, doc(m.Recipe), doc(m.Finish), m.ID, m.Version)
 	if err != nil {
 		return err
 	}
@@ -136,6 +159,33 @@ func (t tx) SaveMaterial(m *library.Material) error {
 	}
 	m.Version++
 	return nil
+}
+
+func (t tx) EachDraft(f func(*library.Material) error) error {
+	var ids []int64
+	if err := t.each(`SELECT id FROM materials WHERE stage <> 'left' ORDER BY id`, nil, func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		ids = append(ids, id)
+		return err
+	}); err != nil {
+		return err
+	}
+	for _, id := range ids {
+		m, err := t.Material(id)
+		if err != nil {
+			return err
+		}
+		if err := f(&m); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t tx) SaveGrades(m *library.Material) error {
+	_, err := t.exec(`UPDATE materials SET report = ?, finish = ?, doubts = ? WHERE id = ?`, doc(m.Report), doc(m.Finish), m.Doubts, m.ID)
+	return err
 }
 
 func (t tx) SaveMap(material int64, p library.Map) error {
@@ -161,6 +211,17 @@ func (t tx) FreeSlug(want string) (string, error) {
 	}
 }
 
+func (t tx) SizesOf(station string, limit int) (list []scale.Size, err error) {
+	err = t.each(`SELECT width, height FROM materials WHERE station = ? AND stage <> 'left' AND size_source IN ('resolution_tag', 'sidecar', 'name') ORDER BY id DESC LIMIT ?`,
+		[]any{station, limit}, func(scan func(...any) error) error {
+			var s scale.Size
+			err := scan(&s.W, &s.H)
+			list = append(list, s)
+			return err
+		})
+	return list, err
+}
+
 func (t tx) CountMaterials() (unseen, accepted int, err error) {
 	err = t.one(`SELECT (SELECT count(*) FROM materials WHERE stage = 'sorted'),
 		(SELECT count(*) FROM materials WHERE stage = 'accepted' AND (released = 0 OR version > released_version))`, nil, &unseen, &accepted)
@@ -168,19 +229,19 @@ func (t tx) CountMaterials() (unseen, accepted int, err error) {
 }
 
 func (t tx) AddRelease(r *library.Release) (err error) {
-	r.ID, err = t.insert(`INSERT INTO releases (material_id, number, notes, created, by, snapshot) VALUES (?, ?, ?, ?, ?, ?)`, r.MaterialID, r.Number, r.Notes, stamp(r.Created), r.By, doc(r.Material))
+	r.ID, err = t.insert(`INSERT INTO releases (material_id, number, notes, created, by, snapshot, word) VALUES (?, ?, ?, ?, ?, ?, ?)`, r.MaterialID, r.Number, r.Notes, stamp(r.Created), r.By, doc(r.Material), r.Word)
 	if taken(err) {
 		return library.ErrStale
 	}
 	return err
 }
 
-const releaseColumns = `id, material_id, number, notes, created, by, snapshot`
+const releaseColumns = `id, material_id, number, notes, created, by, snapshot, word`
 
 func scanRelease(scan func(...any) error) (r library.Release, err error) {
 	var snapshot string
 	var created int64
-	if err = scan(&r.ID, &r.MaterialID, &r.Number, &r.Notes, &created, &r.By, &snapshot); err != nil {
+	if err = scan(&r.ID, &r.MaterialID, &r.Number, &r.Notes, &created, &r.By, &snapshot, &r.Word); err != nil {
 		return r, err
 	}
 	r.Created = moment(created)

@@ -55,6 +55,6 @@ func (t tx) Prints(each func(material int64, p likeness.Print)) error {
 }
 
 func (t tx) SwapMaps(a, b int64) error {
-	_, err := t.exec(`UPDATE maps SET material_id = CASE material_id WHEN ? THEN ? ELSE ? END WHERE material_id IN (?, ?)`, a, b, a, a, b)
+	_, err := t.exec(`UPDATE maps SET material_id = CASE material_id WHEN ? THEN ? ELSE ? END WHERE material_id IN (?, ?) AND finished = 0`, a, b, a, a, b)
 	return err
 }

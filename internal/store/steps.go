@@ -88,3 +88,16 @@ func (t tx) Stations() (list []string, err error) {
 	})
 	return list, err
 }
+
+func (t tx) Setting(name string, to any) error {
+	var text string
+	if err := t.one(`SELECT value FROM settings WHERE name = ?`, []any{name}, &text); err != nil {
+		return err
+	}
+	return undoc(text, to)
+}
+
+func (t tx) SaveSetting(name string, value any) error {
+	_, err := t.exec(`INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, doc(value))
+	return err
+}
