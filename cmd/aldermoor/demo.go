@@ -216,7 +216,7 @@ func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) er
 				continue
 			}
 			var invalid library.Invalid
-			if _, err := s.Release(ctx, m.ID, "First release, for The Salt Clerk.", "librarian"); err != nil && !errors.As(err, &invalid) {
+			if _, err := s.Release(ctx, m.ID, library.Wording{Notes: "First release, for The Salt Clerk.", By: "librarian"}); err != nil && !errors.As(err, &invalid) {
 				return err
 			}
 		}

@@ -47,6 +47,7 @@ func seedCommand() *cobra.Command {
 			m := from[rng.IntN(len(from))]
 			about := all[rng.IntN(len(all))]
 			m.ID, m.DeliveryID, m.Released, m.ReleasedVersion, m.Stage = 0, 0, 0, 0, library.Accepted
+			m.Recipe, m.Finish = nil, library.Finish{}
 			m.SetKey = fmt.Sprintf("seed %d", i)
 			m.Name = fmt.Sprintf("%s, %s %s %d", about.Name, words[rng.IntN(len(words))], words[rng.IntN(len(words))], i)
 			m.Slug = library.Slug(m.Name)
@@ -56,7 +57,7 @@ func seedCommand() *cobra.Command {
 			if err := a.store.Write(ctx, func(tx library.Tx) error { return tx.AddMaterial(&m) }); err != nil {
 				return err
 			}
-			if _, err := a.service.Release(ctx, m.ID, "Copied for measuring.", "seed"); err != nil {
+			if _, err := a.service.Release(ctx, m.ID, library.Wording{Notes: "Copied for measuring.", By: "seed"}); err != nil {
 				return err
 			}
 			if i%500 == 499 {

@@ -68,6 +68,8 @@ func mapView(p library.Map) apiMap {
 }
 
 func setView(m *library.Material) apiSet {
+	cur := m.Current()
+	m = &cur
 	v := apiSet{MaterialID: m.ID, Title: m.Name, Stage: string(m.Stage), Set: m.Report, Maps: []apiMap{}}
 	v.Unassigned = []string{}
 	for _, p := range m.Assigned() {
@@ -244,17 +246,22 @@ type apiMaterialView struct {
 	Unassigned   []string              `json:"unassigned"`
 	Attachments  []channels.Attachment `json:"attachments"`
 	Findings     []inspect.Finding     `json:"findings"`
-	Released     int                   `json:"released"` // number of the latest release, 0 for none
-	Changed      bool                  `json:"changed"`  // since that release
-	Look         string                `json:"look"`     // changes when pictures of it do
+	Recipe       []apiTreatment        `json:"recipe"`
+	RecipeState  string                `json:"recipe_state"`   // none, making, made or stuck
+	Problem      *string               `json:"recipe_problem"` // why it is stuck
+	Released     int                   `json:"released"`       // number of the latest release, 0 for none
+	Changed      bool                  `json:"changed"`        // since that release
+	Look         string                `json:"look"`           // changes when pictures of it do
 }
 
-func materialView(m *library.Material) apiMaterialView {
+func (s *Server) materialView(m *library.Material) apiMaterialView {
 	set := setView(m)
 	v := apiMaterialView{ID: m.ID, Name: m.Name, Slug: m.Slug, Stage: m.Stage, Version: m.Version, SizeSource: m.SizeSource, SizeEvidence: set.SizeEvidence,
 		Density: set.Density, Tiling: set.Tiling, Period: set.Period, Tags: m.Tags, Categories: m.Categories, Licence: m.Licence, Author: m.Author, Rights: m.Rights, Station: m.Station,
 		Captured: m.Captured, ContactClass: m.Contact, Workflow: set.Workflow, Maps: set.Maps, Unassigned: set.Unassigned, Attachments: set.Attachments,
 		Findings: set.Findings, Released: m.Released, Changed: m.Changed(), Look: m.LookKey()}
+	v.Recipe = recipeView(m)
+	v.RecipeState, v.Problem = s.recipeState(m)
 	if m.Size.Known() {
 		v.WidthM, v.HeightM = &m.Size.W, &m.Size.H
 	}
@@ -281,7 +288,7 @@ func ifMatch(c *echo.Context) (int64, error) {
 
 func (s *Server) sendMaterial(c *echo.Context, m *library.Material) error {
 	c.Response().Header().Set("ETag", etag(m.Version))
-	return c.JSON(http.StatusOK, materialView(m))
+	return c.JSON(http.StatusOK, s.materialView(m))
 }
 
 func (s *Server) apiMaterial(c *echo.Context) error {
@@ -367,15 +374,16 @@ type apiReleaseView struct {
 	Number     int              `json:"number"`
 	Notes      string           `json:"notes"`
 	By         string           `json:"by"`
+	Word       string           `json:"word"` // why a lead let it through in spite of what stops it
 	Created    string           `json:"created"`
 	Href       string           `json:"href"`
 	Material   *apiMaterialView `json:"material,omitempty"`
 }
 
-func releaseView(r *library.Release, whole bool) apiReleaseView {
-	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), nil}
+func (s *Server) releaseView(r *library.Release, whole bool) apiReleaseView {
+	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Word, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), nil}
 	if whole {
-		m := materialView(&r.Material)
+		m := s.materialView(&r.Material)
 		v.Material = &m
 	}
 	return v
@@ -392,7 +400,7 @@ func (s *Server) apiReleases(c *echo.Context) error {
 	}
 	items := []apiReleaseView{}
 	for i := range list {
-		items = append(items, releaseView(&list[i], false))
+		items = append(items, s.releaseView(&list[i], false))
 	}
 	return c.JSON(http.StatusOK, map[string]any{"items": items})
 }
@@ -404,15 +412,16 @@ func (s *Server) apiRelease(c *echo.Context) error {
 	}
 	var in struct {
 		Notes string `json:"notes"`
+		Word  string `json:"word"`
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	r, err := s.Service.Release(c.Request().Context(), id, in.Notes, me(c).Name)
+	r, err := s.Service.Release(c.Request().Context(), id, library.Wording{Notes: in.Notes, Word: in.Word, By: me(c).Name, Lead: me(c).Role == library.Lead || me(c).Role == library.Administrator})
 	if err != nil {
 		return err
 	}
-	v := releaseView(&r, false)
+	v := s.releaseView(&r, false)
 	c.Response().Header().Set("Location", v.Href)
 	return c.JSON(http.StatusCreated, v)
 }
@@ -431,7 +440,7 @@ func (s *Server) apiReleased(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, releaseView(r, true))
+	return c.JSON(http.StatusOK, s.releaseView(r, true))
 }
 
 // picture answers with a picture that never changes for its key.

@@ -23,9 +23,21 @@ func (s *Server) loadPages() error {
 	if err != nil {
 		return err
 	}
+	modules, err := files.ReadDir("static/js")
+	if err != nil {
+		return err
+	}
 	funcs := template.FuncMap{
+		// Named in the head, modules are fetched side by side, not one import after another.
+		"modules": func() (out []string) {
+			for _, f := range modules {
+				out = append(out, "js/"+f.Name())
+			}
+			return append(out, "vendor/alpine.js")
+		},
 		"static": func(name string) string { return "/static/" + s.version + "/" + name },
 		"icon":   icon,
+		"per":    func(v, k float64) float64 { return v * k },
 	}
 	for _, f := range names {
 		name := strings.TrimSuffix(f.Name(), ".html")
@@ -73,7 +85,7 @@ type frame struct {
 	Counts library.Counts
 	Dark   bool
 	Text   string // in the search field
-	Page   string // the script's entry
+	Early  string // a picture to be fetched before anything else; empty for none
 }
 
 func (s *Server) frame(c *echo.Context, title string) frame {

@@ -11,7 +11,9 @@ import (
 	"time"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/inspect"
 	"aldermoor/core/scale"
+	"aldermoor/core/tiling"
 	"aldermoor/internal/library"
 
 	"github.com/labstack/echo/v5"
@@ -113,6 +115,9 @@ type benchMaterialPage struct {
 	Contacts []string
 	Known    []string // categories in use
 	Letters  []column
+	Lead     bool
+	Stops    int // findings that keep it from being released
+	Channels []choice
 }
 
 type releaseRow struct {
@@ -141,6 +146,17 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		}
 	}
 	p.L.lay(m, across, down)
+	p.L.recipe(s, m)
+	st, err := s.Service.Standards(ctx)
+	if err != nil {
+		return err
+	}
+	unit := ""
+	if k, err := c.Request().Cookie("density"); err == nil {
+		unit = k.Value
+	}
+	p.L.density(s, m, st, unit)
+	cur := m.Current()
 	var sub []string
 	if m.Station != "" {
 		sub = append(sub, m.Station)
@@ -157,7 +173,23 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	if len(m.Categories) > 0 {
 		p.Subtitle += " · " + strings.Join(m.Categories, ", ")
 	}
+	for i, k := range p.L.Maps {
+		if c.QueryParam("lens") == "" && (i == 0 || k.Channel == c.QueryParam("map")) {
+			p.Early = fmt.Sprintf("/maps/%d/picture.jpg?px=%d", k.ID, library.FirstPx)
+		}
+	}
 	p.Releases = releaseRows(list)
+	p.Lead = leads(c)
+	for _, f := range cur.Report.Findings {
+		if f.Severity == inspect.Stop {
+			p.Stops++
+		}
+	}
+	for _, k := range cur.Assigned() {
+		if k.Channel != channels.Normal {
+			p.Channels = append(p.Channels, choice{Label: k.Channel.Title(), Href: string(k.Channel)})
+		}
+	}
 	f, err := s.Service.Find(ctx, library.Query{Per: 1})
 	if err != nil {
 		return err
@@ -166,20 +198,25 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		p.Known = append(p.Known, k.Value)
 	}
 	lens := struct {
-		W     float64      `json:"width"`
-		H     float64      `json:"height"`
-		Known bool         `json:"known"`
-		Depth float64      `json:"depth"`
-		Maps  []mapChip    `json:"maps"`
-		Steps [][2]float64 `json:"steps"` // of the pattern, in shares of the width and height
-	}{m.Size.W, m.Size.H, m.Size.Known(), m.Depth, p.L.Maps, nil}
-	if w, h := m.Pixels(); m.Report.Period != nil && w > 0 {
-		for _, v := range m.Report.Period {
+		W     float64        `json:"width"`
+		H     float64        `json:"height"`
+		Known bool           `json:"known"`
+		Depth float64        `json:"depth"`
+		Maps  []mapChip      `json:"maps"`
+		Steps [][2]float64   `json:"steps"` // of the pattern, in shares of the width and height
+		Seams []tiling.Place `json:"seams"` // where edges break most
+		Share [2]float64     `json:"share"` // of the scan's size, if its recipe gave some of it up
+	}{m.Size.W, m.Size.H, m.Size.Known(), m.Depth, p.L.Maps, nil, cur.Report.Seams, [2]float64{1, 1}}
+	if m.Finish.Share[0] > 0 {
+		lens.Share = m.Finish.Share
+	}
+	if w, h := cur.Pixels(); cur.Report.Period != nil && w > 0 {
+		for _, v := range cur.Report.Period {
 			lens.Steps = append(lens.Steps, [2]float64{v[0] / float64(w), v[1] / float64(h)})
 		}
 	}
 	if !lens.Known {
-		w, h := m.Pixels()
+		w, h := cur.Pixels()
 		lens.W, lens.H = 1, float64(h)/float64(max(w, 1))
 	}
 	data, err := json.Marshal(lens)
@@ -397,6 +434,7 @@ func (s *Server) material(c *echo.Context) error {
 	m := &r.Material
 	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list), Latest: card.Number, When: ago(r.Created, time.Now())}
 	p.Place = "library"
+	p.L.density(s, m, library.Standards{}, "")
 	// The step nearest to one repeat.
 	p.Extent = library.Extents[0]
 	for _, e := range library.Extents {

@@ -178,6 +178,7 @@ const (
 	anyone   who = iota
 	signedIn     // every account
 	staff        // librarian, lead, administrator
+	leading      // lead, administrator
 	admin        // administrator
 )
 
@@ -191,6 +192,8 @@ func (w who) allows(u *library.User) bool {
 		return true
 	case w == staff:
 		return u.Role == library.Librarian || u.Role == library.Lead || u.Role == library.Administrator
+	case w == leading:
+		return u.Role == library.Lead || u.Role == library.Administrator
 	}
 	return u.Role == library.Administrator
 }

@@ -24,20 +24,38 @@ export async function call(method, path, body, version) {
   return data;
 }
 
+// A press is let to its end: what is under it isn't changed between down and up,
+// or the click would go nowhere.
+let pressed = false;
+addEventListener("pointerdown", (e) => (pressed = e.button === 0), true);
+for (const end of ["pointerup", "pointercancel", "dragend"]) addEventListener(end, () => (pressed = false), true);
+addEventListener("pointermove", (e) => (pressed &&= e.buttons !== 0), true); // let go where nobody heard of it
+
+/** Waits until no button of the mouse is down, and what the press did is done. */
+async function unpressed() {
+  while (pressed) await new Promise((done) => setTimeout(done, 20));
+}
+
+/** How often a part was asked for. @type {WeakMap<Element, number>} */
+const asked = new WeakMap();
+
 /**
  * Fetches a part of a page and puts it into an element, keeping focus and open
  * details where they were. An element that somebody types in is left alone.
+ * Of several questions for one element the last that was asked counts.
  * @param {string} url
  * @param {string} part
  * @param {Element | null} into
- * @param {() => boolean} [wanted] false when a later question has been asked
  */
-export async function part(url, part, into, wanted = () => true) {
+export async function part(url, part, into) {
   if (!into) return;
+  const mine = (asked.get(into) ?? 0) + 1;
+  asked.set(into, mine);
   const answer = await fetch(url, { headers: { "X-Part": part } });
   if (!answer.ok) return;
   const html = await answer.text();
-  if (!wanted()) return;
+  await unpressed();
+  if (asked.get(into) !== mine) return;
   const focus = document.activeElement;
   const filter = /** @type {HTMLInputElement | null} */ (into.querySelector("[data-filter]"));
   if (focus !== filter && focus?.matches("input, textarea") && into.contains(focus)) return;

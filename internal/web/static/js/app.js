@@ -5,11 +5,13 @@ import { shell } from "./shell.js";
 import { refresh } from "./refresh.js";
 import { intake } from "./intake.js";
 import { bench } from "./bench.js";
-import { flat } from "./flat.js";
+import { lens } from "./lens.js";
 import { wall } from "./wall.js";
 import { handoff } from "./handoff.js";
 import { rules } from "./rules.js";
 import { folders } from "./folders.js";
+import { recipe } from "./recipe.js";
+import { standards } from "./standards.js";
 
-for (const [name, island] of Object.entries({ shell, refresh, intake, bench, flat, wall, handoff, rules, folders })) Alpine.data(name, island);
+for (const [name, island] of Object.entries({ shell, refresh, intake, bench, lens, wall, handoff, rules, folders, recipe, standards })) Alpine.data(name, island);
 Alpine.start();

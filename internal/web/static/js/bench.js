@@ -1,8 +1,20 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
 import { call, part, tell } from "./api.js";
+import { treat } from "./recipe.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
+
+/**
+ * What gives a material the size that it had, and its source with it where that is
+ * evidence that is still there.
+ * @param {any} old
+ */
+export function sizeBack(old) {
+  const of = old.size_evidence.filter((/** @type {any} */ e) => e.source === old.size_source);
+  if (of.length === 1 && Math.abs(of[0].width_m / old.width_m - 1) < 1e-6) return { size_source: old.size_source };
+  return { width_m: old.width_m, height_m: old.height_m };
+}
 
 /** @returns {any} */
 export function bench() {
@@ -30,8 +42,54 @@ export function bench() {
 
     async reload() {
       const here = location.pathname + location.search;
-      await Promise.all(["ledger", "heading", "release"].map((p) => part(here, p, document.getElementById(p))));
-      this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("walled"));
+      await Promise.all(["ledger", "heading", "release", "chips"].map((p) => part(here, p, document.getElementById(p))));
+      const lens = this.root.querySelector("#lens");
+      const now = /** @type {HTMLElement | null} */ (this.root.querySelector("[data-lens-now]"))?.dataset.lensNow;
+      if (lens && now) lens.dispatchEvent(new CustomEvent("renewed", { detail: now }));
+      lens?.dispatchEvent(new CustomEvent("walled"));
+    },
+
+    showHeat() {
+      this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("heat"));
+    },
+
+    /**
+     * Says densities in another unit, here and on every other material.
+     * @param {Event} e
+     */
+    sayIn(e) {
+      document.cookie = `density=${/** @type {HTMLSelectElement} */ (e.currentTarget).value}; path=/; max-age=31536000; samesite=lax`;
+      return this.reload();
+    },
+
+    /**
+     * Takes the treatment that a finding offers.
+     * @param {Event} e
+     */
+    async mend(e) {
+      const step = JSON.parse(/** @type {HTMLElement} */ (e.currentTarget).dataset.step ?? "{}");
+      const section = /** @type {HTMLElement} */ (this.root.querySelector("#l-recipe"));
+      section.scrollIntoView({ block: "nearest" });
+      await treat(this.path, step, () => this.reload());
+    },
+
+    /**
+     * Says which channel a doubtful map is.
+     * @param {Event} e
+     */
+    async answer(e) {
+      const d = /** @type {HTMLElement} */ (e.currentTarget).dataset;
+      try {
+        await call("PUT", `${this.path}/maps/${d.isMap}`, { channel: d.isChannel });
+        await this.reload();
+        const delivery = this.root.dataset.delivery; // whose last decision this was
+        tell(`Taken as ${d.isChannel}.`, async () => {
+          await call("POST", `/api/v1/deliveries/${delivery}/undo`);
+          await this.reload();
+        });
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+      }
     },
 
     /** @param {Event} e */
@@ -81,7 +139,7 @@ export function bench() {
 
     /**
      * @param {string} field
-     * @param {string | string[]} value
+     * @param {string | string[] | number} value
      * @param {string} before
      */
     async save(field, value, before) {
@@ -95,6 +153,16 @@ export function bench() {
         return;
       }
       const old = await call("GET", this.path);
+      if (field === "zero") {
+        const v = Number(String(value).replace(",", "."));
+        if (Number.isNaN(v)) throw new Error("The zero level is a stored value between 0 and 1.");
+        await call("PATCH", this.path, { zero: v }, String(old.version));
+        tell("Noted.", async () => {
+          await call("PATCH", this.path, { zero: Number(before) });
+          await this.reload();
+        });
+        return;
+      }
       const m = await call("PATCH", this.path, { [field]: value }, String(old.version));
       if (field in kinds && (m.width_m !== old.width_m || m.height_m !== old.height_m)) {
         this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: m }));
@@ -113,9 +181,8 @@ export function bench() {
      */
     back(field, old) {
       if (!(field in kinds)) return { [field]: old[field] };
-      const was = /** @type {Record<string, number>} */ ({});
-      for (const k of field === "depth_m" ? ["depth_m"] : ["width_m", "height_m"]) if (old[k]) was[k] = old[k];
-      return was;
+      if (field === "depth_m") return old.depth_m ? { depth_m: old.depth_m } : {};
+      return sizeBack(old);
     },
 
     /**
@@ -137,6 +204,15 @@ export function bench() {
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
+    },
+
+    /**
+     * Gives the repeat the height at which its pixels are square.
+     * @param {Event} e
+     */
+    async squareUp(e) {
+      await this.save("height_m", Number(/** @type {HTMLElement} */ (e.currentTarget).dataset.square), "");
+      await this.reload();
     },
 
     /** @param {Event} e */
@@ -165,7 +241,7 @@ export function bench() {
       this.busy = true;
       this.problem = "";
       try {
-        const r = await call("POST", `${this.path}/releases`, { notes: this.$refs.notes.value });
+        const r = await call("POST", `${this.path}/releases`, { notes: this.$refs.notes.value, word: this.$refs.word?.value ?? "" });
         this.$refs.dialog.close();
         this.$refs.notes.value = "";
         tell(`Release ${r.number} is in the Library.`);

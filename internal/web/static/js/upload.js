@@ -2,7 +2,6 @@
 // Sending files. A small delivery goes in one request; a large one in pieces (tus),
 // so that a lost connection or a reload of the page costs nothing: the same files,
 // chosen again, go on where they stopped.
-import "../vendor/tus.js";
 import { call } from "./api.js";
 
 /** @typedef {{path: string, file: File}} Found */
@@ -13,7 +12,6 @@ const atOnce = 3;
 const pauses = [0, 1000, 3000, 5000, 10_000, 20_000, 30_000];
 
 /** @type {any} */
-const tus = /** @type {any} */ (window).tus;
 
 /**
  * @param {Found[]} found
@@ -102,7 +100,9 @@ async function pieces(found, all, progress, trouble) {
  * @param {(path: string, says: string) => void} trouble
  * @returns {Promise<string>} the upload's id
  */
-function one({ path, file }, progress, trouble) {
+async function one({ path, file }, progress, trouble) {
+  await import("../vendor/tus.js"); // of no use before
+  const tus = /** @type {any} */ (window).tus;
   return new Promise((resolve, reject) => {
     const upload = new tus.Upload(file, {
       endpoint: "/api/v1/uploads",

@@ -7,7 +7,6 @@ import { part } from "./api.js";
 export function wall() {
   return {
     timer: 0,
-    asked: 0,
 
     init() {
       const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"));
@@ -38,8 +37,7 @@ export function wall() {
     },
 
     async show() {
-      const mine = ++this.asked;
-      await part(location.href, "results", document.getElementById("results"), () => mine === this.asked);
+      await part(location.href, "results", document.getElementById("results"));
     },
 
     /** @param {MouseEvent} e */

@@ -1,0 +1,232 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"slices"
+
+	"github.com/labstack/echo/v5"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/treat"
+	"aldermoor/internal/library"
+)
+
+// This file is about treatments: as the API takes and gives them, and as the Bench shows them.
+
+// apiStep is a treatment as it is asked for; lengths may be text with a unit.
+type apiStep struct {
+	ID       int64              `json:"id"`
+	Kind     treat.Kind         `json:"kind"`
+	Channel  channels.Channel   `json:"channel"`
+	Channels []channels.Channel `json:"channels"`
+	Low      float64            `json:"low"`
+	High     float64            `json:"high"`
+	Pixels   int                `json:"pixels"`
+	Axes     string             `json:"axes"`
+	Overlap  float64            `json:"overlap"`
+	Metres   *library.Length    `json:"metres"`
+	Strength float64            `json:"strength"`
+	DepthM   *library.Length    `json:"depth_m"`
+	ShiftX   float64            `json:"shift_x"`
+	ShiftY   float64            `json:"shift_y"`
+}
+
+func (a *apiStep) step() library.Treatment {
+	t := library.Treatment{ID: a.ID, Step: treat.Step{Kind: a.Kind, Channel: a.Channel, Channels: a.Channels, Low: a.Low, High: a.High, Pixels: a.Pixels,
+		Axes: a.Axes, Overlap: a.Overlap, Strength: a.Strength, ShiftX: a.ShiftX, ShiftY: a.ShiftY}}
+	if a.Metres != nil {
+		t.Metres = float64(*a.Metres)
+	}
+	if a.DepthM != nil {
+		t.DepthM = float64(*a.DepthM)
+	}
+	return t
+}
+
+// apiTreatment is a treatment of a material's recipe, and what it came to.
+type apiTreatment struct {
+	library.Treatment
+	Title string  `json:"title"`
+	Says  *string `json:"says"` // null until it has been carried out
+}
+
+// recipeState says how far a recipe is.
+func (s *Server) recipeState(m *library.Material) (state string, problem *string) {
+	says, _ := m.Stuck()
+	switch {
+	case says != "":
+		return "stuck", &says
+	case !m.Settled():
+		return "making", nil
+	case len(m.Recipe) == 0:
+		return "none", nil
+	}
+	return "made", nil
+}
+
+func recipeView(m *library.Material) []apiTreatment {
+	out := []apiTreatment{}
+	for i, t := range m.Recipe {
+		v := apiTreatment{Treatment: t, Title: t.Kind.Title()}
+		if m.Settled() && i < len(m.Finish.Says) {
+			v.Says = &m.Finish.Says[i]
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+func (s *Server) apiTreatments(c *echo.Context) error {
+	type kind struct {
+		Kind   treat.Kind `json:"kind"`
+		Title  string     `json:"title"`
+		Help   string     `json:"help"`
+		Params []string   `json:"params"`
+	}
+	items := []kind{}
+	for _, k := range treat.Kinds() {
+		items = append(items, kind{k, k.Title(), k.Help(), append([]string{}, k.Params()...)})
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items})
+}
+
+// apiTreat adds a treatment at the end of a recipe.
+func (s *Server) apiTreat(c *echo.Context) error {
+	id, version, err := asked(c)
+	if err != nil {
+		return err
+	}
+	var in apiStep
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	m, err := s.Service.AddTreatment(c.Request().Context(), id, version, me(c).Name, in.step().Step)
+	if err != nil {
+		return err
+	}
+	return s.sendMaterial(c, &m)
+}
+
+// apiRecipe puts another recipe in the place of a material's.
+func (s *Server) apiRecipe(c *echo.Context) error {
+	id, version, err := asked(c)
+	if err != nil {
+		return err
+	}
+	var in struct {
+		Steps []apiStep `json:"steps"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	var list []library.Treatment
+	for i := range in.Steps {
+		list = append(list, in.Steps[i].step())
+	}
+	m, err := s.Service.SetRecipe(c.Request().Context(), id, version, me(c).Name, list)
+	if err != nil {
+		return err
+	}
+	return s.sendMaterial(c, &m)
+}
+
+// asked is the material that a write is for, and the version that it was made for.
+func asked(c *echo.Context) (id, version int64, err error) {
+	if id, err = idOf(c, "id"); err != nil {
+		return 0, 0, err
+	}
+	version, err = ifMatch(c)
+	return id, version, err
+}
+
+// recipeRow is a treatment in the ledger.
+type recipeRow struct {
+	ID          int64
+	Title, Says string
+	Problem     string
+	Step        string // JSON, to change it by
+	Params      bool   // whether there is anything to change
+	First, Last bool
+}
+
+// mend is the treatment that a finding offers.
+type mend struct {
+	Word string // of the button
+	Step string // JSON
+}
+
+// mendOf says which treatment a finding asks for, nil if none mends it.
+func mendOf(m *library.Material, code string, files []string) *mend {
+	var channel channels.Channel
+	for _, p := range m.Assigned() {
+		if slices.Contains(files, p.File) {
+			channel = p.Channel
+		}
+	}
+	v := map[string]mend{
+		"seam_x":                   {"Close the seams", `{"kind":"close_seams"}`},
+		"seam_y":                   {"Close the seams", `{"kind":"close_seams"}`},
+		"maps_shifted":             {"Shift it into register", fmt.Sprintf(`{"kind":"register","channel":%q}`, channel)},
+		"baked_light":              {"Level the light", `{"kind":"level_light"}`},
+		"height_8bit":              {"Remove the bands", `{"kind":"unband"}`},
+		"normal_not_unit":          {"Renormalise", `{"kind":"renormalise"}`},
+		"maps_differ_in_size":      {"Bring all to one size", `{"kind":"one_size"}`},
+		"grey_as_colour":           {"Store it as grey", `{"kind":"take_apart"}`},
+		"normal_direction_unknown": {"Make them from the height", `{"kind":"normal_from_height"}`},
+	}
+	k, ok := v[code]
+	if !ok || code == "maps_shifted" && channel == channels.None || code == "normal_direction_unknown" && m.Map(channels.Height) == nil {
+		return nil
+	}
+	return &k
+}
+
+// treatmentChoice is a treatment in the list to choose from.
+type treatmentChoice struct {
+	Kind, Title, Help string
+	Params            string // JSON
+}
+
+func treatmentChoices() (out []treatmentChoice) {
+	for _, k := range treat.Kinds() {
+		data, err := json.Marshal(append([]string{}, k.Params()...))
+		if err != nil {
+			continue
+		}
+		out = append(out, treatmentChoice{string(k), k.Title(), k.Help(), string(data)})
+	}
+	return out
+}
+
+// recipe fills the ledger's treatments.
+func (l *ledger) recipe(s *Server, m *library.Material) {
+	says, at := m.Stuck()
+	for i, t := range m.Recipe {
+		r := recipeRow{ID: t.ID, Title: t.Kind.Title(), First: i == 0, Last: i == len(m.Recipe)-1}
+		if data, err := json.Marshal(t.Step); err == nil {
+			r.Step, r.Params = string(data), len(t.Kind.Params()) > 0
+		}
+		if m.Settled() && i < len(m.Finish.Says) {
+			r.Says = m.Finish.Says[i]
+		}
+		if says != "" && at == t.ID {
+			r.Problem = says
+		}
+		l.Recipe = append(l.Recipe, r)
+	}
+	switch {
+	case says != "" && at == 0:
+		l.RecipeLine, l.RecipeTone = says, stop
+	case says != "":
+		l.RecipeLine, l.RecipeTone = "The recipe stops there; the material is as it was before.", stop
+	case !m.Settled():
+		l.RecipeLine = "It is being carried out."
+		if done, of := s.Service.Making(m.ID); of > 0 {
+			l.RecipeLine = fmt.Sprintf("It is being carried out: %d of %d maps are made.", done, of)
+		}
+		l.RecipeBusy = true
+	}
+	l.Choices = treatmentChoices()
+}

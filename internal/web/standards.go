@@ -1,0 +1,98 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"aldermoor/core/inspect"
+	"aldermoor/internal/library"
+)
+
+// standardsPage is what the lead decides for all materials.
+type standardsPage struct {
+	frame
+	Lead      bool
+	Densities []library.DensityClass
+	Cameras   []cameraRow
+	Checks    []checkRow
+}
+
+type cameraRow struct {
+	Name, Says string
+	library.Camera
+}
+
+type checkRow struct {
+	inspect.Kind
+	Chosen  inspect.Severity
+	Changed bool
+}
+
+// cameraSays is a camera in words.
+func cameraSays(c library.Camera) string {
+	lens := fmt.Sprintf("over %.3g°", c.AngleDeg)
+	if c.FocalMM > 0 && c.SensorMM > 0 {
+		lens = fmt.Sprintf("through %.3g mm on a sensor %.3g mm high", c.FocalMM, c.SensorMM)
+	}
+	return fmt.Sprintf("%.3g m away, %d lines %s", c.Distance, c.Lines, lens)
+}
+
+func (s *Server) standards(c *echo.Context) error {
+	st, err := s.Service.Standards(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	p := standardsPage{frame: s.frame(c, "Standards"), Lead: leads(c), Densities: st.Densities}
+	for _, k := range st.Cameras {
+		p.Cameras = append(p.Cameras, cameraRow{k.Name, cameraSays(k), k})
+	}
+	for _, k := range inspect.Kinds() {
+		row := checkRow{Kind: k, Chosen: k.Severity}
+		if sev, ok := st.Severities[k.Code]; ok {
+			row.Chosen, row.Changed = sev, sev != k.Severity
+		}
+		p.Checks = append(p.Checks, row)
+	}
+	return s.render(c, http.StatusOK, "standards", p)
+}
+
+// leads says whether whoever asks may decide for the studio.
+func leads(c *echo.Context) bool {
+	return leading.allows(me(c))
+}
+
+func (s *Server) apiStandards(c *echo.Context) error {
+	st, err := s.Service.Standards(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, whole(st))
+}
+
+// whole has no nulls.
+func whole(st library.Standards) library.Standards {
+	if st.Densities == nil {
+		st.Densities = []library.DensityClass{}
+	}
+	if st.Cameras == nil {
+		st.Cameras = []library.Camera{}
+	}
+	if st.Severities == nil {
+		st.Severities = map[string]inspect.Severity{}
+	}
+	return st
+}
+
+func (s *Server) apiSaveStandards(c *echo.Context) error {
+	var in library.Standards
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	st, err := s.Service.SaveStandards(c.Request().Context(), in, me(c).Name)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, whole(st))
+}

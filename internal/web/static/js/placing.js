@@ -1,0 +1,169 @@
+// @ts-check
+// The Laid lens: which surface is covered, and how the repeats lie on it.
+import { tell } from "./api.js";
+import { layBox, layColumn, layWall, reach } from "./laid.js";
+
+/** @typedef {import("./sheet.js").Sheet} Sheet */
+
+/** @returns {any} a part of the lens */
+export function placing() {
+  return {
+    laid: false,
+
+    /** @param {boolean} laid */
+    look(laid) {
+      if (laid && !this.it.known) {
+        tell("It can be laid when its size is known: type it, measure it, or say how long a step of its pattern is.");
+        return;
+      }
+      this.laid = laid;
+      this.measuring = this.asking = false;
+      this.line = null;
+      const url = new URL(location.href);
+      if (laid) url.searchParams.set("lens", "laid");
+      else url.searchParams.delete("lens");
+      history.replaceState(null, "", url);
+      this.fit();
+    },
+
+    lookFlat() {
+      this.look(false);
+    },
+
+    lookLaid() {
+      this.look(true);
+    },
+
+    /** The wall of the ledger, in metres. */
+    wall() {
+      return ["across", "down"].map((side) => Number(/** @type {HTMLElement | null} */ (document.querySelector(`[data-wall=${side}]`))?.dataset.metres ?? 3));
+    },
+
+    /** What there is to see, in metres: one repeat, or a wall with room for somebody beside it. */
+    extent() {
+      if (!this.laid) return [this.it.width, this.it.height];
+      const [w, h] = reach(this.shape, ...this.wall());
+      return [w + (this.shape === "wall" ? 0 : 1.2), Math.max(h, 1.9)];
+    },
+
+    shape: "wall",
+    turn: 0, // degrees against the clock
+    shifted: ["0", "0"], // as typed: to the right, and up
+
+    get dx() {
+      return metres(this.shifted[0]);
+    },
+
+    get dy() {
+      return metres(this.shifted[1]);
+    },
+
+    get displaced() {
+      return this.turn != 0 || this.dx !== 0 || this.dy !== 0; // an input's figure is text
+    },
+
+    /**
+     * As the address says.
+     * @param {URLSearchParams} asked
+     */
+    placed(asked) {
+      this.shape = ["box", "column"].find((k) => k === asked.get("shape")) ?? "wall";
+      this.turn = Number(asked.get("turn")) || 0;
+      this.shifted = [asked.get("right") ?? "0", asked.get("up") ?? "0"];
+      this.laid = asked.get("lens") === "laid" && this.it.known;
+      this.root.addEventListener("walled", () => this.laid && this.fit());
+    },
+
+    place() {
+      const url = new URL(location.href);
+      for (const [k, v] of [["shape", this.shape === "wall" ? "" : this.shape], ["turn", Number(this.turn) ? String(this.turn) : ""], ["right", this.dx ? this.shifted[0] : ""], ["up", this.dy ? this.shifted[1] : ""]]) {
+        if (v) url.searchParams.set(k, v);
+        else url.searchParams.delete(k);
+      }
+      history.replaceState(null, "", url);
+      this.fit();
+    },
+
+    /**
+     * Which place of the map lies at a place of the wall, in shares of the map's sides.
+     * @param {number} x @param {number} y metres from the lower left corner, where a repeat begins
+     */
+    spot(x, y) {
+      const t = (Number(this.turn) * Math.PI) / 180;
+      const [a, b] = [x - this.dx, y - this.dy];
+      const u = (a * Math.cos(t) + b * Math.sin(t)) / this.it.width, v = (a * Math.sin(t) - b * Math.cos(t)) / this.it.height;
+      return [u - Math.floor(u), v - Math.floor(v)];
+    },
+
+    putBack() {
+      this.turn = 0;
+      this.shifted = ["0", "0"];
+      this.place();
+    },
+
+    /**
+     * What is covered with the material.
+     * @param {CanvasRenderingContext2D} g
+     * @param {number} left @param {number} top @param {number} w @param {number} h
+     * @param {number} dpr
+     */
+    lay(g, left, top, w, h, dpr) {
+      if (!this.sheet) return;
+      this.cover(g, { sheet: this.sheet, width: this.it.width, height: this.it.height }, left, top, h, dpr);
+      if (!this.borders || this.shape !== "wall" || Number(this.turn)) return;
+      const rw = this.it.width * this.scale, rh = this.it.height * this.scale;
+      g.save();
+      g.beginPath();
+      g.rect(left, top, w, h);
+      g.clip();
+      g.beginPath();
+      for (let x = left + ((this.dx % this.it.width) - this.it.width) * this.scale; x <= left + w; x += rw) {
+        g.moveTo(x, top);
+        g.lineTo(x, top + h);
+      }
+      for (let y = top + h - ((this.dy % this.it.height) - this.it.height) * this.scale; y >= top; y -= rh) {
+        g.moveTo(left, y);
+        g.lineTo(left + w, y);
+      }
+      for (const [style, wide] of /** @type {[string, number][]} */ ([["rgb(0 0 0 / 0.7)", 3], ["#fff", 1]])) {
+        g.strokeStyle = style;
+        g.lineWidth = wide;
+        g.stroke();
+      }
+      g.restore();
+    },
+
+    /**
+     * Lays repeats of a map on the chosen shape.
+     * @param {CanvasRenderingContext2D} g
+     * @param {{sheet: Sheet, width: number, height: number}} of a repeat, in metres
+     * @param {number} left @param {number} top @param {number} h
+     * @param {number} dpr
+     */
+    cover(g, of, left, top, h, dpr) {
+      const [wide, high] = this.wall();
+      const cover = { ...of, turn: (Number(this.turn) * Math.PI) / 180, dx: this.dx, dy: this.dy };
+      const room = { scale: this.scale, dpr, width: this.$refs.mat.clientWidth, height: this.$refs.mat.clientHeight };
+      if (this.shape === "box") layBox(g, cover, room, left, top + h, wide, high);
+      else if (this.shape === "column") layColumn(g, cover, room, left, top + h, wide, high);
+      else layWall(g, cover, room, left, top, wide, high);
+    },
+
+    borders: false,
+
+    get bordersWord() {
+      return this.borders ? "Hide the repeats' borders" : "Show the repeats' borders";
+    },
+
+    toggleBorders() {
+      this.borders = !this.borders;
+      this.draw();
+    },
+  };
+}
+
+/** @param {string} text a length as it is typed, in metres unless it says otherwise */
+const metres = (text) => {
+  const m = String(text).trim().match(/^(-?[\d.,]+)\s*(mm|cm|m|in|ft)?$/);
+  return m ? Number(m[1].replace(",", ".")) * ({ mm: 0.001, cm: 0.01, in: 0.0254, ft: 0.3048 }[m[2]] ?? 1) || 0 : 0;
+};

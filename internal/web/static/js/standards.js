@@ -1,0 +1,58 @@
+// @ts-check
+// The page of the studio's standards: densities, cameras, and what findings weigh.
+import { call, part, tell } from "./api.js";
+
+/** @returns {any} */
+export function standards() {
+  return {
+    /**
+     * Changes the standards and shows them.
+     * @param {(st: any) => void} change
+     * @param {string} says
+     */
+    async change(change, says) {
+      try {
+        const old = await call("GET", "/api/v1/standards");
+        const st = structuredClone(old);
+        change(st);
+        await call("PUT", "/api/v1/standards", st);
+        tell(says, async () => {
+          await call("PUT", "/api/v1/standards", old);
+          await this.show();
+        });
+        await this.show();
+        return true;
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+        return false;
+      }
+    },
+    show() {
+      return part("/standards", "standards-list", document.getElementById("standards-list"));
+    },
+
+    /** @param {SubmitEvent} e */
+    async addDensity(e) {
+      const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
+      const per = Number(String(f.get("density")).replace(",", ".")) * Number(f.get("unit"));
+      if (await this.change((st) => st.densities.push({ name: f.get("name"), px_per_m: per }), "Kept.")) form.reset();
+    },
+    /** @param {SubmitEvent} e */
+    async addCamera(e) {
+      const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
+      const n = (/** @type {string} */ k) => Number(String(f.get(k) ?? "").replace(",", ".")) || 0;
+      const camera = { name: f.get("name"), distance_m: n("distance"), lines: n("lines"), angle_deg: n("angle"), focal_mm: n("focal"), sensor_mm: n("sensor") };
+      if (await this.change((st) => st.cameras.push(camera), "Kept.")) form.reset();
+    },
+    /** @param {Event} e */
+    remove(e) {
+      const { list, name } = /** @type {HTMLElement} */ (e.currentTarget).dataset;
+      return this.change((st) => (st[String(list)] = st[String(list)].filter((/** @type {any} */ x) => x.name !== name)), "Removed.");
+    },
+    /** @param {Event} e */
+    weigh(e) {
+      const select = /** @type {HTMLSelectElement} */ (e.currentTarget);
+      return this.change((st) => (st.severities[String(select.dataset.code)] = select.value), "Findings are weighed anew.");
+    },
+  };
+}
