@@ -27,15 +27,16 @@ unit:
 	go test -timeout 20m ./...
 
 race:
-	CGO_ENABLED=1 go test -race -timeout 20m ./core/raster ./internal/blob ./internal/jobs ./internal/library
+	CGO_ENABLED=1 go test -race -short -timeout 20m ./core/raster ./internal/blob ./internal/jobs ./internal/library
 
 e2e: build
 	npx playwright test -c e2e/playwright.config.mjs
 
 bench: ## ratios, in one run
-	go test -run xxx -bench . -benchtime 3x ./core/raster ./core/shade ./core/codec/... ./internal/library
+	go test -run xxx -bench . -benchtime 3x ./core/raster ./core/shade ./core/codec/... ./core/inspect ./core/treat ./internal/library
 	scripts/bench.sh
 	scripts/bench-intake.sh
+	node e2e/lenses.mjs
 
 fuzz: ## 60 s for each reader of strangers' bytes
 	for p in codec codec/png codec/tiff codec/exr codec/tga codec/hdr; do go test -run xxx -fuzz FuzzDecode -fuzztime 60s ./core/$$p || exit 1; done

@@ -96,13 +96,13 @@ test("figures are edited where they stand", async ({ page }) => {
   /** @param {string} name @param {string} text @param {string} key */
   const type = async (name, text, key) => {
     await field(name).click();
-    await ledger.locator("input").fill(text);
+    await ledger.locator("input.figure-edit").fill(text);
     await page.keyboard.press(key);
   };
   // What is no length is refused in words, and nothing is lost.
   await type("width_m", "a while", "Enter");
   await expect(page.locator(".toast")).toContainText("is not a length");
-  await expect(ledger.locator("input")).toHaveValue("a while");
+  await expect(ledger.locator("input.figure-edit")).toHaveValue("a while");
   await page.keyboard.press("Escape");
   await expect(field("width_m")).toHaveText("1.71 m");
   // Feet and inches, sums, and the way back.
@@ -130,15 +130,18 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   const box = await page.locator("#lens .mat").boundingBox();
   if (!box) throw new Error("there is no lens");
   const scale = Math.min((box.width - 64) / before.width_m, (box.height - 48) / before.height_m);
-  /** @param {number} dx @param {number} dy @param {string} says */
-  const line = async (dx, dy, says) => {
+  /** Without Alt the ends go to edges that stand out. @param {number} dx @param {number} dy @param {string} says @param {string} [axis] */
+  const line = async (dx, dy, says, axis = "") => {
     await page.getByRole("button", { name: "Measure a line" }).click();
     const from = { x: box.x + box.width / 2 - dx / 2, y: box.y + box.height / 2 - dy / 2 };
+    await page.keyboard.down("Alt");
     await page.mouse.move(from.x, from.y);
     await page.mouse.down();
     await page.mouse.move(from.x + dx, from.y + dy, { steps: 5 });
     await page.mouse.up();
+    await page.keyboard.up("Alt");
     await page.getByLabel("Length of the line").fill(says);
+    await page.getByLabel("Which side it tells").selectOption(axis);
     await page.getByRole("button", { name: "Take it" }).click();
     await expect(page.locator(".toast")).toContainText("Measured");
     await page.keyboard.press("Escape");
@@ -152,11 +155,34 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   expect(Math.abs(m.width_m / before.width_m / 2 - 1)).toBeLessThan(pixel);
   expect(m.height_m / m.width_m).toBeCloseTo(before.height_m / before.width_m, 6);
   expect(m.size_source).toBe("measured");
+  // One side alone: the other stays.
+  await page.reload();
+  await page.waitForTimeout(800);
+  await line(0, 200, `${((200 / scale) * 3 * 100).toFixed(3)} cm`, "y");
+  const tall = await now();
+  expect(tall.width_m).toBeCloseTo(m.width_m, 6);
+  expect(Math.abs(tall.height_m / before.height_m / 3 - 1)).toBeLessThan(pixel * 2);
+  await expect(page.locator("#ledger")).toContainText("pixels are not square");
+  await page.getByRole("button", { name: "Make them square" }).click();
+  await expect.poll(async () => (await now()).height_m).toBeCloseTo((m.width_m * 341) / 512, 5);
+  // Ends near an edge go to it, and only there.
+  const ends = await page.evaluate(async () => {
+    const app = /** @type {HTMLScriptElement} */ (document.querySelector("script[src*='/js/app.js']")).src;
+    const { Sheet } = await import(app.replace("app.js", "sheet.js"));
+    const sheet = new Sheet({ w: 200, h: 100 }, () => {});
+    sheet.samples = new ImageData(200, 100);
+    for (let i = 0; i < 200 * 100; i++) sheet.samples.data.fill(i % 200 < 80 ? 60 : 170, 4 * i, 4 * i + 3);
+    return [sheet.edge(0.415, 0.5, 0.03), sheet.edge(0.6, 0.5, 0.03)];
+  });
+  expect(ends[0]?.[0]).toBeCloseTo(0.4, 6);
+  expect(ends[0]?.[1]).toBeCloseTo(0.5, 2);
+  expect(ends[1]).toBeNull();
   // What is laid down by hand is taken back in one step.
   await page.request.patch(api, { data: { size_source: "resolution_tag" } });
-  // The slates' courses are an eighth of the repeat, and every other one is half a slate on: a step of the pattern says the rest.
+  // The slates' courses are an eighth of the repeat, and every other one is half a slate on: how wide a slate is says the rest.
   const [sx, sy] = m.period_px[0];
-  const long = Math.hypot((sx * before.width_m) / 512, (sy * before.height_m) / 341);
+  const long = (2 * Math.abs(sx) * before.width_m) / 512; // from one slate to the next of its course
+  await expect(page.locator("#ledger")).toContainText("8 courses, each half a unit on");
   expect(Math.abs(Math.abs(sy) - 341 / 8)).toBeLessThan(0.5);
   await page.reload();
   await page.locator("[data-field=module_a_m]").click();
@@ -165,6 +191,94 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   await expect(page.locator("#l-size + p")).toContainText("from a step of its pattern");
   m = await now();
   expect(Math.abs(m.width_m / before.width_m / 1.5 - 1)).toBeLessThan(0.01);
+});
+
+test("the relief is cut in section, in millimetres", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const id = idOf("slates_round");
+  await page.goto(`${s.url}/bench/${id}?map=height`);
+  await page.waitForTimeout(800);
+  const box = await page.locator("#lens .mat").boundingBox();
+  if (!box) throw new Error("there is no lens");
+  await page.getByRole("button", { name: "Cut a section" }).click();
+  await page.mouse.move(box.x + box.width / 2 + 10, box.y + 120);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width / 2 + 10, box.y + 420, { steps: 4 });
+  await page.mouse.up();
+  const says = page.locator(".profile figcaption");
+  await expect(says).toContainText("A section of");
+  const m = await (await page.request.get(`${s.url}/api/v1/materials/${id}`)).json();
+  const [, mm] = /** @type {RegExpMatchArray} */ ((await says.textContent())?.match(/: ([\d.]+) mm between/));
+  // Down the slates it goes through nearly all of the depth that they have.
+  expect(Number(mm)).toBeGreaterThan(m.depth_m * 1000 * 0.6);
+  expect(Number(mm)).toBeLessThanOrEqual(m.depth_m * 1000 + 0.1);
+  await page.getByRole("button", { name: "No section" }).click();
+  await expect(page.locator(".profile")).toBeHidden();
+});
+
+test("a map is looked at down to its pixels", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  // Larger than the picture of all of it: the pixels come as tiles.
+  const { zip } = scanned(s.dir, ["--sets", "1", "--size", "2300", "--seed", "6"]);
+  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "large.zip", mimeType: "application/zip", buffer: zip } } });
+  const { href } = await sent.json();
+  await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 120_000 }).toBe("sorted");
+  const [set] = (await (await page.request.get(s.url + href)).json()).sets;
+  await page.goto(`${s.url}/bench/${set.material_id}?map=height`);
+  await page.waitForTimeout(800);
+  const tiles = /** @type {string[]} */ ([]);
+  page.on("response", (r) => r.url().includes("tile.png") && r.ok() && tiles.push(r.url()));
+  await page.getByRole("button", { name: "One pixel to one" }).click();
+  await expect.poll(() => tiles.length, { timeout: 20_000 }).toBeGreaterThan(1);
+  expect(tiles.every((t) => t.includes("z=0"))).toBe(true);
+  const box = await page.locator("#lens .mat").boundingBox();
+  if (!box) throw new Error("there is no lens");
+  await readAt(page, box.width / 2, box.height / 2);
+  await expect(page.locator(".readout")).toContainText(/pixel \d+, \d+/, { timeout: 20_000 });
+  const reading = (await page.locator(".readout").textContent()) ?? "";
+  const [, x, y] = /** @type {RegExpMatchArray} */ (reading.match(/pixel (\d+), (\d+)/)), [, stored] = /** @type {RegExpMatchArray} */ (reading.match(/stored ([\d.]+)/));
+  const height = set.maps.find((/** @type {any} */ p) => p.channel === "height");
+  const { values } = await (await page.request.get(`${s.url}/maps/${height.id}/pixel?x=${x}&y=${y}`)).json();
+  expect(Math.abs(values[0] - Number(stored))).toBeLessThan(1e-5);
+  // One component alone, and another map wiped over it.
+  await expect(page.locator("[x-model=component]")).toBeHidden(); // a height has only one
+  await page.locator("[data-chip]", { hasText: "Normal" }).click();
+  await page.waitForTimeout(400);
+  await expect(page.locator("[x-model=component] option")).toHaveText(["it as it is", "red", "green", "blue"]);
+  await page.locator("[x-model=component]").selectOption("g");
+  await expect.poll(() => tiles.some((t) => t.includes("c=g"))).toBe(true);
+  await page.locator("[x-model=against]").selectOption({ label: "Height" });
+  await expect(page.getByLabel("Where the wipe is")).toBeVisible();
+  await expect.poll(() => readAt(page, 200, 160)).toMatch(/slope \d+° (to|up|down)|flat/);
+
+  // Laid on a wall of one repeat the same pixel lies there; turned by half, the opposite one.
+  // What is drawn is what is read.
+  const colour = set.maps.find((/** @type {any} */ p) => p.channel === "base_color");
+  const { width_m: wide, height_m: high } = await (await page.request.get(`${s.url}/api/v1/materials/${set.material_id}`)).json();
+  const at = [];
+  for (const more of ["", "&turn=180", "&turn=90", "&shape=box", "&shape=column"]) {
+    await page.goto(`${s.url}/bench/${set.material_id}?lens=laid&across=${wide}%20m&down=${high}%20m${more}`);
+    await page.waitForTimeout(600);
+    tiles.length = 0;
+    await page.getByRole("button", { name: "One pixel to one" }).click();
+    await expect.poll(() => tiles.length, { timeout: 20_000 }).toBeGreaterThan(1);
+    if (more.includes("shape")) continue;
+    await page.waitForLoadState("networkidle", { timeout: 3_000 }).catch(() => {});
+    const spot = [box.width / 2 - 170, box.height / 2 - 90];
+    await readAt(page, spot[0], spot[1]);
+    await expect(page.locator(".readout")).toContainText(/pixel \d+, \d+/, { timeout: 20_000 });
+    const [, px, py] = /** @type {RegExpMatchArray} */ (((await page.locator(".readout").textContent()) ?? "").match(/pixel (\d+), (\d+)/));
+    at.push([Number(px), Number(py)]);
+    const drawn = await page.locator("#lens .mat canvas").evaluate((c, spot) => [.../** @type {HTMLCanvasElement} */ (c).getContext("2d")?.getImageData(Math.floor(spot[0]) - 1, Math.floor(spot[1]) - 1, 3, 3).data ?? []], spot);
+    const { values: want } = await (await page.request.get(`${s.url}/maps/${colour.id}/pixel?x=${px}&y=${py}`)).json();
+    for (const k of [0, 1, 2]) {
+      const near = [0, 1, 2, 3, 4, 5, 6, 7, 8].map((i) => drawn[4 * i + k]);
+      expect(255 * want[k]).toBeGreaterThan(Math.min(...near) - 4);
+      expect(255 * want[k]).toBeLessThan(Math.max(...near) + 4);
+    }
+  }
+  expect(Math.abs(at[0][0] + at[1][0] - colour.width + 1)).toBeLessThan(3);
+  expect(Math.abs(at[0][1] + at[1][1] - colour.height + 1)).toBeLessThan(3);
 });
 
 test("a wall takes whole repeats", async ({ page }) => {
@@ -209,6 +323,20 @@ test("laid on a wall it is true to scale", async ({ page }) => {
   const next = await readAt(page, box.width / 2 - 2.5 * scale + width_m * scale, box.height / 2);
   const code = (/** @type {string} */ t) => Number(t.split("sRGB ")[1].split(" ")[0]);
   expect(Math.abs(code(one) - code(next))).toBeLessThan(25);
+  // On a box and around a column, turned and moved; and back.
+  for (const shape of ["box", "column", "wall"]) {
+    await page.locator("[x-model=shape]").selectOption(shape);
+    await expect(page).toHaveURL(shape === "wall" ? /lens=laid(?!.*shape)/ : new RegExp(`shape=${shape}`));
+  }
+  await page.getByLabel("Degrees against the clock").fill("30");
+  await page.getByLabel("moved right by").fill("25 cm");
+  await page.getByLabel("moved right by").press("Tab");
+  await expect(page).toHaveURL(/turn=30.*right=25/);
+  await page.reload();
+  await expect(page.getByLabel("moved right by")).toHaveValue("25 cm");
+  await page.getByRole("button", { name: "Put it back" }).click();
+  await expect(page.getByRole("button", { name: "Put it back" })).toBeHidden();
+  await page.waitForTimeout(400);
   // Panning draws no long frames.
   await page.mouse.move(box.x + 300, box.y + 200);
   await page.mouse.down();
@@ -239,7 +367,7 @@ test("two people at one material do not overwrite each other", async ({ page, br
   await enter(other, s.url, "administrator");
   await other.goto(`${s.url}/bench/${id}`);
   await other.locator("[data-field=name]").click();
-  await other.locator("#ledger input").fill("Rubble of the sea wall");
+  await other.locator("#ledger input.figure-edit").fill("Rubble of the sea wall");
   await other.keyboard.press("Enter");
   // It shows here by itself, and an API write on the old state is refused.
   await expect(page.locator("h1")).toHaveText("Rubble of the sea wall");

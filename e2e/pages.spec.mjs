@@ -68,7 +68,13 @@ test("full pages hold up too", async ({ page }) => {
   await judge(page, new URL(page.url()).pathname);
   const { sets } = await (await page.request.get(`${s.url}/api/v1/deliveries/1`)).json();
   expect(sets.length).toBe(5);
+  // With a treatment in its recipe, and laid.
+  const one = `${s.url}/api/v1/materials/${sets[0].material_id}`;
+  expect((await page.request.post(`${one}/recipe`, { data: { kind: "normal_strength", strength: 1.2 } })).ok()).toBe(true);
+  await expect.poll(async () => (await (await page.request.get(one)).json()).recipe_state, { timeout: 60_000 }).toBe("made");
   await judge(page, `/bench/${sets[0].material_id}`);
+  await judge(page, `/bench/${sets[0].material_id}?lens=laid`);
+  await judge(page, "/standards");
   for (const set of sets) {
     await page.request.patch(`${s.url}/api/v1/materials/${set.material_id}`, { data: { licence: "CC0-1.0", categories: ["Stone"], width_m: 1.5, name: `A name so long that it cannot stand on one line of a card, number ${set.material_id}` } });
     const r = await page.request.post(`${s.url}/api/v1/materials/${set.material_id}/releases`, { data: { notes: "First." } });

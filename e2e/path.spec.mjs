@@ -71,13 +71,13 @@ test("a delivery becomes a release", async ({ page }) => {
   const ledger = page.locator("#ledger");
   await expect(ledger).toContainText("One repeat measures 1.71 m × 1.14 m, from the scanner's resolution tag");
   await expect(ledger.locator(".tiers tbody tr")).toHaveCount(2);
-  await expect(ledger.locator(".tiers tbody tr").first()).toContainText("1024 × 683");
+  await expect(ledger.locator(".tiers tbody td[title]").first()).toHaveAttribute("title", "1024 × 683");
   /** @param {string} field @param {string} text */
   const write = async (field, text) => {
     await ledger.locator(`[data-field=${field}]`).click();
-    await ledger.locator("input").fill(text);
+    await ledger.locator("input.figure-edit").fill(text);
     await page.keyboard.press("Enter");
-    await expect(ledger.locator("input")).toHaveCount(0);
+    await expect(ledger.locator("input.figure-edit")).toHaveCount(0);
   };
   await write("width_m", "2 * 171 cm / 2");
   await expect(ledger).toContainText("1.71 m × 1.14 m, from what was typed");
