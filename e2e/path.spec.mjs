@@ -158,13 +158,18 @@ test("what she takes is what was scanned", async ({ page }) => {
   const [n0, n1] = [source("normal.png"), png(file(whole, "-normal.png"))];
   expect([n1.width, n1.height]).toEqual([n0.width, n0.height]);
   const top = n0.data instanceof Uint16Array ? 65535 : 255;
-  for (let i = 0; i < n0.data.length; i += 4 * 997) {
-    expect(n1.data[i]).toBe(n0.data[i]);
-    expect(Math.abs(n1.data[i + 1] - (top - n0.data[i + 1]))).toBeLessThanOrEqual(1);
-    expect(n1.data[i + 2]).toBe(n0.data[i + 2]);
+  let kept = 0, turned = 0; // the most by which red and blue, and green, are not what they should be, in steps of a sample
+  for (let i = 0; i < n0.data.length; i += 4) {
+    kept = Math.max(kept, Math.abs(n1.data[i] - n0.data[i]), Math.abs(n1.data[i + 2] - n0.data[i + 2]));
+    turned = Math.max(turned, Math.abs(n1.data[i + 1] - (top - n0.data[i + 1])));
   }
+  expect(kept).toBe(0);
+  expect(turned).toBeLessThanOrEqual(1);
   const [r0, r1] = [source("roughness.png"), png(file(whole, "-glossiness.png"))];
-  for (let i = 0; i < r0.data.length; i += 4 * 997) expect(r1.data[i] + r0.data[i]).toBe(r0.data instanceof Uint16Array ? 65535 : 255);
+  const white = r0.data instanceof Uint16Array ? 65535 : 255;
+  let wrong = 0;
+  for (let i = 0; i < r0.data.length; i += 4) wrong += Number(r1.data[i] + r0.data[i] !== white);
+  expect(wrong).toBe(0);
 
   // A smaller tier: filtered in linear light.
   const small = await take(page, { tier: "1k", normal: "y+", roughness: "roughness" });

@@ -184,6 +184,12 @@ test("one treatment is undone, and done again", async ({ page }) => {
   await treatments.locator("summary").click();
   await treatments.locator("#treat-kind").selectOption("normal_strength");
   await treatments.locator("[name=strength]").fill("0");
+  // What is filled in stays when news arrives, with the focus where it was.
+  const now = await material(page, id);
+  await page.request.patch(`${s.url}/api/v1/materials/${id}`, { data: { author: "M. Osei" }, headers: { "If-Match": `"${now.version}"` } });
+  await expect(page.getByRole("button", { name: "M. Osei" })).toBeVisible();
+  await expect(treatments.locator("[name=strength]")).toBeFocused();
+  await expect(treatments.locator("[name=strength]")).toHaveValue("0");
   await treatments.getByRole("button", { name: "Do it" }).click();
   await expect(page.locator(".toast", { hasText: "factor is above 0" })).toBeVisible();
 });

@@ -313,7 +313,7 @@ func explain(err error) (int, string) {
 // problem answers errors.
 func (s *Server) problem(c *echo.Context, err error) {
 	status, says := explain(err)
-	gone := errors.Is(err, context.Canceled) || errors.Is(err, syscall.EPIPE) || errors.Is(err, syscall.ECONNRESET)
+	gone := c.Request().Context().Err() != nil || errors.Is(err, context.Canceled) || errors.Is(err, syscall.EPIPE) || errors.Is(err, syscall.ECONNRESET)
 	if status >= 500 && !gone {
 		s.Log.Error("request failed", "path", c.Request().URL.Path, "error", err)
 	}

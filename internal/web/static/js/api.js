@@ -41,7 +41,8 @@ const asked = new WeakMap();
 
 /**
  * Fetches a part of a page and puts it into an element, keeping focus and open
- * details where they were. An element that somebody types in is left alone.
+ * details where they were. An element that somebody types in is left alone, but
+ * for what stays anyway: the same rows, a filter, a form that is open (data-keep).
  * Of several questions for one element the last that was asked counts.
  * @param {string} url
  * @param {string} part
@@ -56,11 +57,12 @@ export async function part(url, part, into) {
   const html = await answer.text();
   await unpressed();
   if (asked.get(into) !== mine) return;
-  const focus = document.activeElement;
-  const filter = /** @type {HTMLInputElement | null} */ (into.querySelector("[data-filter]"));
-  if (focus !== filter && focus?.matches("input, textarea") && into.contains(focus)) return;
-  const caret = filter && focus === filter ? [filter.selectionStart, filter.selectionEnd] : null;
-  const key = focus && focus !== filter && into.contains(focus) ? keyOf(focus) : "";
+  const kept = /** @type {HTMLElement[]} */ ([...into.querySelectorAll("[data-keep]")]).filter((e) => !(e instanceof HTMLDetailsElement) || e.open);
+  const focus = /** @type {HTMLElement | null} */ (into.contains(document.activeElement) ? document.activeElement : null);
+  const stays = kept.some((k) => k.contains(focus));
+  if (!stays && focus?.matches("input, textarea")) return;
+  const caret = stays && focus instanceof HTMLInputElement ? [focus.selectionStart, focus.selectionEnd] : null;
+  const key = focus && !stays ? keyOf(focus) : "";
   const which = (/** @type {HTMLElement} */ d) => d.dataset.facet ?? d.className + Object.keys(d.dataset);
   const open = [...into.querySelectorAll("details")].filter((d) => d.open).map(which);
   const fresh = document.createElement("template");
@@ -71,11 +73,11 @@ export async function part(url, part, into) {
     const old = rows.get(r.outerHTML);
     if (old) r.replaceWith(old);
   }
-  if (filter) fresh.content.querySelector("[data-filter]")?.replaceWith(filter); // with what is typed in it
+  for (const k of kept) fresh.content.querySelector(`[data-keep="${k.dataset.keep}"]`)?.replaceWith(k); // with what is typed in it
   into.replaceChildren(fresh.content);
-  if (filter && caret) {
-    filter.focus();
-    filter.setSelectionRange(caret[0], caret[1]);
+  if (stays) {
+    focus?.focus({ preventScroll: true });
+    if (caret) /** @type {HTMLInputElement} */ (focus).setSelectionRange(caret[0], caret[1]);
   }
   for (const d of into.querySelectorAll("details")) if (open.includes(which(d))) d.open = true;
   if (key) /** @type {HTMLElement | null} */ (into.querySelector(key))?.focus();

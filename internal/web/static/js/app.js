@@ -10,8 +10,8 @@ import { wall } from "./wall.js";
 import { handoff } from "./handoff.js";
 import { rules } from "./rules.js";
 import { folders } from "./folders.js";
-import { recipe } from "./recipe.js";
+import { recipe, treatment } from "./recipe.js";
 import { standards } from "./standards.js";
 
-for (const [name, island] of Object.entries({ shell, refresh, intake, bench, lens, wall, handoff, rules, folders, recipe, standards })) Alpine.data(name, island);
+for (const [name, island] of Object.entries({ shell, refresh, intake, bench, lens, wall, handoff, rules, folders, recipe, standards, treatment })) Alpine.data(name, island);
 Alpine.start();

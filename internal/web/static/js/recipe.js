@@ -28,39 +28,105 @@ export async function treat(path, step, then) {
  */
 const plain = (recipe) => recipe.map(({ by, at, title, says, ...step }) => step);
 
-/** @returns {any} */
+/**
+ * Changes the list of treatments, and offers the way back.
+ * @param {string} path of the material
+ * @param {(steps: any[]) => any[]} change
+ * @param {string} says
+ */
+async function change(path, change, says) {
+  try {
+    const old = await call("GET", path);
+    await call("PUT", `${path}/recipe`, { steps: plain(change(old.recipe)) }, String(old.version));
+    tell(says, () => call("PUT", `${path}/recipe`, { steps: plain(old.recipe) }));
+  } catch (e) {
+    tell(/** @type {Error} */ (e).message);
+  }
+}
+
+/** The list of what was done. @returns {any} */
 export function recipe() {
   return {
     /** @type {any} */ root: null,
-    kind: "close_seams",
     init() {
       this.root = this.$root;
     },
-    changing: 0, // the treatment that the form is about; 0 for a new one
-    get summary() {
-      return this.changing ? "Change a treatment" : "Add a treatment";
+    get path() {
+      return `/api/v1/materials/${this.root.dataset.material}`;
     },
-    get doWord() {
-      return this.changing ? "Change it" : "Do it";
-    },
-    /** @param {Event} e the list's own form, opened for a new treatment */
-    fresh(e) {
-      const details = /** @type {HTMLDetailsElement} */ (/** @type {Element} */ (e.currentTarget).closest("details"));
-      if (!details.open) this.changing = 0;
+
+    /** @param {Event} e */
+    rowOf(e) {
+      return /** @type {HTMLElement} */ (/** @type {Element} */ (e.currentTarget).closest("[data-treatment]"));
     },
 
     /**
      * Opens the form with a treatment's own figures.
      * @param {Event} e
      */
-    async open(e) {
-      const row = /** @type {HTMLElement} */ (/** @type {Element} */ (e.currentTarget).closest("[data-treatment]"));
-      const step = JSON.parse(row.dataset.is ?? "{}");
-      const details = /** @type {HTMLDetailsElement} */ (this.root.querySelector("details.treat"));
-      const form = /** @type {HTMLFormElement} */ (details.querySelector("form"));
-      this.changing = Number(row.dataset.treatment);
+    open(e) {
+      const row = this.rowOf(e);
+      const detail = { id: Number(row.dataset.treatment), step: JSON.parse(row.dataset.is ?? "{}") };
+      this.root.querySelector("details.treat").dispatchEvent(new CustomEvent("treatment", { detail }));
+    },
+
+    /** @param {Event} e */
+    undo(e) {
+      const id = Number(this.rowOf(e).dataset.treatment);
+      return change(this.path, (steps) => steps.filter((t) => t.id !== id), "Undone; the rest is carried out again.");
+    },
+
+    /** @param {Event} e */
+    shift(e) {
+      const id = Number(this.rowOf(e).dataset.treatment), by = /** @type {HTMLElement} */ (e.currentTarget).dataset.way === "up" ? -1 : 1;
+      return change(this.path, (steps) => {
+        const i = steps.findIndex((t) => t.id === id);
+        const out = [...steps];
+        [out[i], out[i + by]] = [out[i + by], out[i]];
+        return out;
+      }, "Carried out in the new order.");
+    },
+  };
+}
+
+/** The form of one treatment: a new one, or one that is changed. It stays while it is open. @returns {any} */
+export function treatment() {
+  return {
+    /** @type {any} */ root: null,
+    kind: "close_seams",
+    changing: 0, // the treatment that the form is about; 0 for a new one
+    init() {
+      this.root = this.$root;
+    },
+    get path() {
+      return `/api/v1/materials/${this.root.dataset.material}`;
+    },
+    get summary() {
+      return this.changing ? "Change a treatment" : "Add a treatment";
+    },
+    get doWord() {
+      return this.changing ? "Change it" : "Do it";
+    },
+    get chosen() {
+      return /** @type {HTMLOptionElement | null} */ (this.root?.querySelector(`option[value="${this.kind}"][data-help]`));
+    },
+    get help() {
+      return this.chosen?.dataset.help ?? "";
+    },
+    get asks() {
+      return Object.fromEntries(JSON.parse(this.chosen?.dataset.params ?? "[]").map((/** @type {string} */ p) => [p, true]));
+    },
+
+    fresh() {
+      if (!this.root.open) this.changing = 0;
+    },
+
+    /** @param {CustomEvent<{id: number, step: any}>} e */
+    async load(e) {
+      const { id, step } = e.detail, form = this.root.querySelector("form");
+      this.changing = id;
       this.kind = step.kind;
-      details.open = true;
+      this.root.open = true;
       await this.$nextTick();
       for (const name of Object.keys(this.asks)) {
         const field = /** @type {HTMLInputElement | HTMLSelectElement | null} */ (form.querySelector(`[name="${name}"]`));
@@ -73,23 +139,9 @@ export function recipe() {
       /** @type {HTMLElement | null} */ (form.querySelector("label:not([style*='none']) .field:not(#treat-kind)"))?.focus();
     },
 
-    get path() {
-      return `/api/v1/materials/${this.root.dataset.material}`;
-    },
-    get chosen() {
-      return /** @type {HTMLOptionElement | null} */ (this.root?.querySelector(`option[value="${this.kind}"][data-help]`));
-    },
-    get help() {
-      return this.chosen?.dataset.help ?? "";
-    },
-    get asks() {
-      return Object.fromEntries(JSON.parse(this.chosen?.dataset.params ?? "[]").map((/** @type {string} */ p) => [p, true]));
-    },
-
     /** @param {SubmitEvent} e */
     async add(e) {
-      const form = /** @type {HTMLFormElement} */ (e.target);
-      const f = new FormData(form);
+      const f = new FormData(/** @type {HTMLFormElement} */ (e.target));
       /** @type {Record<string, unknown>} */
       const step = { kind: this.kind };
       for (const name of Object.keys(this.asks)) {
@@ -104,48 +156,11 @@ export function recipe() {
         }
       }
       /** @type {HTMLElement} */ (document.activeElement)?.blur();
-      /** @type {HTMLDetailsElement} */ (form.closest("details")).open = false;
+      this.root.open = false;
       const id = this.changing;
       this.changing = 0;
       if (!id) return treat(this.path, step);
-      return this.change((steps) => steps.map((t) => (t.id === id ? { id, ...step } : t)), "Changed; it is carried out again.");
-    },
-
-    /**
-     * Changes the list of treatments.
-     * @param {(steps: any[]) => any[]} change
-     * @param {string} says
-     */
-    async change(change, says) {
-      try {
-        const old = await call("GET", this.path);
-        await call("PUT", `${this.path}/recipe`, { steps: plain(change(old.recipe)) }, String(old.version));
-        tell(says, () => call("PUT", `${this.path}/recipe`, { steps: plain(old.recipe) }));
-      } catch (e) {
-        tell(/** @type {Error} */ (e).message);
-      }
-    },
-
-    /** @param {Event} e */
-    idOf(e) {
-      return Number(/** @type {HTMLElement} */ (/** @type {Element} */ (e.currentTarget).closest("[data-treatment]")).dataset.treatment);
-    },
-
-    /** @param {Event} e */
-    undo(e) {
-      const id = this.idOf(e);
-      return this.change((steps) => steps.filter((t) => t.id !== id), "Undone; the rest is carried out again.");
-    },
-
-    /** @param {Event} e */
-    shift(e) {
-      const id = this.idOf(e), by = /** @type {HTMLElement} */ (e.currentTarget).dataset.way === "up" ? -1 : 1;
-      return this.change((steps) => {
-        const i = steps.findIndex((t) => t.id === id);
-        const out = [...steps];
-        [out[i], out[i + by]] = [out[i + by], out[i]];
-        return out;
-      }, "Carried out in the new order.");
+      return change(this.path, (steps) => steps.map((t) => (t.id === id ? { id, ...step } : t)), "Changed; it is carried out again.");
     },
   };
 }
