@@ -198,3 +198,53 @@ func TestSearchTakesWordsThatBeginSo(t *testing.T) {
 		}
 	}
 }
+
+// An answer that was on its way while somebody signed out does not bring the session
+// back, and an answer that changes nothing is not written.
+func TestASessionThatEndedStaysSo(t *testing.T) {
+	s := open(t, t.TempDir())
+	k := s.Sessions()
+	later := time.Now().Add(time.Hour)
+	commit := func(data string, expiry time.Time) {
+		t.Helper()
+		if err := k.Commit("token", []byte(data), expiry); err != nil {
+			t.Fatal(err)
+		}
+	}
+	find := func() string {
+		t.Helper()
+		data, ok, err := k.Find("token")
+		if err != nil || ok != (data != nil) {
+			t.Fatalf("found %q, %v, %v", data, ok, err)
+		}
+		return string(data)
+	}
+	until := func() (ms int64) {
+		t.Helper()
+		if err := s.DB().QueryRowContext(t.Context(), `SELECT expiry FROM sessions`).Scan(&ms); err != nil {
+			t.Fatal(err)
+		}
+		return ms
+	}
+
+	commit("user 1", later)
+	commit("user 1", later.Add(time.Second))
+	if until() != later.UnixMilli() {
+		t.Error("a second later was worth a write")
+	}
+	commit("user 1", later.Add(2*time.Minute))
+	if until() != later.Add(2*time.Minute).UnixMilli() {
+		t.Error("two minutes later was not written")
+	}
+	commit("user 2", later)
+	if got := find(); got != "user 2" {
+		t.Errorf("it holds %q", got)
+	}
+	if err := k.Delete("token"); err != nil {
+		t.Fatal(err)
+	}
+	commit("user 2", later.Add(time.Hour))
+	if got := find(); got != "" {
+		t.Errorf("it came back with %q", got)
+	}
+}
