@@ -140,8 +140,9 @@ func (s *Set) tiling(l *surface) {
 	s.pattern(l)
 }
 
-// seamAt is the score below which a seam is a finding: from there on fewer than one in
-// fifty surfaces that repeat score lower (measured on the stations' scans).
+// seamAt is the score below which a seam is a finding: one in a hundred axes that repeat
+// scores lower, and none that is cut higher (measured on the stations' scans at 1024
+// pixels, the size at which maps are looked at).
 const seamAt = 0.4
 
 // pattern finds the lattice by colour, relief and roughness.

@@ -62,8 +62,9 @@ func Across(planes []raster.Plane) float64 {
 	return score
 }
 
-// scales are the reductions at which an edge is looked at.
-const scales = 5
+// scales are the reductions at which an edge is looked at, as long as there are fewest
+// columns: among less than that the lines of a pattern have no like.
+const scales, fewest = 5, 60
 
 // apart is how many columns lie between two that are held against each other: nearer
 // ones share what they show.
@@ -85,7 +86,7 @@ func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
 			planes = smaller
 		}
 		w, h := planes[0].W, planes[0].H
-		if w < 38 || h < 8 {
+		if w < 38 || h < 8 || scale > 0 && w < fewest {
 			break
 		}
 		var features, logs [][]float64
@@ -105,15 +106,15 @@ func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
 				}
 				in := slices.Clone(f[2 : w-3])
 				slices.Sort(in)
-				spread := max((in[len(in)*84/100]-in[len(in)*16/100])/2, 0.05)
+				usual := max((in[len(in)*84/100]-in[len(in)*16/100])/2, 0.05)
 				for x := range f {
-					f[x] /= spread
+					f[x] /= usual
 				}
 				features = append(features, f)
 			}
 			if scale == 0 {
 				for y, v := range at {
-					along[y] += v / mid
+					along[y] += 2 * v / mid // the middle is of twice the columns
 				}
 				n++
 			}
@@ -150,18 +151,9 @@ const fine, plain = 1.0, 2.2
 // inStep says whether the edge is one line of a regular pattern: columns that break at
 // least nearly as much in everything lie at whole fractions of the width from it.
 func inStep(logs [][]float64, w int) bool {
-	hit := make([]bool, w)
-	for o := 2; o < w-3; o++ {
-		hit[o] = true
-		for _, f := range logs {
-			if f[w-1]-f[o] > slack {
-				hit[o] = false
-				break
-			}
-		}
-	}
+	near := likeEdge(logs, w, 0, slack)
 	n := 0
-	for _, h := range hit {
+	for _, h := range near {
 		if h {
 			n++
 		}
@@ -169,27 +161,77 @@ func inStep(logs [][]float64, w int) bool {
 	if n > w/3 {
 		return true // nothing out of the usual
 	}
+	return spaced(near, w, 1) || spaced(likeEdge(logs, w, reach, slacker), w, rare)
+}
+
+// likeEdge says of each column whether the edge breaks hardly more than it and its
+// neighbours up to reach columns away: slack more, as a logarithm, in any feature.
+func likeEdge(logs [][]float64, w, reach int, slack float64) []bool {
+	hit := make([]bool, w)
+	for o := 2; o < w-3; o++ {
+		hit[o] = true
+		for _, f := range logs {
+			most := math.Inf(-1)
+			for _, v := range f[max(2, o-reach):min(w-3, o+reach+1)] {
+				most = max(most, v)
+			}
+			if f[w-1]-most > slack {
+				hit[o] = false
+				break
+			}
+		}
+	}
+	return hit
+}
+
+// spaced says whether columns that are hit lie at whole fractions of the width, and
+// whether that would come about with at most the given chance.
+func spaced(hit []bool, w int, chance float64) bool {
+	about := make([]bool, w) // within a column
+	n := 0
+	for x := 1; x < w-1; x++ {
+		if about[x] = hit[x-1] || hit[x] || hit[x+1]; about[x] {
+			n++
+		}
+	}
+	p := float64(n) / float64(w)
 	for k := 2; n > 0 && k <= w/4; k++ {
 		good := 0
 		for j := 1; j < k; j++ {
-			at := int(math.Round(float64(w)*float64(j)/float64(k))) - 1
-			for _, x := range []int{at - 1, at, at + 1} {
-				if x > 0 && x < w && hit[x] {
-					good++
-					break
-				}
+			if about[int(math.Round(float64(w)*float64(j)/float64(k)))-1] {
+				good++
 			}
 		}
-		if float64(good) >= 0.75*float64(k-1) {
+		if float64(good) >= 0.75*float64(k-1) && (chance >= 1 || atLeast(good, k-1, p) < chance) {
 			return true
 		}
 	}
 	return false
 }
 
+// atLeast is the chance of good or more of n where each has chance p.
+func atLeast(good, n int, p float64) float64 {
+	if p >= 1 {
+		return 1
+	}
+	sum := 0.0
+	lg := func(v int) float64 { g, _ := math.Lgamma(float64(v + 1)); return g }
+	for k := good; k <= n; k++ {
+		sum += math.Exp(lg(n) - lg(k) - lg(n-k) + float64(k)*math.Log(p) + float64(n-k)*math.Log1p(-p))
+	}
+	return sum
+}
+
 // slack is how much more than another line of the pattern, as a logarithm, an edge may
-// break without being more than one of them.
-const slack = 0.7
+// break without being more than one of them. Where lines lie so regularly that it is
+// chance more rarely than once in 1/rare, the edge may break slacker more than they do,
+// and more than what is up to reach columns beside them: a line waves, and maps show
+// its two sides apart.
+const (
+	slack, slacker = 0.7, 1.4
+	reach          = 1
+	rare           = 0.001
+)
 
 // turned has the features of each column side by side.
 func turned(features [][]float64, w int) []float64 {
@@ -251,9 +293,24 @@ func steps(p raster.Plane) (by, rms, edge []float64) {
 	}
 	for x := range by {
 		by[x] /= float64(p.H)
-		rms[x] = math.Sqrt(rms[x] / float64(p.H))
+		rms[x] /= float64(p.H)
+	}
+	by, rms = spread(by), spread(rms)
+	for x, v := range rms {
+		rms[x] = math.Sqrt(v)
 	}
 	return by, rms, edge
+}
+
+// spread adds to each column half of its neighbours. The edge lies between two columns,
+// while a line inside lies anywhere and has its break in one column or in two; so it
+// counts the same in both.
+func spread(v []float64) []float64 {
+	out := make([]float64, len(v))
+	for x := range v {
+		out[x] = v[x] + (v[(x+len(v)-1)%len(v)]+v[(x+1)%len(v)])/2
+	}
+	return out
 }
 
 // unlike is, for each x, how little columns x and x+1 go together, in units of mid.

@@ -114,3 +114,23 @@ func TestSeamsAreToldFromRepeats(t *testing.T) {
 		t.Errorf("area under the curve %.4f", auc)
 	}
 }
+
+// A pattern whose joints lie at the edge repeats, at the size at which scans are looked
+// at too, where a joint is several pixels wide and no two of them alike.
+func TestAJointAtTheEdgeIsNoSeam(t *testing.T) {
+	for _, m := range station.Materials() {
+		seed, ok := map[string]uint32{"rope_mat": 2, "chalk_rammed": 1, "weatherboard_tar": 7, "tile_encaustic": 6, "jetty_plank": 1}[m.Slug]
+		if !ok {
+			continue
+		}
+		s := station.Take(m, station.Options{Px: 1024, Seed: seed})
+		all := planes(s)
+		if g := tiling.Meet(all).Score; min(g.X, g.Y) < 0.6 {
+			t.Errorf("%s repeats, but scores %.2f and %.2f", m.Slug, g.X, g.Y)
+		}
+		w, h := s.W*17/23, s.H*17/23
+		if g := tiling.Meet(cropped(all, s.W/9, s.H/9, w, h)).Score; max(g.X, g.Y) > 0.3 {
+			t.Errorf("%s is cut, but scores %.2f and %.2f", m.Slug, g.X, g.Y)
+		}
+	}
+}
