@@ -135,7 +135,7 @@ func (s *Set) colour(m channels.Map, base string, find func(string, Severity, []
 	case mean > 240.0/255:
 		find("albedo_bright", Warn, one, "%s is on average sRGB %.0f; fresh snow has 240. It may be over-exposed.", base, 255*mean)
 	}
-	if amount, share := lamp(m.Look); amount > 0.35 && share > 0.3 {
+	if amount, share, even := lamp(m.Look); amount > 0.35 && share > 0.3 && even > 0.5 {
 		find("baked_light", Warn, one, "There is light in %s: it gets lighter by %.0f %% or more towards one place, and every repeat will show that.", base, 100*amount)
 	}
 }

@@ -1,6 +1,7 @@
 package inspect
 
 import (
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -174,5 +175,42 @@ func TestTheZeroOfAHeightMap(t *testing.T) {
 		if got := zero(c.m); got != c.want {
 			t.Errorf("%s: %v, want %v", name, got, c.want)
 		}
+	}
+}
+
+// A lamp makes all of a colour lighter by the same share, whatever the colour; a stain in
+// the middle that is as large and as light, but of another colour, is none.
+func TestLightRisesInAllColoursAlike(t *testing.T) {
+	patch := func(base, most [3]float64) channels.Look {
+		l := channels.Look{Mean: []float64{0.5, 0.5, 0.5}}
+		for c := range base {
+			one := make([]byte, 16*16)
+			for i := range one {
+				x, y := (float64(i%16)+0.5)/8-1, (float64(i/16)+0.5)/8-1
+				light := base[c] + (most[c]-base[c])*max(0, 1-(x*x+y*y)/2)
+				one[i] = byte(255 * math.Pow(light, 1/2.2))
+			}
+			l.Thumb = append(l.Thumb, one)
+		}
+		return l
+	}
+	for _, c := range []struct {
+		name       string
+		base, most [3]float64
+		even       bool
+	}{
+		{"a lamp on brown", [3]float64{0.20, 0.12, 0.05}, [3]float64{0.40, 0.24, 0.10}, true},
+		{"a lamp on grey", [3]float64{0.2, 0.2, 0.2}, [3]float64{0.5, 0.5, 0.5}, true},
+		{"a warm lamp on grey", [3]float64{0.2, 0.2, 0.2}, [3]float64{0.5, 0.45, 0.40}, true},
+		{"rust that has left the middle", [3]float64{0.20, 0.08, 0.03}, [3]float64{0.30, 0.28, 0.26}, false},
+		{"a stain that is green", [3]float64{0.10, 0.10, 0.10}, [3]float64{0.12, 0.30, 0.10}, false},
+	} {
+		amount, share, even := lamp(patch(c.base, c.most))
+		if amount < 0.2 || share < 0.8 || (even > 0.5) != c.even {
+			t.Errorf("%s: rises by %.2f, explains %.2f, alike %.2f", c.name, amount, share, even)
+		}
+	}
+	if _, share, even := lamp(patch([3]float64{0.2, 0.2, 0.2}, [3]float64{0.2, 0.2, 0.2})); share != 0 || even != 0 {
+		t.Errorf("where nothing varies: %.2f, %.2f", share, even)
 	}
 }

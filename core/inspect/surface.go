@@ -261,22 +261,28 @@ func way(dx, dy float64) string {
 // repeat can have, by a quadratic surface through a thumbnail of its lightness. amount
 // is how far the surface ranges along that axis on which it ranges less, as a share of
 // the mean (a lamp falls off all round, a painted band does not), share how much of all
-// that varies it explains.
-func lamp(l channels.Look) (amount, share float64) {
+// that varies it explains. even is how alike red, green and blue rise, each as a share of
+// its own mean, the one that differs most: light makes all lighter by the same share (1),
+// rust or moss does not.
+func lamp(l channels.Look) (amount, share, even float64) {
 	const n = 16
 	if len(l.Thumb) < 3 || len(l.Thumb[0]) != n*n || len(l.Mean) < 3 {
-		return 0, 0
+		return 0, 0, 0
 	}
 	v := make([]float64, n*n)
-	var mean float64
-	for i := range v {
-		for c, k := range []float64{0.2126, 0.7152, 0.0722} {
-			v[i] += k * math.Pow(float64(l.Thumb[c][i])/255, 2.2)
+	var rgb [3][]float64
+	var means [3]float64
+	for c, k := range []float64{0.2126, 0.7152, 0.0722} {
+		for i, code := range l.Thumb[c] {
+			light := math.Pow(float64(code)/255, 2.2)
+			rgb[c] = append(rgb[c], light)
+			means[c] += light / (n * n)
+			v[i] += k * light
 		}
-		mean += v[i] / (n * n)
 	}
+	mean := 0.2126*means[0] + 0.7152*means[1] + 0.0722*means[2]
 	if mean < 0.004 {
-		return 0, 0
+		return 0, 0, 0
 	}
 	// On a symmetric grid these are orthogonal: x, y, x² and y² less their mean, x·y.
 	basis := make([][]float64, 5)
@@ -317,8 +323,18 @@ func lamp(l channels.Look) (amount, share float64) {
 		all += (v[i] - mean) * (v[i] - mean)
 		left += (v[i] - mean - f) * (v[i] - mean - f)
 	}
-	if all == 0 {
-		return 0, 0
+	if all == left {
+		return 0, 0, 0
 	}
-	return min(span(k[0], k[2]), span(k[1], k[3])), 1 - left/all
+	// How much of a surface of the same form is in each component: its projection on it.
+	even = 1
+	for c, m := range means {
+		var own float64
+		for i, f := range fit {
+			own += (rgb[c][i] - m) * f
+		}
+		rises := own / (all - left) * mean / max(m, 0.002)
+		even = min(even, rises, 1/max(rises, 1e-9))
+	}
+	return min(span(k[0], k[2]), span(k[1], k[3])), 1 - left/all, even
 }
