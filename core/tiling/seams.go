@@ -89,13 +89,14 @@ func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
 		if w < 38 || h < 8 || scale > 0 && w < fewest {
 			break
 		}
-		var features, logs [][]float64
+		var features, logs, levels [][]float64
 		for _, p := range planes {
-			mean, rms, at := steps(p)
+			mean, rms, level, at := steps(p)
 			mid := median(mean[:w-1])
 			if mid < 1e-5 {
 				continue
 			}
+			levels = append(levels, level)
 			for k, e := range [][]float64{mean, rms, unlike(p, mid)} {
 				f := make([]float64, w)
 				for x, v := range e {
@@ -129,7 +130,7 @@ func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
 		}
 		slices.Sort(inside)
 		usual := max(inside[len(inside)*98/100], 0.6)
-		if a := alone(columns, len(features), w-1, w) / usual; a > excess && !inStep(logs, w) {
+		if a := alone(columns, len(features), w-1, w) / usual; a > excess && !inStep(logs, levels, w) {
 			excess = a
 		}
 	}
@@ -150,7 +151,8 @@ const fine, plain = 1.0, 2.2
 
 // inStep says whether the edge is one line of a regular pattern: columns that break at
 // least nearly as much in everything lie at whole fractions of the width from it.
-func inStep(logs [][]float64, w int) bool {
+// levels are how far each map's level changes at each column.
+func inStep(logs, levels [][]float64, w int) bool {
 	near := likeEdge(logs, w, 0, slack)
 	n := 0
 	for _, h := range near {
@@ -161,8 +163,31 @@ func inStep(logs [][]float64, w int) bool {
 	if n > w/3 {
 		return true // nothing out of the usual
 	}
-	return spaced(near, w, 1) || spaced(likeEdge(logs, w, reach, slacker), w, rare)
+	if spaced(near, w, 1) > 0 {
+		return true
+	}
+	k := spaced(likeEdge(logs, w, reach, slacker), w, rare)
+	if k == 0 {
+		return false
+	}
+	// A joint hides much, but not that one side is lighter than the other.
+	for _, level := range levels {
+		most := 0.0
+		for j := 1; j < k; j++ {
+			at := fraction(w, j, k)
+			for _, v := range level[max(2, at-1-reach):min(w-3, at+2+reach)] {
+				most = max(most, v)
+			}
+		}
+		if level[w-1] > slackest*most {
+			return false
+		}
+	}
+	return true
 }
+
+// fraction is the column at j of k parts of the width.
+func fraction(w, j, k int) int { return int(math.Round(float64(w)*float64(j)/float64(k))) - 1 }
 
 // likeEdge says of each column whether the edge breaks hardly more than it and its
 // neighbours up to reach columns away: slack more, as a logarithm, in any feature.
@@ -184,9 +209,9 @@ func likeEdge(logs [][]float64, w, reach int, slack float64) []bool {
 	return hit
 }
 
-// spaced says whether columns that are hit lie at whole fractions of the width, and
-// whether that would come about with at most the given chance.
-func spaced(hit []bool, w int, chance float64) bool {
+// spaced says at which whole fractions of the width the columns lie that are hit, if that
+// would come about with at most the given chance; 0 for none.
+func spaced(hit []bool, w int, chance float64) int {
 	about := make([]bool, w) // within a column
 	n := 0
 	for x := 1; x < w-1; x++ {
@@ -198,15 +223,15 @@ func spaced(hit []bool, w int, chance float64) bool {
 	for k := 2; n > 0 && k <= w/4; k++ {
 		good := 0
 		for j := 1; j < k; j++ {
-			if about[int(math.Round(float64(w)*float64(j)/float64(k)))-1] {
+			if about[fraction(w, j, k)] {
 				good++
 			}
 		}
 		if float64(good) >= 0.75*float64(k-1) && (chance >= 1 || atLeast(good, k-1, p) < chance) {
-			return true
+			return k
 		}
 	}
-	return false
+	return 0
 }
 
 // atLeast is the chance of good or more of n where each has chance p.
@@ -229,6 +254,7 @@ func atLeast(good, n int, p float64) float64 {
 // its two sides apart.
 const (
 	slack, slacker = 0.7, 1.4
+	slackest       = 2.0 // how many times as far as at any other line the level may change
 	reach          = 1
 	rare           = 0.001
 )
@@ -269,9 +295,10 @@ func alone(columns []float64, n, x, w int) float64 {
 }
 
 // steps is, for each x, the mean over rows of how far the step from x to x+1 breaks
-// with the steps beside it, and for the edge the same by row.
-func steps(p raster.Plane) (by, rms, edge []float64) {
-	by, rms, edge = make([]float64, p.W), make([]float64, p.W), make([]float64, p.H)
+// with the steps beside it, the root of the mean of its square, and how far it does so
+// in one direction; and for the edge the first by row.
+func steps(p raster.Plane) (by, rms, level, edge []float64) {
+	by, rms, level, edge = make([]float64, p.W), make([]float64, p.W), make([]float64, p.W), make([]float64, p.H)
 	for y := range p.H {
 		row := p.Row(y)
 		a, b, c := row[p.W-1], row[0], row[1]
@@ -282,7 +309,9 @@ func steps(p raster.Plane) (by, rms, edge []float64) {
 			}
 			d := row[n]
 			// What a straight line through both sides leaves of the step between them.
-			e := math.Abs(float64((c - b) - ((b-a)+(d-c))/2))
+			e := float64((c - b) - ((b-a)+(d-c))/2)
+			level[x] += e
+			e = math.Abs(e)
 			by[x] += e
 			rms[x] += e * e
 			if x == p.W-1 {
@@ -294,12 +323,13 @@ func steps(p raster.Plane) (by, rms, edge []float64) {
 	for x := range by {
 		by[x] /= float64(p.H)
 		rms[x] /= float64(p.H)
+		level[x] = math.Abs(level[x]) / float64(p.H)
 	}
 	by, rms = spread(by), spread(rms)
 	for x, v := range rms {
 		rms[x] = math.Sqrt(v)
 	}
-	return by, rms, edge
+	return by, rms, level, edge
 }
 
 // spread adds to each column half of its neighbours. The edge lies between two columns,
