@@ -61,7 +61,7 @@ test("forty sets by keyboard", async ({ page }) => {
   await page.keyboard.press("A"); // for all, and for the station's next delivery
   await expect(page.locator(".toast")).toContainText("kept as a rule");
   await expect(page.locator("[data-step=undo]")).toContainText("ending in");
-  expect(await doubtful()).toBeLessThan(before);
+  await expect.poll(doubtful).toBeLessThan(before);
   const after = await doubtful();
   await page.keyboard.press("u");
   await expect(page.locator(".toast")).toContainText("Undone");
