@@ -212,6 +212,20 @@ func Sort(files []File, rules ...Rule) []Set {
 	return sets
 }
 
+// Heap is all files as one set, its pictures unassigned: for files whose names cannot
+// be read.
+func Heap(files []File) Set {
+	s := Set{Name: nameOf(files[0].Path)}
+	for _, f := range files {
+		if f.Look == nil {
+			s.Attachments = append(s.Attachments, Attachment{f.Path, kindOf(f.Path)})
+		} else {
+			s.Unassigned = append(s.Unassigned, f.address())
+		}
+	}
+	return s
+}
+
 func nameOf(file string) string {
 	if d := path.Dir(file); d != "." {
 		return path.Base(d)

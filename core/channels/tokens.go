@@ -278,9 +278,12 @@ func ParseName(file string, rules ...Rule) Name {
 
 // own adds words to the material's own name.
 func (n *Name) own(words []word) {
-	for _, w := range words {
+	n.kept = append(slices.Clone(n.kept), words...)
+	// In the order of the name, whichever end they were taken from.
+	slices.SortStableFunc(n.kept, func(a, b word) int { return a.from - b.from })
+	n.Own = n.Own[:0:0]
+	for _, w := range n.kept {
 		n.Own = append(n.Own, w.text)
-		n.kept = append(n.kept, w)
 	}
 }
 

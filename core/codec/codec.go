@@ -57,6 +57,7 @@ type Info struct {
 	Gamma      float64    // declared file gamma (PNG gAMA: 0.45455 for sRGB), or 0
 	Layer      string     // which of the file's pictures this is; "" for the main one
 	Layers     []string   // names of further pictures in the file
+	NotFinite  int        // samples that were NaN or infinite and were mended, known once decoded
 }
 
 // Limits bounds what Decode will hold in memory.
@@ -135,10 +136,20 @@ func Probe(data []byte) (Info, error) {
 	if err != nil {
 		return in, err
 	}
+	in.plausible()
 	if in.W <= 0 || in.H <= 0 {
 		return in, FormatError(fmt.Sprintf("the header says %d × %d pixels", in.W, in.H))
 	}
 	return in, nil
+}
+
+// plausible drops a resolution or gamma that is no positive finite figure.
+func (in *Info) plausible() {
+	for _, v := range []*float64{&in.Density[0], &in.Density[1], &in.Gamma} {
+		if !(*v >= 0 && *v <= 1e12) {
+			*v = 0
+		}
+	}
 }
 
 func probeConfig(data []byte, in *Info, config func(io.Reader) (image.Config, error)) error {
@@ -173,8 +184,9 @@ func (in *Info) describe(f *exr.File, l exr.Layer) {
 }
 
 // Decode reads the main picture of the file that is held in data. It has the
-// components that Info says, save that an alpha which is opaque throughout is
-// dropped.
+// components that Info says, except that an alpha which is opaque throughout is
+// dropped. Samples are finite: NaN and infinities are mended from their neighbours
+// and counted in Info.
 func Decode(data []byte, lim Limits) (*raster.Image, Info, error) {
 	return DecodeLayer(data, "", lim)
 }
@@ -197,6 +209,8 @@ func DecodeLayer(data []byte, layer string, lim Limits) (*raster.Image, Info, er
 		return nil, in, err
 	}
 	in.W, in.H, in.Components = im.W, im.H, im.Components()
+	in.NotFinite = im.MendNotFinite()
+	in.plausible()
 	return im, in, nil
 }
 
@@ -228,6 +242,9 @@ func decode(data []byte, layer string, in *Info, lim Limits) (im *raster.Image, 
 		}
 		src, err = bmp.Decode(bytes.NewReader(data))
 	case WebP:
+		if in.W*in.H > len(data)<<14+4<<20 { // a flat lossless picture packs that far
+			return nil, tooShort(in)
+		}
 		src, err = webp.Decode(bytes.NewReader(data))
 	}
 	if err != nil {

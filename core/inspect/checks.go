@@ -23,6 +23,7 @@ func Kinds() []Kind {
 	return []Kind{
 		{"normal_object_space", Stop, "A normal map is in object space", "It belongs to the model that it was made on: on any other surface it lights wrongly."},
 		{"tier_differs", Warn, "A tier shows something else", "A smaller tier must be the larger one made small; otherwise one of them is of another scan."},
+		{"not_finite", Warn, "Samples are not finite", "From one NaN or infinite sample on: renderers turn them black or spread them. They are replaced by the mean of their neighbours."},
 		{"map_empty", Stop, "A map is empty", "A base colour, normal or height of one value everywhere says nothing: its export failed."},
 		{"seam_x", Warn, "Left and right do not meet", "Below a score of 0.40: of a hundred edges that meet, one scores lower."},
 		{"seam_y", Warn, "Top and bottom do not meet", "Below a score of 0.40: of a hundred edges that meet, one scores lower."},

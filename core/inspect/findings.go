@@ -32,6 +32,9 @@ func (s *Set) Check(set channels.Set) {
 		in := m.Look.Info
 		base := path.Base(m.File)
 		one := []string{m.File}
+		if in.NotFinite > 0 {
+			find("not_finite", Warn, one, "%s has %s that are NaN or infinite. They are replaced by the mean of their neighbours.", base, samples(in.NotFinite))
+		}
 		k := fmt.Sprintf("%d × %d", in.W, in.H)
 		sizes[k] = append(sizes[k], m.File)
 		if m.Channel == channels.Normal && m.Claim != normals.Unknown && m.Facing != m.Claim {
@@ -148,4 +151,11 @@ func sign(d normals.Direction) string {
 		return "Y−"
 	}
 	return "unknown"
+}
+
+func samples(n int) string {
+	if n == 1 {
+		return "1 sample"
+	}
+	return fmt.Sprintf("%d samples", n)
 }

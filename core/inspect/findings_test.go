@@ -56,6 +56,7 @@ func TestEachFinding(t *testing.T) {
 	}{
 		"normal_direction_mismatch": {on(channels.Normal, func(m *channels.Map) { m.Claim = normals.Down }), Warn, "is named Y−"},
 		"normal_direction_unknown":  {on(channels.Normal, func(m *channels.Map) { m.Facing = normals.Unknown }), Note, "too flat"},
+		"not_finite":                {on(channels.Height, func(m *channels.Map) { m.Look.Info.NotFinite = 2 }), Warn, "2 samples"},
 		"data_colour_managed":       {on(channels.Roughness, func(m *channels.Map) { m.Look.Info.Profile = "sRGB" }), Warn, "without colour management"},
 		"height_8bit":               {on(channels.Height, func(m *channels.Map) { m.Look.Info.Bits, m.Look.TrueBits = 8, 8 }), Warn, "Ask for 16 bits"},
 		"bits_empty":                {on(channels.Normal, func(m *channels.Map) { m.Look.TrueBits = 8 }), Note, "made of 8"},

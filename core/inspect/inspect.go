@@ -10,9 +10,10 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"maps"
 	"math"
 	"path"
-	"runtime"
+	"slices"
 	"strings"
 	"sync"
 
@@ -123,21 +124,68 @@ func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
 			sortable = append(sortable, channels.File{Path: e.Path, Look: &e.Layers[i]})
 		}
 	}
-	sets := channels.Sort(sortable, rules...)
+	sets := sorted(sortable, rules, &r)
 	r.Sets = make([]Set, len(sets))
-	// Each set for itself, as many at a time as there are cores: what they do in parallel
-	// inside does not fill those.
-	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
-	var wg sync.WaitGroup
-	for i, s := range sets {
-		slots <- struct{}{}
-		wg.Go(func() {
-			r.Sets[i] = describe(s, byPath, level)
-			<-slots
-		})
-	}
-	wg.Wait()
+	// One set at a time a core: what they do in parallel inside does not fill the cores.
+	var mu sync.Mutex
+	raster.Each(len(sets), func(i int) {
+		var err error
+		if r.Sets[i], err = described(sets[i], byPath, level); err != nil {
+			mu.Lock()
+			defer mu.Unlock()
+			r.Failed = append(r.Failed, Failure{sets[i].Name, fmt.Sprintf("The maps of %s could not be compared with each other: %v. Their channels and sizes are kept.", sets[i].Name, err)})
+		}
+	})
 	return r
+}
+
+// sorted sorts files into sets. If that panics, each folder is sorted by itself, and the
+// files of a folder that panics again become one set without channels, so that no file
+// is lost to the names of others.
+func sorted(files []channels.File, rules []channels.Rule, r *Report) []channels.Set {
+	sets, err := trySort(files, rules)
+	if err == nil {
+		return sets
+	}
+	folders := map[string][]channels.File{}
+	for _, f := range files {
+		dir := path.Dir(f.Path)
+		folders[dir] = append(folders[dir], f)
+	}
+	for _, dir := range slices.Sorted(maps.Keys(folders)) {
+		some, err := trySort(folders[dir], rules)
+		if err != nil {
+			name := path.Base(folders[dir][0].Path)
+			r.Failed = append(r.Failed, Failure{folders[dir][0].Path, fmt.Sprintf("The names in the folder of %s could not be read: %v. Its files are kept in one set; assign them by hand.", name, err)})
+			some = []channels.Set{channels.Heap(folders[dir])}
+		}
+		sets = append(sets, some...)
+	}
+	return sets
+}
+
+func trySort(files []channels.File, rules []channels.Rule) (sets []channels.Set, err error) {
+	defer recovered(&err)
+	return channels.Sort(files, rules...), nil
+}
+
+// described describes a set. If looking at its pixels panics, the set keeps what its
+// files said one by one.
+func described(s channels.Set, files map[string]Examined, level Level) (out Set, err error) {
+	defer func() {
+		if err != nil {
+			out = describe(s, files, nil)
+		}
+	}()
+	defer recovered(&err)
+	return describe(s, files, level), nil
+}
+
+// recovered turns a panic into an error.
+func recovered(err *error) {
+	if p := recover(); p != nil {
+		*err = fmt.Errorf("internal error: %v", p)
+	}
 }
 
 func describe(s channels.Set, files map[string]Examined, level Level) Set {

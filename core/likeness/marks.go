@@ -7,7 +7,6 @@ import (
 	"math/bits"
 	"math/rand/v2"
 	"slices"
-	"sync"
 
 	"aldermoor/core/raster"
 )
@@ -212,12 +211,10 @@ func (x *Index) FindParts(lightness raster.Plane, n int, skip func(id int64) boo
 		sides = append(sides, side)
 	}
 	found := make([]map[key][]vote, len(sides)) // a map a size, all at the same time
-	var wg sync.WaitGroup
-	for i, side := range sides {
+	raster.Each(len(sides), func(i int) {
 		found[i] = map[key][]vote{}
-		wg.Go(func() { x.cast(found[i], lightness, side, i) })
-	}
-	wg.Wait()
+		x.cast(found[i], lightness, sides[i], i)
+	})
 	all := found[0]
 	for _, f := range found[1:] {
 		maps.Copy(all, f)

@@ -27,7 +27,7 @@ import (
 
 // Limits bounds what an archive may unpack to.
 type Limits struct {
-	Entries int   // files in one archive
+	Entries int   // entries in one archive: files, folders, links
 	Bytes   int64 // all entries together, unpacked
 	Ratio   int64 // unpacked over packed, once past 100 MB
 
@@ -147,6 +147,9 @@ func (u *unpacker) zip(r io.ReaderAt, size int64) error {
 	}
 	decode := namesOf(z.File)
 	for _, f := range z.File {
+		if err := u.count(); err != nil {
+			return err
+		}
 		if f.FileInfo().IsDir() {
 			continue
 		}
@@ -186,6 +189,9 @@ func (u *unpacker) tar(r io.Reader) error {
 		if err != nil {
 			return Damaged{fmt.Errorf("the archive is damaged or was cut off: %w", err)}
 		}
+		if err := u.count(); err != nil {
+			return err
+		}
 		switch h.Typeflag {
 		case tar.TypeReg:
 		case tar.TypeDir, tar.TypeXGlobalHeader:
@@ -202,11 +208,17 @@ func (u *unpacker) tar(r io.Reader) error {
 	}
 }
 
+// count counts an entry of any kind: links, folders and locked files cost time and
+// memory too.
+func (u *unpacker) count() error {
+	if u.entries++; u.entries > u.lim.Entries {
+		return LimitError(fmt.Sprintf("the archive holds more than %d entries; split it", u.lim.Entries))
+	}
+	return nil
+}
+
 // entry hands over one file, counting what comes out.
 func (u *unpacker) entry(name string, r io.Reader) error {
-	if u.entries++; u.entries > u.lim.Entries {
-		return LimitError(fmt.Sprintf("the archive holds more than %d files; split it", u.lim.Entries))
-	}
 	c := &counter{u: u, r: r}
 	in := bufio.NewReaderSize(c, 512)
 	head, _ := in.Peek(512)

@@ -7,11 +7,7 @@
 // meaning of components (channels) and colour (colour).
 package raster
 
-import (
-	"fmt"
-	"runtime"
-	"sync"
-)
+import "fmt"
 
 // Image is a picture of W × H pixels with one plane a component, rows from the
 // top. Integer pictures keep samples as uint16 (8-bit sources are spread to
@@ -156,21 +152,6 @@ func (p Plane) Mean() float64 {
 		sum += float64(s)
 	}
 	return sum / float64(len(p.Pix))
-}
-
-// Rows calls f on bands of 0..h that together cover it, at the same time on
-// every core, and returns when all are done.
-func Rows(h int, f func(y0, y1 int)) {
-	n := min(runtime.GOMAXPROCS(0), h)
-	if n <= 1 {
-		f(0, h)
-		return
-	}
-	var wg sync.WaitGroup
-	for i := range n {
-		wg.Go(func() { f(h*i/n, h*(i+1)/n) })
-	}
-	wg.Wait()
 }
 
 func wrap(i, n int) int {

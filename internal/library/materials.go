@@ -387,7 +387,7 @@ func (m *Material) recheck(g grades) {
 		// findings stay.
 		for _, f := range kept {
 			switch f.Code {
-			case "data_colour_managed", "pixels_not_square", "tier_differs", "normal_object_space", "map_empty", "clipped", "normals_estimated",
+			case "data_colour_managed", "not_finite", "pixels_not_square", "tier_differs", "normal_object_space", "map_empty", "clipped", "normals_estimated",
 				"albedo_dark", "albedo_bright", "baked_light", "normal_not_unit", "grey_as_colour", "seam_x", "seam_y", "maps_shifted":
 				r.Findings = append(r.Findings, f)
 			case "roughness_as_gloss": // until somebody has said what it is

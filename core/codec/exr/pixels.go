@@ -24,8 +24,13 @@ func (f *File) Read(part int, want func(Channel) bool) ([][]float32, error) {
 	switch p.Compression {
 	case None:
 		most = 1
-	case PIZ, DWAA, DWAB, PXR24:
+	case PIZ, DWAA, DWAB:
 		most = 1 << 16
+	}
+	// A crop of a larger picture leaves most of its display window empty; nothing that
+	// is a map leaves all but a sixteenth.
+	if shown, held := int64(p.W)*int64(p.H), int64(p.data.w())*int64(p.data.h()); shown > 16*held+1<<20 {
+		return nil, fault.FormatError(fmt.Sprintf("its display window of %d × %d pixels is far larger than its picture of %d × %d", p.W, p.H, p.data.w(), p.data.h()))
 	}
 	if raw/most > int64(len(f.bytes)) {
 		return nil, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels in %d channels, but the file is far too short for them", p.W, p.H, len(p.Channels)))

@@ -78,6 +78,9 @@ func (h *Header) unpack(i, n int) ([]byte, error) {
 	if count < uint64(len(src)) {
 		src = src[:count]
 	}
+	if uint64(n)/h.most() > uint64(len(src))+4096 {
+		return nil, fault.Short
+	}
 	if h.fillOrder == 2 {
 		src = bytes.Clone(src)
 		for i, b := range src {

@@ -261,20 +261,31 @@ func (h *Header) check() error {
 	if len(h.offsets) < want || len(h.counts) < want && !(want == 1 && h.compression == none) {
 		return fault.FormatError("the list of its strips is too short for its size")
 	}
-	// What is stored bounds what can be there: LZW and Deflate stay under 1032:1,
-	// PackBits under 64:1.
+	// A tile may reach beyond a small picture, but not by more than makes sense.
+	if h.tiled && uint64(h.tileW)*uint64(h.tileH) > 4*uint64(h.W)*uint64(h.H)+1<<20 {
+		return fault.FormatError(fmt.Sprintf("its tiles of %d × %d pixels are far larger than its picture", h.tileW, h.tileH))
+	}
+	// What is stored bounds what can be there.
 	var have uint64
 	for i := range min(len(h.counts), want) {
 		have += min(h.counts[i], uint64(len(h.data)))
 	}
-	most := uint64(1)
-	if h.compression != none {
-		most = 1400
+	if len(h.counts) == 0 {
+		have = uint64(len(h.data))
 	}
-	if len(h.counts) > 0 && uint64(h.W)*uint64(h.H)*uint64(h.samples)*uint64(h.stored)/8/most > have+4096 {
+	if uint64(h.W)*uint64(h.H)*uint64(h.samples)*uint64(h.stored)/8/h.most() > have+4096 {
 		return fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", h.W, h.H))
 	}
 	return nil
+}
+
+// most is how many bytes one stored byte can unpack to: LZW and Deflate stay under
+// 1032:1, PackBits under 64:1.
+func (h *Header) most() uint64 {
+	if h.compression == none {
+		return 1
+	}
+	return 1400
 }
 
 // Decode reads the first picture. An alpha that is opaque throughout is dropped;

@@ -1,0 +1,89 @@
+package raster
+
+import (
+	"fmt"
+	"runtime"
+	"runtime/debug"
+	"sync"
+	"sync/atomic"
+)
+
+// Panic is what a goroutine of Rows or Each panicked with. The caller's goroutine
+// panics with it in turn, where it can be recovered; Stack is the first goroutine's.
+type Panic struct {
+	Value any
+	Stack []byte
+}
+
+// Error says what the panic was.
+func (p *Panic) Error() string { return fmt.Sprint(p.Value) }
+
+// Rows calls f on bands of 0..h that together cover it, in parallel on every core,
+// and returns when all are done. A panic in f reaches the caller as a *Panic.
+func Rows(h int, f func(y0, y1 int)) {
+	n := min(runtime.GOMAXPROCS(0), h)
+	if n <= 1 {
+		f(0, h)
+		return
+	}
+	var c carrier
+	for i := range n {
+		c.run(func() { f(h*i/n, h*(i+1)/n) })
+	}
+	c.wait()
+}
+
+// Each calls f for 0..n−1, as many at a time as there are cores, and returns when all
+// are done. A panic in f reaches the caller as a *Panic; the other calls still run.
+func Each(n int, f func(i int)) {
+	var next atomic.Int64
+	var c carrier
+	for range min(runtime.GOMAXPROCS(0), n) {
+		c.run(func() {
+			for {
+				i := int(next.Add(1)) - 1
+				if i >= n {
+					return
+				}
+				func() {
+					defer c.catch()
+					f(i)
+				}()
+			}
+		})
+	}
+	c.wait()
+}
+
+// carrier runs goroutines and brings the first panic of any to whoever waits.
+type carrier struct {
+	wg    sync.WaitGroup
+	first atomic.Pointer[Panic]
+}
+
+func (c *carrier) run(f func()) {
+	c.wg.Go(func() {
+		defer c.catch()
+		f()
+	})
+}
+
+// catch keeps the panic of the running goroutine, if there is one and it is the first.
+func (c *carrier) catch() {
+	v := recover()
+	if v == nil {
+		return
+	}
+	p, ok := v.(*Panic)
+	if !ok {
+		p = &Panic{v, debug.Stack()}
+	}
+	c.first.CompareAndSwap(nil, p)
+}
+
+func (c *carrier) wait() {
+	c.wg.Wait()
+	if p := c.first.Load(); p != nil {
+		panic(p)
+	}
+}
