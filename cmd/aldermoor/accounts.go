@@ -13,19 +13,17 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// tools opens the rows of a data folder without its lock, beside a running server.
+// byCommand is who acts on the command line.
+var byCommand = library.Command("command line")
+
+// tools opens the rows of a data folder. Beside a running server they are used as they
+// are; without one they are migrated if they are older than this program.
 func tools(ctx context.Context, dir string) (*library.Service, func(), error) {
-	if dir == "" {
-		return nil, nil, errors.New("say where the data is: --data DIR, or the environment variable ALDERMOOR_DATA")
-	}
-	if _, err := os.Stat(dir); err != nil {
-		return nil, nil, err
-	}
-	db, err := openStore(ctx, dir)
+	db, done, err := openRows(ctx, dir)
 	if err != nil {
 		return nil, nil, err
 	}
-	return library.New(library.Config{Store: db, Log: logger(false)}), func() { db.Close() }, nil
+	return library.New(library.Config{Store: db, Log: logger(false)}), done, nil
 }
 
 func userCommand() *cobra.Command {
@@ -43,7 +41,7 @@ func userCommand() *cobra.Command {
 		if err != nil && line == "" {
 			return errors.New("no password came on standard input")
 		}
-		u, err := s.AddUser(ctx, name, strings.TrimRight(line, "\r\n"), library.Role(role), "command line")
+		u, err := s.AddUser(ctx, byCommand, name, strings.TrimRight(line, "\r\n"), library.Role(role))
 		if err == nil {
 			fmt.Printf("%s may now enter as %s.\n", u.Name, u.Role)
 		}
@@ -57,7 +55,7 @@ func userCommand() *cobra.Command {
 			return err
 		}
 		defer done()
-		users, err := s.Users(ctx)
+		users, err := s.Users(ctx, byCommand)
 		for _, u := range users {
 			closed := ""
 			if u.Disabled {
@@ -67,27 +65,51 @@ func userCommand() *cobra.Command {
 		}
 		return err
 	})}
+	reset := &cobra.Command{Use: "reset", Short: "Make an account's password useless; prints a one-time code for a new one", Args: cobra.NoArgs, RunE: work(func(ctx context.Context, _ []string) error {
+		s, done, err := tools(ctx, data)
+		if err != nil {
+			return err
+		}
+		defer done()
+		u, err := s.UserNamed(ctx, byCommand, name)
+		if errors.Is(err, library.ErrNotFound) {
+			return fmt.Errorf("there is no account called %q", name)
+		}
+		if err != nil {
+			return err
+		}
+		code, err := s.ResetPassword(ctx, byCommand, library.Seen{ID: u.ID, Version: u.Version})
+		if err == nil {
+			fmt.Println(code)
+			fmt.Fprintf(os.Stderr, "%s sets a new password with this code at /new-password within a day.\n", u.Name)
+		}
+		return err
+	})}
+	reset.Flags().StringVar(&name, "user", "", "name of the account")
 	c := &cobra.Command{Use: "user", Short: "Accounts"}
 	c.PersistentFlags().StringVar(&data, "data", env("ALDERMOOR_DATA", ""), "folder of the studio's data")
-	c.AddCommand(add, list)
+	c.AddCommand(add, list, reset)
 	return c
 }
 
 func tokenCommand() *cobra.Command {
-	var data, name, label string
+	var data, name, label, scope string
+	var days int
 	create := &cobra.Command{Use: "create", Short: "Make a bearer token for a program; prints the token alone", Args: cobra.NoArgs, RunE: work(func(ctx context.Context, _ []string) error {
 		s, done, err := tools(ctx, data)
 		if err != nil {
 			return err
 		}
 		defer done()
-		token, err := s.NewToken(ctx, name, label)
+		token, _, err := s.NewToken(ctx, byCommand, name, label, library.Scope(scope), days)
 		if err == nil {
 			fmt.Println(token)
 		}
 		return err
 	})}
 	create.Flags().StringVar(&name, "user", "", "account that the token stands for")
+	create.Flags().StringVar(&scope, "scope", string(library.ScopeAdminister), "read, contribute or administer: how much of the account's role it may use")
+	create.Flags().IntVar(&days, "days", 0, "how long it holds; 0 for a year")
 	create.Flags().StringVar(&label, "label", "command line", "what it is for")
 	create.Flags().StringVar(&data, "data", env("ALDERMOOR_DATA", ""), "folder of the studio's data")
 	c := &cobra.Command{Use: "token", Short: "Access for programs"}

@@ -26,7 +26,7 @@ import (
 type app struct {
 	dir     string
 	store   *store.Store
-	blobs   *blob.Store
+	disk    *blob.Disk
 	queue   *jobs.Queue
 	service *library.Service
 	log     *slog.Logger
@@ -35,11 +35,11 @@ type app struct {
 
 // limits are what strangers' files may ask for; each is a flag of serve.
 type limits struct {
-	megapixels, fileMB, archiveGB, archiveFiles int
+	megapixels, fileMB, archiveGB, archiveFiles, derivedGB int
 }
 
 func defaultLimits() limits {
-	return limits{codec.DefaultLimits.Pixels >> 20, int(codec.DefaultLimits.Bytes >> 20), int(parcel.DefaultLimits.Bytes >> 30), parcel.DefaultLimits.Entries}
+	return limits{codec.DefaultLimits.Pixels >> 20, int(codec.DefaultLimits.Bytes >> 20), int(parcel.DefaultLimits.Bytes >> 30), parcel.DefaultLimits.Entries, blob.DefaultDerivedBytes >> 30}
 }
 
 // openApp opens a data folder, which one process may use at a time.
@@ -47,7 +47,7 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 	if dir == "" {
 		return nil, errors.New("say where the data is: --data DIR, or the environment variable ALDERMOOR_DATA")
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("make the data folder: %w", err)
 	}
 	unlock, err := lockFolder(filepath.Join(dir, "aldermoor.lock"))
@@ -59,12 +59,12 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 		unlock()
 		return nil, err
 	}
-	if a.blobs, err = blob.Open(dir); err != nil {
+	if a.disk, err = blob.Open(dir, int64(l.derivedGB)<<30); err != nil {
 		a.close()
 		return nil, err
 	}
-	a.queue = jobs.New(a.store.DB(), log)
-	a.service = library.New(library.Config{Store: a.store, Blobs: a.blobs, Log: log, Wake: a.queue.Wake,
+	a.queue = jobs.New(a.store.DB(), a.store.Reads(), log)
+	a.service = library.New(library.Config{Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
 		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20},
 		Archives: parcel.Limits{Entries: l.archiveFiles, Bytes: int64(l.archiveGB) << 30, Ratio: parcel.DefaultLimits.Ratio}})
 	for kind, h := range a.service.Handlers() {
@@ -98,19 +98,22 @@ func (a *app) close() {
 }
 
 // serve answers on a listener and works on jobs until the context ends.
-func (a *app) serve(ctx context.Context, l net.Listener, c web.Config) error {
+func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFiles) error {
 	c.Service, c.Sessions, c.Log = a.service, a.store.Sessions(), a.log
-	c.Busy = a.queue.Waiting
 	c.Uploads = filepath.Join(a.dir, "uploads")
 	c.Ready = func(ctx context.Context) error {
-		return a.store.Read(ctx, func(tx library.Tx) error { _, _, err := tx.CountMaterials(); return err })
+		return a.store.Read(ctx, func(tx library.Reader) error { _, err := tx.LastEvent(); return err })
 	}
 	s, err := web.New(c)
 	if err != nil {
 		return err
 	}
+	// Requests outlive the signal to stop by a while: they run on a context of their own.
+	requests, abandon := context.WithCancel(context.WithoutCancel(ctx))
+	defer abandon()
 	h := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		ErrorLog: slog.NewLogLogger(a.log.Handler(), slog.LevelWarn), BaseContext: func(net.Listener) context.Context { return ctx }}
+		ErrorLog: slog.NewLogLogger(a.log.Handler(), slog.LevelWarn), BaseContext: func(net.Listener) context.Context { return requests }}
+	h.RegisterOnShutdown(s.EndStreams)
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	var wg sync.WaitGroup
@@ -126,11 +129,19 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config) error {
 	})
 	wg.Go(func() {
 		<-ctx.Done()
-		end, done := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		end, done := context.WithTimeout(context.WithoutCancel(ctx), stopWithin)
 		defer done()
-		h.Shutdown(end)
+		if err := h.Shutdown(end); err != nil {
+			a.log.Warn("requests were cut off", "error", err)
+			abandon()
+			h.Close()
+		}
 	})
-	err = h.Serve(l)
+	if t.cert != "" {
+		err = h.ServeTLS(l, t.cert, t.key)
+	} else {
+		err = h.Serve(l)
+	}
 	cancel()
 	wg.Wait()
 	if errors.Is(err, http.ErrServerClosed) {
@@ -138,6 +149,12 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config) error {
 	}
 	return err
 }
+
+// stopWithin is how long requests may go on after the signal to stop.
+const stopWithin = 10 * time.Second
+
+// tlsFiles are a certificate and its key; empty for none.
+type tlsFiles struct{ cert, key string }
 
 // logger writes structured lines to standard error.
 func logger(verbose bool) *slog.Logger {

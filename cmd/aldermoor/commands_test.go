@@ -24,7 +24,7 @@ func run(t *testing.T, bin, input string, args ...string) (out string, code int)
 }
 
 func TestInspectReadsArchivesAndFloats(t *testing.T) {
-	bin, dir := binary(t), t.TempDir()
+	bin, dir := program(t), t.TempDir()
 	scans := filepath.Join(dir, "scans")
 	if out, code := run(t, bin, "", "station", "--out", scans, "--sets", "8", "--size", "96"); code != 0 {
 		t.Fatal(out)
@@ -114,7 +114,7 @@ func TestInspectReadsArchivesAndFloats(t *testing.T) {
 }
 
 func TestUsersTokensAndVerify(t *testing.T) {
-	bin, dir := binary(t), t.TempDir()
+	bin, dir := program(t), t.TempDir()
 	data := filepath.Join(dir, "data")
 	for _, args := range [][]string{{"user", "add", "--data", data, "--user", "x"}, {"verify"}, {"token", "create", "--data", dir, "--user", "x"}} {
 		if out, code := run(t, bin, "a long password\n", args...); code == 0 {
@@ -165,7 +165,7 @@ func TestUsersTokensAndVerify(t *testing.T) {
 }
 
 func TestStationIsDeterministicAndPlantsFaults(t *testing.T) {
-	bin, dir := binary(t), t.TempDir()
+	bin, dir := program(t), t.TempDir()
 	read := func(name string) map[string]string {
 		files := map[string]string{}
 		filepath.WalkDir(filepath.Join(dir, name), func(p string, d fs.DirEntry, err error) error {

@@ -29,8 +29,9 @@ func demoCommand() *cobra.Command {
 			return err
 		}
 		defer a.close()
+		a.service.Demo = true
 		drop := filepath.Join(data, "drop")
-		if err := os.MkdirAll(drop, 0o755); err != nil {
+		if err := os.MkdirAll(drop, 0o700); err != nil {
 			return err
 		}
 		if err := a.openFolders([]string{drop}); err != nil {
@@ -49,7 +50,7 @@ func demoCommand() *cobra.Command {
 				log.Error("the simulated stations stopped", "error", err)
 			}
 		}()
-		return a.serve(ctx, ln, web.Config{Demo: true})
+		return a.serve(ctx, ln, web.Config{Demo: true}, tlsFiles{})
 	})}
 	c.Flags().StringVar(&data, "data", env("ALDERMOOR_DATA", "demo-data"), "folder of the demo's data")
 	c.Flags().StringVar(&addr, "addr", env("ALDERMOOR_ADDR", "127.0.0.1:8420"), "address to listen on")
@@ -58,17 +59,19 @@ func demoCommand() *cobra.Command {
 }
 
 func demoAccounts(ctx context.Context, s *library.Service) error {
-	users, err := s.Users(ctx)
-	if err != nil || len(users) > 0 {
+	if fresh, err := s.Fresh(ctx); err != nil || !fresh {
 		return err
 	}
 	for _, u := range web.DemoAccounts {
-		if _, err := s.AddUser(ctx, u.Name, web.DemoPassword, u.Role, "demo"); err != nil {
+		if _, err := s.AddUser(ctx, library.Command("demo"), u.Name, library.DemoPassword, u.Role); err != nil {
 			return err
 		}
 	}
 	return nil
 }
+
+// demoLibrarian acts in the story.
+var demoLibrarian = library.As("librarian", library.Librarian)
 
 // demoDelivery is one delivery of the story, and what the demo's librarian does
 // with it: release it, accept it, or leave it for whoever watches.
@@ -96,7 +99,7 @@ func story() []demoDelivery {
 // deliverDemo lets the stations deliver one after another. A demo that was
 // stopped goes on where it was.
 func deliverDemo(ctx context.Context, s *library.Service, px int) error {
-	had, err := s.Deliveries(ctx, 200)
+	had, err := s.Deliveries(ctx, demoLibrarian, 200)
 	if err != nil {
 		return err
 	}
@@ -149,7 +152,7 @@ func deliverOne(ctx context.Context, s *library.Service, w *station.Writer, d de
 		return 0, err
 	}
 	sent := false
-	got, err := s.Receive(ctx, "station", func() (library.Incoming, error) {
+	got, err := s.Receive(ctx, library.Command("station"), func() (library.Incoming, error) {
 		if sent {
 			return library.Incoming{}, io.EOF
 		}
@@ -171,7 +174,7 @@ func materialOf(slug string) station.Material {
 // actOn is the demo's librarian at work.
 func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) error {
 	for {
-		r, err := s.Delivery(ctx, id)
+		r, err := s.Delivery(ctx, demoLibrarian, id)
 		if err != nil || r.State == library.Failed {
 			return err
 		}
@@ -184,7 +187,7 @@ func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) er
 		case <-time.After(200 * time.Millisecond):
 		}
 	}
-	r, err := s.Delivery(ctx, id)
+	r, err := s.Delivery(ctx, demoLibrarian, id)
 	if err != nil || d.do == "" {
 		return err
 	}
@@ -206,17 +209,17 @@ func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) er
 				author = "Pale Lantern Pictures"
 			}
 			c := library.Change{Name: &known.Name, Tags: &known.Tags, Categories: &known.Categories, Contact: &known.Contact, Licence: &licence, Author: &author}
-			if _, err := s.Patch(ctx, m.ID, 0, "librarian", c); err != nil {
+			if _, err := s.Patch(ctx, demoLibrarian, library.Seen{ID: m.ID}, c); err != nil {
 				return err
 			}
 			if d.do == "accept" {
-				if err := s.Place(ctx, []int64{m.ID}, library.Accepted, "librarian"); err != nil {
+				if _, err := s.Place(ctx, demoLibrarian, id, 0, []library.Seen{{ID: m.ID}}, library.Accepted); err != nil {
 					return err
 				}
 				continue
 			}
 			var invalid library.Invalid
-			if _, err := s.Release(ctx, m.ID, library.Wording{Notes: "First release, for The Salt Clerk.", By: "librarian"}); err != nil && !errors.As(err, &invalid) {
+			if _, err := s.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, library.Wording{Notes: "First release, for The Salt Clerk."}); err != nil && !errors.As(err, &invalid) {
 				return err
 			}
 		}

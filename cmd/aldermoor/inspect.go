@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -30,7 +31,13 @@ func inspectCommand() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{Use: "inspect PATH...", Short: "Sort, map and measure files, folders or archives; changes nothing", Args: cobra.MinimumNArgs(1),
 		RunE: work(func(ctx context.Context, args []string) error {
-			e := &examiner{ctx: ctx, slots: make(chan struct{}, runtime.GOMAXPROCS(0)), levels: map[string]*raster.Image{}, progress: !asJSON && terminal(os.Stderr)}
+			e := &examiner{ctx: ctx, slots: make(chan struct{}, runtime.GOMAXPROCS(0)), small: map[string]kept{}, progress: !asJSON && terminal(os.Stderr)}
+			scratch, err := os.CreateTemp("", "aldermoor-*")
+			if err != nil {
+				return err
+			}
+			defer func() { scratch.Close(); os.Remove(scratch.Name()) }()
+			e.scratch = scratch
 			for _, path := range args {
 				if err := e.path(path); err != nil {
 					return err
@@ -40,7 +47,10 @@ func inspectCommand() *cobra.Command {
 			if e.progress {
 				fmt.Fprint(os.Stderr, "\r\x1b[K")
 			}
-			r := inspect.Assemble(e.seen, func(file, layer string) *raster.Image { return e.levels[channels.Address(file, layer)] })
+			r := inspect.Assemble(e.seen, func(file, layer string) *raster.Image { return e.level(channels.Address(file, layer)) })
+			if e.trouble != nil {
+				return e.trouble
+			}
 			r.Failed = append(r.Failed, e.failed...)
 			if asJSON {
 				out := json.NewEncoder(os.Stdout)
@@ -73,7 +83,10 @@ type examiner struct {
 	mu       sync.Mutex // guards what follows
 	seen     []inspect.Examined
 	failed   []inspect.Failure
-	levels   map[string]*raster.Image
+	small    map[string]kept // reduced copies, by address
+	scratch  *os.File        // where they lie: memory does not grow with the files
+	end      int64
+	trouble  error // of the scratch file
 	progress bool
 }
 
@@ -125,7 +138,7 @@ func (e *examiner) file(p, name string) error {
 		return err
 	}
 	limits := parcel.DefaultLimits
-	limits.Aside = func(r io.Reader) (io.ReaderAt, int64, func(), error) { return blob.Aside("", r) }
+	limits.Aside = blob.KeepTemporary
 	problems, err := parcel.Unpack(kind, f, info.Size(), limits, e.look)
 	for _, q := range problems {
 		e.failed = append(e.failed, inspect.Failure{File: name + "/" + q.Name, Error: q.Name + " " + q.Says + "."})
@@ -137,43 +150,123 @@ func (e *examiner) file(p, name string) error {
 	return err
 }
 
+// look examines a stream: from memory if it is small, else from a temporary file.
 func (e *examiner) look(name string, r io.Reader) error {
 	if err := e.ctx.Err(); err != nil {
 		return err
 	}
-	var b bytes.Buffer
-	if n, err := io.Copy(&b, io.LimitReader(r, codec.DefaultLimits.Bytes+1)); err != nil {
+	at, size, done, err := held(r)
+	if err != nil {
 		return err
-	} else if n > codec.DefaultLimits.Bytes {
-		e.failed = append(e.failed, inspect.Failure{File: name, Error: fmt.Sprintf("%s has more than %d GiB. Send a smaller file.", name, codec.DefaultLimits.Bytes>>30)})
-		return nil
 	}
 	e.slots <- struct{}{}
 	e.works.Go(func() {
 		defer func() { <-e.slots }()
-		e.examine(name, b.Bytes())
+		defer done()
+		e.examine(name, inspect.Source{ReaderAt: at, Size: size})
 	})
 	return nil
 }
 
-func (e *examiner) examine(name string, data []byte) {
-	x, _ := inspect.Examine(name, data, codec.DefaultLimits, func(layer string, im *raster.Image) error {
+// heldBytes is up to what size a stream is held in memory.
+const heldBytes = 64 << 20
+
+func held(r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
+	if f, ok := r.(*os.File); ok { // it is closed by whoever opened it, perhaps too early
+		again, err := os.Open(f.Name())
+		if err != nil {
+			return nil, 0, nil, err
+		}
+		info, err := again.Stat()
+		if err != nil {
+			again.Close()
+			return nil, 0, nil, err
+		}
+		return again, info.Size(), func() { again.Close() }, nil
+	}
+	var b bytes.Buffer
+	n, err := io.Copy(&b, io.LimitReader(r, heldBytes))
+	if err != nil {
+		return nil, 0, nil, err
+	}
+	if n < heldBytes {
+		return bytes.NewReader(b.Bytes()), n, func() {}, nil
+	}
+	return blob.KeepTemporary(io.MultiReader(&b, r))
+}
+
+func (e *examiner) examine(name string, src inspect.Source) {
+	defer func() {
+		if p := recover(); p != nil { // one file must not keep the others from being seen
+			e.mu.Lock()
+			defer e.mu.Unlock()
+			e.failed = append(e.failed, inspect.Failure{File: name, Error: fmt.Sprintf("%s could not be examined: internal error: %v.", name, p)})
+		}
+	}()
+	x, err := inspect.Examine(name, src, codec.DefaultLimits, func(layer string, im *raster.Image) error {
 		im, _, _ = im.Unit()
 		var planes []raster.Plane
 		for c := range im.Components() {
 			planes = append(planes, im.Reduced(c, 512))
 		}
-		e.mu.Lock()
-		defer e.mu.Unlock()
-		e.levels[channels.Address(name, layer)] = raster.FromPlanes(planes...)
-		return nil
-	}) // keeping fails never
+		return e.keep(channels.Address(name, layer), planes)
+	})
 	e.mu.Lock()
 	defer e.mu.Unlock()
+	if err != nil {
+		e.failed = append(e.failed, inspect.Failure{File: name, Error: fmt.Sprintf("%s could not be examined: %v.", name, err)})
+		return
+	}
 	e.seen = append(e.seen, x)
 	if e.progress {
 		fmt.Fprintf(os.Stderr, "\r\x1b[K%d files, %s", len(e.seen), name)
 	}
+}
+
+// kept is where a reduced copy lies in the scratch file: planes of 16-bit samples.
+type kept struct {
+	at      int64
+	w, h, n int
+}
+
+// keep writes a reduced copy to the scratch file.
+func (e *examiner) keep(address string, planes []raster.Plane) error {
+	k := kept{0, planes[0].W, planes[0].H, len(planes)}
+	data := make([]byte, 0, 2*k.n*k.w*k.h)
+	for _, p := range planes {
+		for _, v := range p.Pix {
+			data = binary.LittleEndian.AppendUint16(data, uint16(min(max(v, 0), 1)*65535+0.5))
+		}
+	}
+	e.mu.Lock()
+	k.at = e.end
+	e.end += int64(len(data))
+	e.small[address] = k
+	e.mu.Unlock()
+	_, err := e.scratch.WriteAt(data, k.at)
+	return err
+}
+
+// level reads a reduced copy back; nil if there is none.
+func (e *examiner) level(address string) *raster.Image {
+	k, ok := e.small[address]
+	if !ok {
+		return nil
+	}
+	data := make([]byte, 2*k.n*k.w*k.h)
+	if _, err := e.scratch.ReadAt(data, k.at); err != nil {
+		e.mu.Lock()
+		defer e.mu.Unlock()
+		e.trouble = err
+		return nil
+	}
+	im := raster.New(k.w, k.h, k.n, 16)
+	for c, plane := range im.U16 {
+		for i := range plane {
+			plane[i] = binary.LittleEndian.Uint16(data[2*(c*len(plane)+i):])
+		}
+	}
+	return im
 }
 
 // tell prints a report for people.

@@ -22,8 +22,8 @@ import (
 	"aldermoor/core/station"
 )
 
-// binary builds the real program once.
-func binary(t *testing.T) string {
+// program builds the real program.
+func program(t *testing.T) string {
 	t.Helper()
 	bin := filepath.Join(t.TempDir(), "aldermoor")
 	if out, err := exec.Command("go", "build", "-o", bin, ".").CombinedOutput(); err != nil {
@@ -120,7 +120,7 @@ func delivery(t *testing.T, n int) ([]byte, string, []string) {
 // The server is killed at random moments of imports. What it had answered for must be there afterwards, once;
 // what it had not must be there once or not at all; and nothing may be wrong with the data.
 func TestKilledAtAnyMomentNothingIsLostOrDoubled(t *testing.T) {
-	bin, data := binary(t), t.TempDir()
+	bin, data := program(t), t.TempDir()
 	user := exec.Command(bin, "user", "add", "--data", data, "--user", "tester", "--role", "librarian")
 	first := serve(t, bin, data) // makes the database
 	first.kill()
@@ -215,7 +215,7 @@ func TestKilledAtAnyMomentNothingIsLostOrDoubled(t *testing.T) {
 
 // inspect --json works without a server and keeps its contract's exit codes.
 func TestInspectCommand(t *testing.T) {
-	bin, dir := binary(t), t.TempDir()
+	bin, dir := program(t), t.TempDir()
 	if out, err := exec.Command(bin, "station", "--out", dir, "--sets", "2", "--size", "128").CombinedOutput(); err != nil {
 		t.Fatalf("%v\n%s", err, out)
 	}

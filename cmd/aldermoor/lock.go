@@ -8,7 +8,7 @@ import (
 // lockFolder takes the lock file of a data folder. The system lets go of it when
 // the process ends, however it ends.
 func lockFolder(name string) (unlock func(), err error) {
-	f, err := os.OpenFile(name, os.O_CREATE|os.O_RDWR, 0o644)
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
 		return nil, err
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"time"
 
 	"aldermoor/core/scale"
 	"aldermoor/core/station"
@@ -18,20 +19,21 @@ import (
 // with other names, tags, sizes and categories.
 func seedCommand() *cobra.Command {
 	var data string
-	var n int
+	var n, tags int
 	c := &cobra.Command{Use: "seed", Short: "Fill a Library with copies of its materials, for measuring", Hidden: true, Args: cobra.NoArgs, RunE: work(func(ctx context.Context, _ []string) error {
 		a, err := openApp(ctx, data, defaultLimits(), logger(false))
 		if err != nil {
 			return err
 		}
 		defer a.close()
-		found, err := a.service.Find(ctx, library.Query{Per: 200})
+		by := library.Command("seed")
+		found, err := a.service.Find(ctx, by, library.Query{Per: 200})
 		if err != nil {
 			return err
 		}
 		var from []library.Material
 		for _, k := range found.Items {
-			m, err := a.service.Material(ctx, k.MaterialID)
+			m, err := a.service.Material(ctx, by, k.MaterialID)
 			if err != nil {
 				return err
 			}
@@ -40,33 +42,64 @@ func seedCommand() *cobra.Command {
 		if len(from) == 0 {
 			return errors.New("release at least one material first: there is nothing to copy")
 		}
-		rng := rand.New(rand.NewPCG(7, 11))
-		all := station.Materials()
-		words := []string{"worn", "wet", "pale", "dark", "coarse", "fine", "old", "mended", "seaward", "leeward", "upper", "lower", "north", "south", "loft", "cellar"}
-		for i := range n {
-			m := from[rng.IntN(len(from))]
-			about := all[rng.IntN(len(all))]
-			m.ID, m.DeliveryID, m.Released, m.ReleasedVersion, m.Stage = 0, 0, 0, 0, library.Accepted
-			m.Recipe, m.Finish = nil, library.Finish{}
-			m.SetKey = fmt.Sprintf("seed %d", i)
-			m.Name = fmt.Sprintf("%s, %s %s %d", about.Name, words[rng.IntN(len(words))], words[rng.IntN(len(words))], i)
-			m.Slug = library.Slug(m.Name)
-			m.Tags, m.Categories, m.Contact = append(slices.Clone(about.Tags), words[rng.IntN(len(words))]), about.Categories, about.Contact
-			k := 0.3 + 3*rng.Float64()
-			m.Size = scale.Size{W: m.Size.W * k, H: m.Size.H * k}
-			if err := a.store.Write(ctx, func(tx library.Tx) error { return tx.AddMaterial(&m) }); err != nil {
+		s := seeder{rng: rand.New(rand.NewPCG(7, 11)), from: from, about: station.Materials(), tags: tags}
+		const each = 1000 // a transaction
+		for done := 0; done < n; done += each {
+			err := a.store.Write(ctx, func(tx library.Tx) error {
+				for i := done; i < min(n, done+each); i++ {
+					if err := s.publish(tx, i); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+			if err != nil {
 				return err
 			}
-			if _, err := a.service.Release(ctx, m.ID, library.Wording{Notes: "Copied for measuring.", By: "seed"}); err != nil {
-				return err
-			}
-			if i%500 == 499 {
-				fmt.Printf("%d of %d\n", i+1, n)
-			}
+			fmt.Printf("%d of %d\n", min(n, done+each), n)
 		}
 		return nil
 	})}
 	c.Flags().StringVar(&data, "data", env("ALDERMOOR_DATA", ""), "folder of the data")
 	c.Flags().IntVar(&n, "n", 5000, "how many")
+	c.Flags().IntVar(&tags, "tags", 0, "how many further tags there are; each material gets two of them")
 	return c
+}
+
+// seeder makes materials up.
+type seeder struct {
+	rng   *rand.Rand
+	from  []library.Material
+	about []station.Material
+	tags  int
+}
+
+var seedWords = []string{"worn", "wet", "pale", "dark", "coarse", "fine", "old", "mended", "seaward", "leeward", "upper", "lower", "north", "south", "loft", "cellar"}
+
+func (s *seeder) word() string { return seedWords[s.rng.IntN(len(seedWords))] }
+
+// publish adds and releases the i-th material.
+func (s *seeder) publish(tx library.Tx, i int) error {
+	m := s.from[s.rng.IntN(len(s.from))]
+	about := s.about[s.rng.IntN(len(s.about))]
+	m.ID, m.DeliveryID, m.Released, m.ReleasedVersion, m.Stage = 0, 0, 1, 1, library.Accepted
+	m.Recipe, m.Finish, m.Known = nil, library.Finish{}, nil
+	m.SetKey = fmt.Sprintf("seed %d", i)
+	m.Name = fmt.Sprintf("%s, %s %s %d", about.Name, s.word(), s.word(), i)
+	m.Slug = library.Slug(m.Name)
+	m.Tags, m.Categories, m.Contact = append(slices.Clone(about.Tags), s.word()), about.Categories, about.Contact
+	if s.tags > 0 {
+		m.Tags = append(m.Tags, fmt.Sprintf("shade %d", s.rng.IntN(s.tags)), fmt.Sprintf("shade %d", s.rng.IntN(s.tags)))
+	}
+	k := 0.3 + 3*s.rng.Float64()
+	m.Size = scale.Size{W: m.Size.W * k, H: m.Size.H * k}
+	m.Maps = slices.Clone(m.Maps)
+	if err := tx.AddMaterial(&m); err != nil {
+		return err
+	}
+	r := library.Release{MaterialID: m.ID, Number: 1, Notes: "Copied for measuring.", By: "seed", Created: time.Now(), Material: m}
+	if err := tx.AddRelease(&r); err != nil {
+		return err
+	}
+	return tx.Publish(library.CardOf(r))
 }

@@ -14,11 +14,27 @@ import (
 	"github.com/spf13/cobra"
 )
 
-func openStore(ctx context.Context, dir string) (*store.Store, error) {
-	if _, err := os.Stat(filepath.Join(dir, "aldermoor.db")); err != nil {
-		return nil, fmt.Errorf("there is no Aldermoor data in %q", dir)
+// openRows opens the database of a data folder that exists. If no server has it, it is
+// migrated as needed and kept from others until done is called.
+func openRows(ctx context.Context, dir string) (db *store.Store, done func(), err error) {
+	if dir == "" {
+		return nil, nil, errors.New("say where the data is: --data DIR, or the environment variable ALDERMOOR_DATA")
 	}
-	return store.Open(ctx, dir)
+	if _, err := os.Stat(filepath.Join(dir, "aldermoor.db")); err != nil {
+		return nil, nil, fmt.Errorf("there is no Aldermoor data in %q", dir)
+	}
+	unlock, lockErr := lockFolder(filepath.Join(dir, "aldermoor.lock"))
+	if lockErr != nil {
+		unlock = func() {}
+		db, err = store.OpenBeside(ctx, dir)
+	} else {
+		db, err = store.Open(ctx, dir)
+	}
+	if err != nil {
+		unlock()
+		return nil, nil, err
+	}
+	return db, func() { db.Close(); unlock() }, nil
 }
 
 func verifyCommand() *cobra.Command {
@@ -31,12 +47,12 @@ func verifyCommand() *cobra.Command {
 		if err != nil {
 			return fmt.Errorf("stop the server that uses %q first: %w", data, err)
 		}
-		defer unlock()
-		db, err := openStore(ctx, data)
+		unlock()
+		db, done, err := openRows(ctx, data)
 		if err != nil {
 			return err
 		}
-		defer db.Close()
+		defer done()
 		wrong := 0
 		report := func(format string, args ...any) {
 			wrong++
@@ -45,17 +61,17 @@ func verifyCommand() *cobra.Command {
 		if err := db.Check(ctx); err != nil {
 			report("database: %v", err)
 		}
-		blobs, err := blob.Open(data)
+		disk, err := blob.Open(data, 0)
 		if err != nil {
 			return err
 		}
-		n, err := blobs.Verify(ctx, func(sum, says string) { report("blob %s: %s", sum, says) })
+		n, err := disk.Blobs.Verify(ctx, func(sum, says string) { report("blob %s: %s", sum, says) })
 		if err != nil {
 			return err
 		}
-		err = db.Read(ctx, func(tx library.Tx) error {
+		err = db.Read(ctx, func(tx library.Reader) error {
 			return tx.KnownBlobs(func(sum string) {
-				if _, err := os.Stat(blobs.Path(sum)); err != nil {
+				if !disk.Blobs.Has(sum) {
 					report("blob %s: a row names it, but it is missing", sum)
 				}
 			})

@@ -1,7 +1,7 @@
 // Package codec opens picture files by their content, never by their ending.
 //
-// Probe reads what a file says of itself (size, depth, resolution tag, colour
-// profile) without touching its pixels; Decode reads the pixels into a planar
+// Open reads what a file says of itself (size, depth, resolution tag, colour
+// profile) without touching its pixels; File.Decode reads the pixels into a planar
 // picture. Neither allocates for what a header merely claims: a size that the
 // file's own length cannot hold, or that is over the limits, is refused first.
 // Errors are of type FormatError (the file is damaged), UnsupportedError (the
@@ -14,6 +14,7 @@ import (
 	"image"
 	"image/jpeg"
 	"io"
+	"math"
 
 	"aldermoor/core/codec/exr"
 	"aldermoor/core/codec/fault"
@@ -104,43 +105,117 @@ func Recognise(head []byte) Format {
 
 // Probe reads the headers of a file that is held in data.
 func Probe(data []byte) (Info, error) {
-	in := Info{Format: Recognise(data), Bits: 8}
-	var err error
+	f, err := Open(data, Limits{Pixels: math.MaxInt, Bytes: math.MaxInt64})
+	return f.Info, err
+}
+
+// File is an opened picture file: its headers have been read, once, and its pixels can be.
+type File struct {
+	Info // of the main picture
+
+	data []byte
+	lim  Limits
+	png  *png.Header
+	tiff *tiff.Header
+	exr  *exr.File
+}
+
+// SniffBytes is how many of a file's first bytes Recognise needs.
+const SniffBytes = 32
+
+// OpenAt reads a file of size bytes and opens it. One that is no picture, or is larger
+// than the limit, is refused after its first bytes.
+func OpenAt(r io.ReaderAt, size int64, lim Limits) (*File, error) {
+	head := make([]byte, min(size, SniffBytes))
+	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
+		return nil, err
+	}
+	if Recognise(head) == "" {
+		return nil, notRead
+	}
+	if size > lim.Bytes {
+		return nil, tooLarge(size, lim)
+	}
+	data := make([]byte, size)
+	if n, err := r.ReadAt(data, 0); n < len(data) {
+		return nil, fmt.Errorf("read %d bytes: %w", size, err)
+	}
+	return Open(data, lim)
+}
+
+var notRead = UnsupportedError("this is not a picture in a format that is read here (" + Readable + ")")
+
+func tooLarge(size int64, lim Limits) error {
+	return LimitError(fmt.Sprintf("the file has %d bytes; the limit is %d", size, lim.Bytes))
+}
+
+// Open reads the headers of a file that is held in data, which is kept. The File is never
+// nil; with an error it holds what could be read.
+func Open(data []byte, lim Limits) (*File, error) {
+	f := &File{Info: Info{Format: Recognise(data), Bits: 8}, data: data, lim: lim}
+	if f.Format == "" {
+		return f, notRead
+	}
+	if int64(len(data)) > lim.Bytes {
+		return f, tooLarge(int64(len(data)), lim)
+	}
+	if err := f.probe(); err != nil {
+		return f, err
+	}
+	f.plausible()
+	if f.W <= 0 || f.H <= 0 {
+		return f, FormatError(fmt.Sprintf("the header says %d × %d pixels", f.W, f.H))
+	}
+	return f, f.within(&f.Info)
+}
+
+// within refuses a picture that is larger than the limit.
+func (f *File) within(in *Info) error {
+	if in.W > f.lim.Pixels/in.H {
+		return LimitError(fmt.Sprintf("the picture says it has %d × %d pixels; the limit is %d megapixels", in.W, in.H, f.lim.Pixels>>20))
+	}
+	return nil
+}
+
+func (f *File) probe() error {
+	in, data := &f.Info, f.data
 	switch in.Format {
 	case PNG:
-		var h png.Header
-		h, err = png.ReadHeader(data)
+		h, err := png.ReadHeader(data)
 		in.W, in.H, in.Bits, in.Components = h.W, h.H, h.Bits, h.Components
 		in.Density, in.Profile, in.Gamma = h.Density, h.Profile, h.Gamma
+		f.png = &h
+		return err
 	case JPEG:
-		err = probeJPEG(data, &in)
+		return probeJPEG(data, in)
 	case TIFF:
-		err = probeTIFF(data, &in)
+		h, err := probeTIFF(data, in)
+		f.tiff = &h
+		return err
 	case EXR:
-		err = probeEXR(data, &in)
+		e, err := exr.Open(data)
+		if err != nil {
+			return err
+		}
+		f.exr = e
+		layers := e.Layers()
+		in.describe(e, layers[0])
+		for _, l := range layers[1:] {
+			in.Layers = append(in.Layers, l.Name)
+		}
+		return nil
 	case HDR:
-		var h hdr.Header
-		h, err = hdr.ReadHeader(data)
+		h, err := hdr.ReadHeader(data)
 		in.W, in.H, in.Bits, in.Float, in.Components = h.W, h.H, 32, true, 3
+		return err
 	case TGA:
-		var h tga.Header
-		h, err = tga.ReadHeader(data)
+		h, err := tga.ReadHeader(data)
 		in.W, in.H, in.Components = h.W, h.H, h.Components
+		return err
 	case WebP:
-		err = probeConfig(data, &in, webp.DecodeConfig)
-	case BMP:
-		err = probeConfig(data, &in, bmp.DecodeConfig)
-	default:
-		return in, UnsupportedError("this is not a picture in a format that is read here (" + Readable + ")")
+		return probeConfig(data, in, webp.DecodeConfig)
 	}
-	if err != nil {
-		return in, err
-	}
-	in.plausible()
-	if in.W <= 0 || in.H <= 0 {
-		return in, FormatError(fmt.Sprintf("the header says %d × %d pixels", in.W, in.H))
-	}
-	return in, nil
+	return probeConfig(data, in, bmp.DecodeConfig)
 }
 
 // plausible drops a resolution or gamma that is no positive finite figure.
@@ -159,19 +234,6 @@ func probeConfig(data []byte, in *Info, config func(io.Reader) (image.Config, er
 	}
 	in.W, in.H = c.Width, c.Height
 	in.Components = 3
-	return nil
-}
-
-func probeEXR(data []byte, in *Info) error {
-	f, err := exr.Open(data)
-	if err != nil {
-		return err
-	}
-	layers := f.Layers()
-	in.describe(f, layers[0])
-	for _, l := range layers[1:] {
-		in.Layers = append(in.Layers, l.Name)
-	}
 	return nil
 }
 
@@ -194,17 +256,17 @@ func Decode(data []byte, lim Limits) (*raster.Image, Info, error) {
 // DecodeLayer reads one of a file's pictures by its name, as Info.Layers gives
 // it; "" is the main one.
 func DecodeLayer(data []byte, layer string, lim Limits) (*raster.Image, Info, error) {
-	if int64(len(data)) > lim.Bytes {
-		return nil, Info{}, LimitError(fmt.Sprintf("the file has %d bytes; the limit is %d", len(data), lim.Bytes))
-	}
-	in, err := Probe(data)
+	f, err := Open(data, lim)
 	if err != nil {
-		return nil, in, err
+		return nil, f.Info, err
 	}
-	if in.W > lim.Pixels/in.H {
-		return nil, in, LimitError(fmt.Sprintf("the picture says it has %d × %d pixels; the limit is %d megapixels", in.W, in.H, lim.Pixels>>20))
-	}
-	im, err := decode(data, layer, &in, lim)
+	return f.Decode(layer)
+}
+
+// Decode reads one of the file's pictures by its name; "" is the main one.
+func (f *File) Decode(layer string) (*raster.Image, Info, error) {
+	in := f.Info
+	im, err := f.decode(layer, &in)
 	if err != nil {
 		return nil, in, err
 	}
@@ -214,15 +276,14 @@ func DecodeLayer(data []byte, layer string, lim Limits) (*raster.Image, Info, er
 	return im, in, nil
 }
 
-func decode(data []byte, layer string, in *Info, lim Limits) (im *raster.Image, err error) {
+func (f *File) decode(layer string, in *Info) (im *raster.Image, err error) {
 	var src image.Image
+	data := f.data
 	switch in.Format {
 	case PNG:
-		im, _, err = png.Decode(data)
-		return im, err
+		return f.png.Decode()
 	case TIFF:
-		im, _, err = tiff.Decode(data)
-		return im, err
+		return f.tiff.Decode()
 	case HDR:
 		im, _, err = hdr.Decode(data)
 		return im, err
@@ -230,7 +291,7 @@ func decode(data []byte, layer string, in *Info, lim Limits) (im *raster.Image, 
 		im, _, err = tga.Decode(data)
 		return im, err
 	case EXR:
-		return decodeEXR(data, layer, in, lim)
+		return f.decodeEXR(layer, in)
 	case JPEG:
 		if in.W*in.H/2048 > len(data) { // a block of 8 × 8 takes at least two bits
 			return nil, tooShort(in)
@@ -260,20 +321,17 @@ func tooShort(in *Info) error {
 	return FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", in.W, in.H))
 }
 
-func decodeEXR(data []byte, layer string, in *Info, lim Limits) (*raster.Image, error) {
-	f, err := exr.Open(data)
-	if err != nil {
-		return nil, err
-	}
-	for i, l := range f.Layers() {
+func (f *File) decodeEXR(layer string, in *Info) (*raster.Image, error) {
+	for i, l := range f.exr.Layers() {
 		if layer != l.Name && (layer != "" || i > 0) {
 			continue
 		}
-		in.describe(f, l)
-		if in.Layer = layer; in.W > lim.Pixels/in.H {
-			return nil, LimitError(fmt.Sprintf("the picture says it has %d × %d pixels; the limit is %d megapixels", in.W, in.H, lim.Pixels>>20))
+		in.describe(f.exr, l)
+		in.Layer = layer
+		if err := f.within(in); err != nil {
+			return nil, err
 		}
-		return f.Image(l)
+		return f.exr.Image(l)
 	}
 	return nil, FormatError(fmt.Sprintf("there is no layer %q in it", layer))
 }

@@ -59,17 +59,17 @@ func dropDefaultDensity(in *Info) {
 	}
 }
 
-func probeTIFF(data []byte, in *Info) error {
+func probeTIFF(data []byte, in *Info) (tiff.Header, error) {
 	t, err := tiff.ReadHeader(data)
 	if err != nil {
-		return err
+		return t, err
 	}
 	in.W, in.H, in.Bits, in.Float, in.Components, in.Density = t.W, t.H, t.Bits, t.Float, t.Components, t.Density
 	if t.ICC != nil {
 		in.Profile = iccName(t.ICC)
 	}
 	dropDefaultDensity(in)
-	return nil
+	return t, nil
 }
 
 // iccName is the description of an ICC profile (ICC.1:2022, 9.2.41), or

@@ -9,7 +9,6 @@
 package handoff
 
 import (
-	"archive/zip"
 	"bytes"
 	"context"
 	"crypto/sha256"
@@ -122,6 +121,7 @@ type item struct {
 	ratio float64
 	texel float64 // bytes of video memory a texel, 0 for files that only repeat others
 	kind  channels.Channel
+	uses  []*Map // what it is made of
 	make  func(*builder) (*raster.Image, error)
 }
 
@@ -171,7 +171,7 @@ func (m Material) planOne(p Profile) []item {
 		if from.Bits > 8 {
 			bits = 16
 		}
-		it := item{m.Slug + "-" + suffix + ".png", "", w, h, bits, comps, srgb, false, from.Ratio, texel, kind, f}
+		it := item{m.Slug + "-" + suffix + ".png", "", w, h, bits, comps, srgb, false, from.Ratio, texel, kind, []*Map{from}, f}
 		if p.EXR && kind != channels.None {
 			it.name, it.exr, it.srgb, it.bits = m.Slug+"-"+suffix+p.ending(), true, false, 16
 			if kind == channels.Height {
@@ -201,6 +201,7 @@ func (m Material) planOne(p Profile) []item {
 				name = channels.Glossiness
 			}
 			add(string(name), from, 1, false, 0.5, name, func(b *builder) (*raster.Image, error) { return b.roughness(from, p.Gloss) })
+			out[len(out)-1].uses = present(from, m.find(channels.Normal))
 		case c.Colour():
 			add(string(c), from, 3, true, 1, c, func(b *builder) (*raster.Image, error) { return b.colour(from) })
 			if c == channels.Emissive || c == channels.BaseColor && m.find(channels.Opacity) == nil {
@@ -213,11 +214,11 @@ func (m Material) planOne(p Profile) []item {
 	rough, metal, occ := m.rough(), m.find(channels.Metallic), m.find(channels.Occlusion)
 	if first := firstOf(rough, metal, occ); first != nil {
 		add("occlusion-roughness-metallic", first, 3, false, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.packed(rough, metal, occ) })
-		out[len(out)-1].bits = 8
+		out[len(out)-1].bits, out[len(out)-1].uses = 8, present(rough, metal, occ, m.find(channels.Normal))
 	}
 	if base, op := m.find(channels.BaseColor), m.find(channels.Opacity); base != nil && op != nil {
 		add("base_color-opacity", base, 4, true, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.cutout(base, op) })
-		out[len(out)-1].bits = 8
+		out[len(out)-1].bits, out[len(out)-1].uses = 8, present(base, op)
 	}
 	return out
 }
@@ -227,6 +228,10 @@ func (m Material) rough() *Map {
 		return r
 	}
 	return m.find(channels.Glossiness)
+}
+
+func present(maps ...*Map) []*Map {
+	return slices.DeleteFunc(maps, func(m *Map) bool { return m == nil })
 }
 
 func firstOf(maps ...*Map) *Map {
@@ -264,56 +269,36 @@ func (m Material) Estimate(p Profile) Cost {
 	return c
 }
 
-// Write makes the zip. It stops between maps when the context ends.
-func Write(ctx context.Context, w io.Writer, m Material, p Profile, t *colour.Tables) error {
+// Version is that of the writer: a handoff that another version made is made anew.
+const Version = 2
+
+// Steps is how many files a handoff holds.
+func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }
+
+// Make makes the files of a handoff and gives each, once, to keep: its path within the
+// handoff's folder, and its contents. Each map of the release is decoded once. It stops
+// between maps when the context ends.
+func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep func(path string, data []byte) error) error {
 	if len(m.Maps) == 0 {
 		return fmt.Errorf("hand over %q: the release has no maps", m.Name)
 	}
-	z := zip.NewWriter(w)
 	sums := new(bytes.Buffer)
-	put := func(name string, data []byte, packed bool) error {
-		h := &zip.FileHeader{Name: m.Folder(p) + "/" + name, Modified: m.Released.UTC(), Method: zip.Deflate}
-		if packed {
-			h.Method = zip.Store
-		}
-		f, err := z.CreateHeader(h)
-		if err != nil {
-			return err
-		}
-		if name != "CHECKSUMS.sha256" {
-			fmt.Fprintf(sums, "%x  %s\n", sha256.Sum256(data), name)
-		}
-		_, err = f.Write(data)
-		return err
+	put := func(name string, data []byte) error {
+		fmt.Fprintf(sums, "%x  %s\n", sha256.Sum256(data), name)
+		return keep(name, data)
 	}
-	b := &builder{m: m, p: p, t: t}
 	items := m.plan(p)
-	for _, it := range items {
+	b := newBuilder(m, p, t, items)
+	for i, it := range items {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		b.exr, b.tile = it.exr, it.tile
-		im, err := it.make(b)
+		data, err := b.file(it)
 		if err != nil {
-			return fmt.Errorf("make %q: %w", it.name, err)
+			return err
 		}
-		var buf bytes.Buffer
-		var density [2]float64
-		if m.Size.Known() {
-			density[0], density[1] = scale.Density(m.Size, im.W, im.H)
-		}
-		switch {
-		case !it.exr:
-			err = codec.EncodePNG(&buf, im, codec.PNGOptions{SRGB: it.srgb, Density: density})
-		case it.bits == 32:
-			err = exr.Encode(&buf, im, exr.Options{Type: exr.Float, Density: density})
-		default:
-			err = exr.Encode(&buf, im, exr.Options{Type: exr.Half, Density: density})
-		}
-		if err != nil {
-			return fmt.Errorf("write %q: %w", it.name, err)
-		}
-		if err := put("maps/"+it.name, buf.Bytes(), true); err != nil {
+		b.drop(items[i+1:])
+		if err := put("maps/"+it.name, data); err != nil {
 			return err
 		}
 	}
@@ -331,14 +316,52 @@ func Write(ctx context.Context, w io.Writer, m Material, p Profile, t *colour.Ta
 		{"material.json", about},
 		{"LICENCE.txt", m.licenceText()},
 	} {
-		if err := put(f.name, f.data, false); err != nil {
+		if err := put(f.name, f.data); err != nil {
 			return err
 		}
 	}
-	if err := put("CHECKSUMS.sha256", sums.Bytes(), false); err != nil {
+	return keep("CHECKSUMS.sha256", sums.Bytes())
+}
+
+// file makes one map file.
+func (b *builder) file(it item) ([]byte, error) {
+	b.exr, b.tile = it.exr, it.tile
+	im, err := it.make(b)
+	if err != nil {
+		return nil, fmt.Errorf("make %q: %w", it.name, err)
+	}
+	var buf bytes.Buffer
+	var density [2]float64
+	if b.m.Size.Known() {
+		density[0], density[1] = scale.Density(b.m.Size, im.W, im.H)
+	}
+	switch {
+	case !it.exr:
+		err = codec.EncodePNG(&buf, im, codec.PNGOptions{SRGB: it.srgb, Density: density})
+	case it.bits == 32:
+		err = exr.Encode(&buf, im, exr.Options{Type: exr.Float, Density: density})
+	default:
+		err = exr.Encode(&buf, im, exr.Options{Type: exr.Half, Density: density})
+	}
+	if err != nil {
+		return nil, fmt.Errorf("write %q: %w", it.name, err)
+	}
+	return buf.Bytes(), nil
+}
+
+// Write makes a handoff as a zip.
+func Write(ctx context.Context, w io.Writer, m Material, p Profile, t *colour.Tables) error {
+	var parts []Part
+	err := Make(ctx, m, p, t, func(path string, data []byte) error {
+		parts = append(parts, Part{FileOf(path, data), bytes.NewReader(data)})
+		return nil
+	})
+	if err != nil {
 		return err
 	}
-	return z.Close()
+	a := NewArchive(m.Folder(p), m.Released, parts)
+	_, err = io.Copy(w, io.NewSectionReader(a, 0, a.Size()))
+	return err
 }
 
 // describe is material.json: everything known.

@@ -19,6 +19,44 @@ type builder struct {
 
 	exr  bool   // the map in the making is a float one
 	tile string // the UDIM tile in the making
+
+	opened map[source]*raster.Image // whole files, until nothing needs them
+}
+
+// source is a map's file: of one tile, if it has several.
+type source struct {
+	m    *Map
+	tile string
+}
+
+func newBuilder(m Material, p Profile, t *colour.Tables, items []item) *builder {
+	return &builder{m: m, p: p, t: t, opened: map[source]*raster.Image{}}
+}
+
+// drop forgets the files that none of the items left is made of.
+func (b *builder) drop(left []item) {
+	for k := range b.opened {
+		if !slices.ContainsFunc(left, func(it item) bool { return it.tile == k.tile && slices.Contains(it.uses, k.m) }) {
+			delete(b.opened, k)
+		}
+	}
+}
+
+// open is a map's whole file, decoded at most once.
+func (b *builder) open(m *Map) (*raster.Image, error) {
+	k := source{m, b.tile}
+	if im := b.opened[k]; im != nil {
+		return im, nil
+	}
+	get := m.Load
+	if i := slices.IndexFunc(m.Tiles, func(t Tile) bool { return t.UDIM == b.tile }); i >= 0 {
+		get = m.Tiles[i].Load
+	}
+	im, err := get()
+	if err == nil {
+		b.opened[k] = im
+	}
+	return im, err
 }
 
 // done gives planes the form of what is written for a source.
@@ -35,11 +73,7 @@ func (b *builder) asIs(im *raster.Image, w int) bool { return w == im.W && !im.F
 
 // load opens a map's file and picks the component it is in.
 func (b *builder) load(m *Map) (*raster.Image, error) {
-	get := m.Load
-	if i := slices.IndexFunc(m.Tiles, func(t Tile) bool { return t.UDIM == b.tile }); i >= 0 {
-		get = m.Tiles[i].Load
-	}
-	im, err := get()
+	im, err := b.open(m)
 	if err != nil {
 		return nil, err
 	}

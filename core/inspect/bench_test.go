@@ -19,7 +19,7 @@ func BenchmarkExamine(b *testing.B) {
 	levels := map[string]*raster.Image{}
 	var all []Examined
 	for _, f := range files {
-		e, err := Examine(f.Name, f.Data, codec.DefaultLimits, func(_ string, im *raster.Image) error {
+		e, err := Examine(f.Name, SourceOf(f.Data), codec.DefaultLimits, func(_ string, im *raster.Image) error {
 			var planes []raster.Plane
 			for c := range im.Components() {
 				planes = append(planes, im.Reduced(c, 1024))

@@ -7,9 +7,12 @@
 package inspect
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
+	"io"
 	"maps"
 	"math"
 	"path"
@@ -34,39 +37,57 @@ type Examined struct {
 	Layers  []channels.Look `json:"layers,omitempty"` // of the file's further pictures
 	Sidecar *scale.Sidecar  `json:"sidecar"`          // nil if it is not a sidecar
 	Problem string          `json:"problem"`          // why a picture or sidecar could not be read, as a sentence
+	Failed  bool            `json:"failed,omitempty"` // the problem is not of the file: examining it can be retried
 }
 
 // pictureEndings are the endings that promise a picture.
 var pictureEndings = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".tif": true, ".tiff": true,
 	".webp": true, ".bmp": true, ".exr": true, ".hdr": true, ".tga": true, ".psd": true, ".gif": true}
 
-// Examine looks at the file at path, whose bytes are in data. Each decoded
-// picture is handed to keep, for whoever wants to derive more from the one decode:
-// the main one, then those of further layers. keep may be nil.
-func Examine(file string, data []byte, lim codec.Limits, keep func(layer string, im *raster.Image) error) (Examined, error) {
-	sum := sha256.Sum256(data)
-	e := Examined{Path: file, SHA256: hex.EncodeToString(sum[:]), Size: int64(len(data))}
-	ext := strings.ToLower(path.Ext(file))
-	if codec.Recognise(data) == "" {
-		switch {
-		case len(data) == 0:
-			e.Problem = fmt.Sprintf("%s is empty. Send it again.", file)
-		case pictureEndings[ext]:
-			e.Problem = fmt.Sprintf("%s is not a picture that can be read here, whatever its ending says. Send it as %s.", file, codec.Readable)
-		case ext == ".json":
-			s, err := scale.ParseSidecar(data)
-			if err != nil {
-				e.Problem = fmt.Sprintf("%s: %v. It is kept as a note.", file, err)
-			} else {
-				e.Sidecar = &s
-			}
+// Source is a file to be examined.
+type Source struct {
+	io.ReaderAt
+	Size   int64
+	SHA256 string // "" to have it worked out
+}
+
+// SourceOf is a file whose bytes are held in data.
+func SourceOf(data []byte) Source {
+	return Source{ReaderAt: bytes.NewReader(data), Size: int64(len(data))}
+}
+
+// sidecarBytes is how large a sidecar file may be.
+const sidecarBytes = 1 << 20
+
+// Examine looks at the file at path. What is no picture is known by its first bytes and
+// read no further; a picture is read and parsed once. Each decoded picture is handed to
+// keep, for whoever wants to derive more from the one decode: the main one, then those of
+// further layers. keep may be nil. The error is keep's, or of reading: what is wrong with
+// the file is its Problem.
+func Examine(file string, src Source, lim codec.Limits, keep func(layer string, im *raster.Image) error) (Examined, error) {
+	e := Examined{Path: file, SHA256: src.SHA256, Size: src.Size}
+	if e.SHA256 == "" {
+		h := sha256.New()
+		if _, err := io.Copy(h, io.NewSectionReader(src, 0, src.Size)); err != nil {
+			return e, err
 		}
-		return e, nil
+		e.SHA256 = hex.EncodeToString(h.Sum(nil))
+	}
+	head := make([]byte, min(src.Size, codec.SniffBytes))
+	if n, err := src.ReadAt(head, 0); n < len(head) {
+		return e, fmt.Errorf("read %q: %w", file, err)
+	}
+	if codec.Recognise(head) == "" {
+		return e, e.noPicture(src)
+	}
+	f, err := codec.OpenAt(src, src.Size, lim)
+	if err != nil {
+		return e, e.refused(err)
 	}
 	look := func(layer string) (channels.Look, error) {
-		im, in, err := codec.DecodeLayer(data, layer, lim)
+		im, in, err := f.Decode(layer)
 		if err != nil {
-			e.Problem = fmt.Sprintf("%s cannot be read: %s. %s", file, strings.TrimSuffix(err.Error(), "."), remedy(err))
+			e.cannotBeRead(err)
 			return channels.Look{}, nil
 		}
 		if keep != nil {
@@ -89,6 +110,45 @@ func Examine(file string, data []byte, lim codec.Limits, keep func(layer string,
 		e.Layers = append(e.Layers, l)
 	}
 	return e, nil
+}
+
+// refused makes a problem of what is wrong with a picture; an error of reading is returned.
+func (e *Examined) refused(err error) error {
+	var format codec.FormatError
+	var unsupported codec.UnsupportedError
+	var limit codec.LimitError
+	if !errors.As(err, &format) && !errors.As(err, &unsupported) && !errors.As(err, &limit) {
+		return err
+	}
+	e.cannotBeRead(err)
+	return nil
+}
+
+func (e *Examined) cannotBeRead(err error) {
+	e.Problem = fmt.Sprintf("%s cannot be read: %s. %s", e.Path, strings.TrimSuffix(err.Error(), "."), remedy(err))
+}
+
+// noPicture looks at a file that is no picture: it may be a sidecar, or promise to be one.
+func (e *Examined) noPicture(src Source) error {
+	ext := strings.ToLower(path.Ext(e.Path))
+	switch {
+	case src.Size == 0:
+		e.Problem = fmt.Sprintf("%s is empty. Send it again.", e.Path)
+	case pictureEndings[ext]:
+		e.Problem = fmt.Sprintf("%s is not a picture that can be read here, whatever its ending says. Send it as %s.", e.Path, codec.Readable)
+	case ext == ".json" && src.Size <= sidecarBytes:
+		data := make([]byte, src.Size)
+		if n, err := src.ReadAt(data, 0); n < len(data) {
+			return fmt.Errorf("read %q: %w", e.Path, err)
+		}
+		s, err := scale.ParseSidecar(data)
+		if err != nil {
+			e.Problem = fmt.Sprintf("%s: %v. It is kept as a note.", e.Path, err)
+		} else {
+			e.Sidecar = &s
+		}
+	}
+	return nil
 }
 
 func remedy(err error) string {

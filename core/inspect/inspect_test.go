@@ -24,7 +24,7 @@ func examine(t *testing.T, files []station.File) Report {
 	var all []Examined
 	for _, f := range files {
 		var im *raster.Image
-		e, err := Examine(f.Name, f.Data, codec.DefaultLimits, func(_ string, p *raster.Image) error { im = p; return nil })
+		e, err := Examine(f.Name, SourceOf(f.Data), codec.DefaultLimits, func(_ string, p *raster.Image) error { im = p; return nil })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -192,7 +192,7 @@ func ExampleAssemble() {
 	files, _ := w.Files(station.Take(station.Materials()[0], station.Options{Px: 256, Seed: 1}), "slates")
 	var all []Examined
 	for _, f := range files {
-		e, _ := Examine(f.Name, f.Data, codec.DefaultLimits, nil)
+		e, _ := Examine(f.Name, SourceOf(f.Data), codec.DefaultLimits, nil)
 		all = append(all, e)
 	}
 	for _, s := range Assemble(all, nil).Sets {

@@ -15,6 +15,9 @@ type Panic struct {
 	Stack []byte
 }
 
+// Trace is Stack, for those who know no raster.
+func (p *Panic) Trace() []byte { return p.Stack }
+
 // Error says what the panic was.
 func (p *Panic) Error() string { return fmt.Sprint(p.Value) }
 

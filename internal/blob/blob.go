@@ -1,8 +1,12 @@
-// Package blob keeps files by their contents: a blob's name is its SHA-256.
+// Package blob keeps the application's files on disk, in three kinds of folder:
 //
-// A blob is complete and on the disk before its name is given out, so a row that
-// names one can rely on it after any crash. Blobs are never changed. Beside them
-// the store keeps derived files, which may be deleted at any time.
+//   - Blobs: what was delivered and what releases name. Immutable, named by SHA-256,
+//     complete and synced before the name is given out, so that a row that names one can
+//     rely on it after any crash.
+//   - Derived: what can be made again. Bounded; the least recently used files go first.
+//   - Scratch: what is being received or unpacked. Emptied when the server starts.
+//
+// Readers get io.ReaderAt and a size, never a path, so that blobs may lie elsewhere.
 package blob
 
 import (
@@ -19,44 +23,57 @@ import (
 	"strings"
 )
 
-// Store is a folder with blobs/, derived/ and incoming/.
-type Store struct{ dir string }
-
-// Open prepares the folders. What an earlier run left half-received is removed.
-func Open(dir string) (*Store, error) {
-	s := &Store{dir}
-	if err := os.RemoveAll(s.path("incoming")); err != nil {
-		return nil, fmt.Errorf("clear %q: %w", s.path("incoming"), err)
-	}
-	for _, d := range []string{"blobs", "derived", "incoming"} {
-		if err := os.MkdirAll(s.path(d), 0o755); err != nil {
-			return nil, fmt.Errorf("make %q: %w", s.path(d), err)
-		}
-	}
-	return s, nil
+// Disk is the three folders of a data folder.
+type Disk struct {
+	Blobs   *Blobs
+	Derived *Derived
+	Scratch *Scratch
 }
 
-func (s *Store) path(parts ...string) string {
-	return filepath.Join(append([]string{s.dir}, parts...)...)
+// DefaultDerivedBytes is how much of derived files is kept if nothing else is said.
+const DefaultDerivedBytes = 20 << 30
+
+// Open prepares the folders in dir: blobs/, derived/ and incoming/. What an earlier run
+// left half-received is removed. derivedBytes bounds derived/; 0 is the default.
+func Open(dir string, derivedBytes int64) (*Disk, error) {
+	incoming := filepath.Join(dir, "incoming")
+	if err := os.RemoveAll(incoming); err != nil {
+		return nil, fmt.Errorf("clear %q: %w", incoming, err)
+	}
+	for _, d := range []string{"blobs", "derived", "incoming"} {
+		if err := os.MkdirAll(filepath.Join(dir, d), 0o700); err != nil {
+			return nil, fmt.Errorf("make %q: %w", filepath.Join(dir, d), err)
+		}
+	}
+	if derivedBytes <= 0 {
+		derivedBytes = DefaultDerivedBytes
+	}
+	s := &Scratch{incoming}
+	return &Disk{&Blobs{filepath.Join(dir, "blobs"), s}, newDerived(filepath.Join(dir, "derived"), s, derivedBytes), s}, nil
+}
+
+// Blobs keeps files by their contents.
+type Blobs struct {
+	dir     string
+	scratch *Scratch
 }
 
 // Path is where a blob lies.
-func (s *Store) Path(sum string) string {
+func (s *Blobs) Path(sum string) string {
 	if len(sum) != 64 || strings.ContainsAny(sum, `/\.`) {
-		return s.path("blobs", "none")
+		return filepath.Join(s.dir, "none")
 	}
-	return s.path("blobs", sum[:2], sum[2:])
+	return filepath.Join(s.dir, sum[:2], sum[2:])
 }
 
-// Put stores what r gives and returns its name and length. Storing the same
-// bytes twice is harmless.
-func (s *Store) Put(ctx context.Context, r io.Reader) (sum string, n int64, err error) {
-	name := s.path("incoming", rand.Text())
-	f, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+// Put stores what r gives and returns its name and length. Storing the same bytes again
+// is harmless, and mends a blob that was damaged on disk.
+func (s *Blobs) Put(ctx context.Context, r io.Reader) (sum string, n int64, err error) {
+	f, err := s.scratch.create()
 	if err != nil {
 		return "", 0, fmt.Errorf("store a file: %w", err)
 	}
-	defer os.Remove(name) // fails once it has been moved
+	defer os.Remove(f.Name()) // fails once it has been moved
 	h := sha256.New()
 	n, err = io.Copy(io.MultiWriter(f, h), contextReader{ctx, r})
 	if err == nil {
@@ -69,23 +86,25 @@ func (s *Store) Put(ctx context.Context, r io.Reader) (sum string, n int64, err 
 		return "", n, fmt.Errorf("store a file: %w", err)
 	}
 	sum = hex.EncodeToString(h.Sum(nil))
-	to := s.Path(sum)
-	if _, err := os.Stat(to); err == nil {
-		return sum, n, nil
-	}
-	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
-		return "", n, fmt.Errorf("store a file: %w", err)
-	}
-	if err := os.Rename(name, to); err != nil {
-		return "", n, fmt.Errorf("store a file: %w", err)
-	}
-	return sum, n, syncDir(filepath.Dir(to))
+	return sum, n, s.keep(f.Name(), sum)
 }
 
-// Adopt stores a file that lies on the same disk already: it is read once, to
-// learn its name, and linked, not copied. The file itself stays where it is, and
-// must not be changed afterwards.
-func (s *Store) Adopt(ctx context.Context, file string) (sum string, n int64, err error) {
+// keep moves a synced file to its blob's place, over whatever lies there.
+func (s *Blobs) keep(file, sum string) error {
+	to := s.Path(sum)
+	if err := makeDir(filepath.Dir(to)); err != nil {
+		return fmt.Errorf("store a file: %w", err)
+	}
+	if err := os.Rename(file, to); err != nil {
+		return fmt.Errorf("store a file: %w", err)
+	}
+	return syncDir(filepath.Dir(to))
+}
+
+// Adopt stores a file that lies on the same disk already: it is read once, to learn its
+// name, and linked, not copied. The file itself stays where it is, and must not be
+// changed afterwards.
+func (s *Blobs) Adopt(ctx context.Context, file string) (sum string, n int64, err error) {
 	f, err := os.Open(file)
 	if err != nil {
 		return "", 0, fmt.Errorf("store a file: %w", err)
@@ -99,15 +118,10 @@ func (s *Store) Adopt(ctx context.Context, file string) (sum string, n int64, er
 		return "", n, fmt.Errorf("store a file: %w", err)
 	}
 	sum = hex.EncodeToString(h.Sum(nil))
-	to := s.Path(sum)
-	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
-		return "", n, fmt.Errorf("store a file: %w", err)
-	}
-	switch err := os.Link(file, to); {
-	case err == nil:
-		return sum, n, syncDir(filepath.Dir(to))
-	case errors.Is(err, fs.ErrExist):
-		return sum, n, nil
+	link := filepath.Join(s.scratch.dir, rand.Text())
+	if os.Link(file, link) == nil {
+		defer os.Remove(link) // stays where the blob is the same file already
+		return sum, n, s.keep(link, sum)
 	}
 	if _, err := f.Seek(0, io.SeekStart); err != nil { // a disk that cannot link
 		return "", n, fmt.Errorf("store a file: %w", err)
@@ -115,29 +129,8 @@ func (s *Store) Adopt(ctx context.Context, file string) (sum string, n int64, er
 	return s.Put(ctx, f)
 }
 
-type contextReader struct {
-	ctx context.Context
-	r   io.Reader
-}
-
-func (c contextReader) Read(p []byte) (int, error) {
-	if err := c.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return c.r.Read(p)
-}
-
-func syncDir(dir string) error {
-	d, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	return d.Sync()
-}
-
 // Read returns a whole blob.
-func (s *Store) Read(sum string) ([]byte, error) {
+func (s *Blobs) Read(sum string) ([]byte, error) {
 	data, err := os.ReadFile(s.Path(sum))
 	if err != nil {
 		return nil, fmt.Errorf("read blob %.12s: %w", sum, err)
@@ -145,19 +138,32 @@ func (s *Store) Read(sum string) ([]byte, error) {
 	return data, nil
 }
 
+// Handle is an open file; whoever opened it closes it.
+type Handle = interface {
+	io.ReaderAt
+	io.Closer
+	Size() int64
+}
+
 // Open opens a blob.
-func (s *Store) Open(sum string) (*os.File, error) {
-	f, err := os.Open(s.Path(sum))
+func (s *Blobs) Open(sum string) (Handle, error) {
+	f, err := openFile(s.Path(sum))
 	if err != nil {
 		return nil, fmt.Errorf("open blob %.12s: %w", sum, err)
 	}
 	return f, nil
 }
 
-// Verify reads every blob and calls wrong for those whose contents are not what
-// their name says.
-func (s *Store) Verify(ctx context.Context, wrong func(sum, says string)) (count int, err error) {
-	err = filepath.WalkDir(s.path("blobs"), func(p string, d fs.DirEntry, err error) error {
+// Has says whether a blob is there, without reading it.
+func (s *Blobs) Has(sum string) bool {
+	_, err := os.Stat(s.Path(sum))
+	return err == nil
+}
+
+// Verify reads every blob and calls wrong for those whose contents are not what their
+// name says.
+func (s *Blobs) Verify(ctx context.Context, wrong func(sum, says string)) (count int, err error) {
+	err = filepath.WalkDir(s.dir, func(p string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err
 		}
@@ -183,60 +189,90 @@ func (s *Store) Verify(ctx context.Context, wrong func(sum, says string)) (count
 	return count, err
 }
 
-// Derived returns a derived file, making it first if it is not there. Name must
-// be made of letters, digits, '-', '.' and '/'.
-func (s *Store) Derived(name string, make func() ([]byte, error)) ([]byte, error) {
-	data, err := os.ReadFile(s.path("derived", filepath.FromSlash(name)))
-	if err == nil && len(data) > 0 {
-		return data, nil
-	}
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return nil, err
-	}
-	if data, err = make(); err != nil {
-		return nil, err
-	}
-	return data, s.PutDerived(name, data)
+// File is an open file of known size.
+type File struct {
+	*os.File
+	size int64
 }
 
-// PutDerived stores a derived file.
-func (s *Store) PutDerived(name string, data []byte) error {
-	to := s.path("derived", filepath.FromSlash(name))
-	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
-		return err
-	}
-	tmp := s.path("incoming", rand.Text())
-	if err := os.WriteFile(tmp, data, 0o644); err != nil {
-		os.Remove(tmp)
-		return err
-	}
-	return os.Rename(tmp, to)
-}
+// Size is the file's length in bytes.
+func (f *File) Size() int64 { return f.size }
 
-// DerivedPath is where a derived file lies, and whether it is there.
-func (s *Store) DerivedPath(name string) (string, bool) {
-	p := s.path("derived", filepath.FromSlash(name))
-	_, err := os.Stat(p)
-	return p, err == nil
-}
-
-// Aside keeps what it reads in a temporary file until done is called, where it can be
-// read at will.
-func (s *Store) Aside(r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
-	return Aside(s.path("incoming"), r)
-}
-
-// Aside keeps what it reads in a temporary file in dir, the system's folder for such
-// if dir is "", until done is called.
-func Aside(dir string, r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
-	f, err := os.CreateTemp(dir, "aside-*")
+func openFile(path string) (*File, error) {
+	f, err := os.Open(path)
 	if err != nil {
-		return nil, 0, nil, fmt.Errorf("put a file aside: %w", err)
+		return nil, err
 	}
+	info, err := f.Stat()
+	if err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return &File{f, info.Size()}, nil
+}
+
+// Scratch is where files are received and unpacked.
+type Scratch struct{ dir string }
+
+func (s *Scratch) create() (*os.File, error) {
+	return os.OpenFile(filepath.Join(s.dir, rand.Text()), os.O_CREATE|os.O_EXCL|os.O_RDWR, 0o600)
+}
+
+// Keep writes what it reads to a temporary file, where it can be read at will until done
+// is called.
+func (s *Scratch) Keep(r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
+	f, err := s.create()
+	if err != nil {
+		return nil, 0, nil, fmt.Errorf("keep a temporary file: %w", err)
+	}
+	return keepIn(f, r)
+}
+
+// KeepTemporary is Scratch.Keep in the system's folder for temporary files.
+func KeepTemporary(r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
+	f, err := os.CreateTemp("", "aldermoor-*")
+	if err != nil {
+		return nil, 0, nil, fmt.Errorf("keep a temporary file: %w", err)
+	}
+	return keepIn(f, r)
+}
+
+func keepIn(f *os.File, r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
 	done = func() { f.Close(); os.Remove(f.Name()) }
 	if size, err = io.Copy(f, r); err != nil {
 		done()
-		return nil, 0, nil, fmt.Errorf("put a file aside: %w", err)
+		return nil, 0, nil, fmt.Errorf("keep a temporary file: %w", err)
 	}
 	return f, size, done, nil
+}
+
+type contextReader struct {
+	ctx context.Context
+	r   io.Reader
+}
+
+func (c contextReader) Read(p []byte) (int, error) {
+	if err := c.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return c.r.Read(p)
+}
+
+// makeDir makes a folder whose entry in the one above survives a crash.
+func makeDir(dir string) error {
+	if _, err := os.Stat(dir); err == nil {
+		return nil
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return err
+	}
+	return syncDir(filepath.Dir(dir))
+}
+
+func syncDir(dir string) error {
+	d, err := os.Open(dir)
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	return d.Sync()
 }

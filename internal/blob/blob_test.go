@@ -5,15 +5,23 @@ import (
 	"errors"
 	"io"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 )
 
-func TestPutIsContentAddressedAndVerified(t *testing.T) {
-	s, err := Open(t.TempDir())
+func disk(t *testing.T, derived int64) *Disk {
+	t.Helper()
+	d, err := Open(t.TempDir(), derived)
 	if err != nil {
 		t.Fatal(err)
 	}
+	<-d.Derived.ready
+	return d
+}
+
+func TestPutIsContentAddressedAndVerified(t *testing.T) {
+	s := disk(t, 0).Blobs
 	a, n, err := s.Put(t.Context(), strings.NewReader("abc"))
 	if err != nil || n != 3 || a != "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad" {
 		t.Fatal(a, n, err)
@@ -42,7 +50,11 @@ func (failing) Read([]byte) (int, error) { return 0, errors.New("line dropped") 
 
 func TestBrokenUploadLeavesNothing(t *testing.T) {
 	dir := t.TempDir()
-	s, _ := Open(dir)
+	d, err := Open(dir, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := d.Blobs
 	if _, _, err := s.Put(context.Background(), io.MultiReader(strings.NewReader("half"), failing{})); err == nil {
 		t.Fatal("no error")
 	}
@@ -54,7 +66,7 @@ func TestBrokenUploadLeavesNothing(t *testing.T) {
 }
 
 func TestHostileNamesFindNothing(t *testing.T) {
-	s, _ := Open(t.TempDir())
+	s := disk(t, 0).Blobs
 	if _, err := s.Read("../../etc/passwd"); err == nil {
 		t.Error("read outside of the store")
 	}
@@ -63,33 +75,108 @@ func TestHostileNamesFindNothing(t *testing.T) {
 	}
 }
 
-func TestDerivedIsMadeOnceAndAgain(t *testing.T) {
-	s, _ := Open(t.TempDir())
-	made := 0
-	get := func() {
-		if data, err := s.Derived("thumb/aa/b.png", func() ([]byte, error) { made++; return []byte("x"), nil }); err != nil || string(data) != "x" {
-			t.Fatal(data, err)
+func TestDerivedFilesThatWereTornAreNotServed(t *testing.T) {
+	d := disk(t, 0).Derived
+	if _, ok := d.Get("thumb/aa/b.png"); ok {
+		t.Error("it is there before it was made")
+	}
+	for _, tear := range []func(string) error{
+		func(p string) error { return os.Truncate(p, 2) },
+		func(p string) error { return os.Truncate(p, 14) },
+		func(p string) error { return os.WriteFile(p, make([]byte, 15), 0o600) },
+		os.Remove,
+	} {
+		if err := d.Put("thumb/aa/b.png", []byte("picture")); err != nil {
+			t.Fatal(err)
+		}
+		if data, ok := d.Get("thumb/aa/b.png"); !ok || string(data) != "picture" {
+			t.Fatal(string(data), ok)
+		}
+		if err := tear(d.path("thumb/aa/b.png")); err != nil {
+			t.Fatal(err)
+		}
+		if data, ok := d.Get("thumb/aa/b.png"); ok {
+			t.Errorf("a torn file was served: %q", data)
 		}
 	}
-	get()
-	get()
-	p, ok := s.DerivedPath("thumb/aa/b.png")
-	if made != 1 || !ok {
-		t.Errorf("made %d times", made)
+}
+
+func TestDerivedForgetsWhatWasUsedLongestAgo(t *testing.T) {
+	d := disk(t, 1000).Derived
+	put := func(name string) {
+		if err := d.Put(name, make([]byte, 92)); err != nil { // 100 with its checksum
+			t.Fatal(err)
+		}
 	}
-	os.Remove(p)
-	get()
-	if made != 2 {
-		t.Error("a deleted derived file was not made again")
+	for _, n := range []string{"a", "b", "c", "d", "e", "f", "g", "h", "i", "j"} {
+		put(n)
+	}
+	if _, ok := d.Get("a"); !ok || d.Bytes() != 1000 {
+		t.Fatal("forgotten before the limit", d.Bytes())
+	}
+	put("k") // over it: down to 900
+	for name, want := range map[string]bool{"a": true, "b": false, "c": false, "d": true, "k": true} {
+		if _, ok := d.Get(name); ok != want {
+			t.Errorf("%s is there: %v", name, ok)
+		}
+	}
+	if d.Bytes() != 900 {
+		t.Errorf("%d bytes are kept", d.Bytes())
+	}
+	// What an earlier run left counts.
+	again := newDerived(d.dir, d.scratch, 500)
+	<-again.ready
+	if n := again.Bytes(); n > 500 || n < 400 {
+		t.Errorf("%d bytes are kept of 900 by a limit of 500", n)
+	}
+}
+
+func TestADamagedBlobIsMendedByTheSameBytes(t *testing.T) {
+	s := disk(t, 0).Blobs
+	dir := t.TempDir()
+	os.WriteFile(dir+"/again", []byte("abc"), 0o600)
+	for name, again := range map[string]func() (string, int64, error){
+		"Put":   func() (string, int64, error) { return s.Put(t.Context(), strings.NewReader("abc")) },
+		"Adopt": func() (string, int64, error) { return s.Adopt(t.Context(), dir+"/again") },
+	} {
+		sum, _, err := s.Put(t.Context(), strings.NewReader("abc"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		os.Remove(s.Path(sum))
+		os.WriteFile(s.Path(sum), []byte("ab"), 0o600)
+		if _, _, err := again(); err != nil {
+			t.Fatal(err)
+		}
+		if data, _ := s.Read(sum); string(data) != "abc" {
+			t.Errorf("%s: the damaged blob stayed: %q", name, data)
+		}
+	}
+}
+
+func TestFilesAreForTheirOwnerAlone(t *testing.T) {
+	d := disk(t, 0)
+	sum, _, _ := d.Blobs.Put(t.Context(), strings.NewReader("abc"))
+	d.Derived.Put("a/b", []byte("x"))
+	for _, p := range []string{d.Blobs.Path(sum), d.Derived.path("a/b")} {
+		file, err := os.Stat(p)
+		if err != nil || file.Mode().Perm() != 0o600 {
+			t.Error(p, file.Mode(), err)
+		}
+		dir, err := os.Stat(filepath.Dir(p))
+		if err != nil || dir.Mode().Perm() != 0o700 {
+			t.Error(filepath.Dir(p), dir.Mode(), err)
+		}
 	}
 }
 
 func TestAdoptLinksWhatLiesThereAlready(t *testing.T) {
 	dir := t.TempDir()
-	s, err := Open(dir)
+	d, err := Open(dir, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
+	s := d.Blobs
 	file := dir + "/upload"
 	os.WriteFile(file, []byte("abc"), 0o644)
 	put, _, _ := s.Put(t.Context(), strings.NewReader("abd"))

@@ -1,11 +1,14 @@
 // Package jobs is a durable work queue in the application's database.
 //
-// A job is a row: a kind, and a key that says what it is about. It is added in
-// the transaction that makes it necessary, so it can be neither forgotten nor
-// run for something that never happened. A worker takes it under a lease that it
-// renews; if the process dies the lease ends and another takes it. Every job
-// must therefore be safe to run twice. A job that fails is tried again with a
-// growing pause, then kept as failed.
+// A job is a row: a kind, and a key that says what it is about. It is added in the
+// transaction that makes it necessary, so it can be neither forgotten nor run for
+// something that never happened. Every job must be safe to run twice. One that fails is
+// tried again with a growing pause, then kept as failed until somebody retries it. One
+// that is asked for while it runs is run once more.
+//
+// A job is counted when it is taken. If the process ends during it, it is taken again,
+// but alone, and after all others: after three times it is failed, as it may be what
+// ends the process.
 package jobs
 
 import (
@@ -21,9 +24,10 @@ import (
 )
 
 const (
-	lease   = 30 * time.Second
-	tries   = 4
+	tries   = 4 // errors until a job is failed
+	takes   = 3 // ends of the process until a job is failed
 	backOff = 500 * time.Millisecond
+	idle    = time.Second // between looks for delayed jobs
 	// fullPause is how long a job waits when the disk is full.
 	fullPause = 5 * time.Second
 )
@@ -33,12 +37,17 @@ type Execer interface {
 	ExecContext(ctx context.Context, query string, args ...any) (sql.Result, error)
 }
 
-// Add puts a job into the queue. A job of the same kind and key that has not
-// been finished is not added again; one that had failed gets another chance.
-// Higher priorities go first.
+// Add puts a job into the queue. A waiting job of the same kind and key is not added
+// again; a running one is run once more when it has ended; a failed one gets another
+// chance. Higher priorities go first.
 func Add(ctx context.Context, tx Execer, kind, key string, priority int) error {
 	_, err := tx.ExecContext(ctx, `INSERT INTO jobs (kind, key, priority, run_at) VALUES (?, ?, ?, 0)
-		ON CONFLICT (kind, key) DO UPDATE SET state = 'waiting', attempts = 0, run_at = 0 WHERE state = 'failed'`, kind, key, priority)
+		ON CONFLICT (kind, key) DO UPDATE SET priority = max(priority, excluded.priority),
+			again = (state = 'running'),
+			attempts = CASE state WHEN 'failed' THEN 0 ELSE attempts END,
+			taken = CASE state WHEN 'failed' THEN 0 ELSE taken END,
+			run_at = CASE state WHEN 'failed' THEN 0 ELSE run_at END,
+			state = CASE state WHEN 'failed' THEN 'waiting' ELSE state END`, kind, key, priority)
 	if err != nil {
 		return fmt.Errorf("add job %s %s: %w", kind, key, err)
 	}
@@ -51,24 +60,28 @@ type Permanent struct{ Err error }
 func (p Permanent) Error() string { return p.Err.Error() }
 func (p Permanent) Unwrap() error { return p.Err }
 
+// ErrTaken says that the process ended several times while a job was running.
+var ErrTaken = errors.New("the program ended three times while this was being done")
+
 // Handler does the work of one kind of job.
 type Handler func(ctx context.Context, key string) error
 
 // Queue runs jobs.
 type Queue struct {
-	db       *sql.DB
+	db, read *sql.DB
 	log      *slog.Logger
 	handlers map[string]Handler
 	failed   func(ctx context.Context, kind, key string, err error)
 	wake     chan struct{}
+	alone    sync.RWMutex // held for writing by a job that may end the process
 	running  atomic.Int64
 	Done     atomic.Int64 // jobs finished since the start
 	Failures atomic.Int64 // attempts that ended in an error
 }
 
-// New makes a queue on a database whose writes are serialised.
-func New(db *sql.DB, log *slog.Logger) *Queue {
-	return &Queue{db: db, log: log, handlers: map[string]Handler{}, wake: make(chan struct{}, 1),
+// New makes a queue on a database: db for its serialised writes, read for looking.
+func New(db, read *sql.DB, log *slog.Logger) *Queue {
+	return &Queue{db: db, read: read, log: log, handlers: map[string]Handler{}, wake: make(chan struct{}, 1),
 		failed: func(context.Context, string, string, error) {}}
 }
 
@@ -89,11 +102,11 @@ func (q *Queue) Wake() {
 // Running is how many jobs are being worked on.
 func (q *Queue) Running() int { return int(q.running.Load()) }
 
-// Run works until the context ends, and returns when the last job has stopped.
-// Leases left by an earlier process are ended first: a data folder has one
-// server at a time.
+// Run works until the context ends, and returns when the last job has stopped. Jobs that
+// an earlier process left running are taken up again: a data folder has one server at a
+// time.
 func (q *Queue) Run(ctx context.Context, workers int) error {
-	if _, err := q.db.ExecContext(ctx, `UPDATE jobs SET state = 'waiting', lease = 0 WHERE state = 'running'`); err != nil {
+	if _, err := q.db.ExecContext(ctx, `UPDATE jobs SET state = 'waiting' WHERE state = 'running'`); err != nil {
 		return fmt.Errorf("take over jobs: %w", err)
 	}
 	var wg sync.WaitGroup
@@ -105,16 +118,14 @@ func (q *Queue) Run(ctx context.Context, workers int) error {
 }
 
 func (q *Queue) work(ctx context.Context) {
-	idle := time.NewTicker(250 * time.Millisecond)
-	defer idle.Stop()
+	look := time.NewTicker(idle)
+	defer look.Stop()
 	for ctx.Err() == nil {
-		id, kind, key, attempts, err := q.take(ctx)
-		if err == nil {
-			q.Wake() // perhaps there is more
-			q.do(ctx, id, kind, key, attempts)
+		did, err := q.next(ctx)
+		if did {
 			continue
 		}
-		if !errors.Is(err, sql.ErrNoRows) && ctx.Err() == nil {
+		if err != nil && ctx.Err() == nil {
 			q.log.Error("take a job", "error", err)
 			if full(err) {
 				select {
@@ -127,67 +138,111 @@ func (q *Queue) work(ctx context.Context) {
 		select {
 		case <-ctx.Done():
 		case <-q.wake:
-		case <-idle.C:
+		case <-look.C:
 		}
 	}
 }
 
-func (q *Queue) take(ctx context.Context) (id int64, kind, key string, attempts int, err error) {
-	now := time.Now()
-	err = q.db.QueryRowContext(ctx, `UPDATE jobs SET state = 'running', lease = ?, attempts = attempts + 1
-		WHERE id = (SELECT id FROM jobs WHERE (state = 'waiting' AND run_at <= ?) OR (state = 'running' AND lease < ?)
-			ORDER BY priority DESC, id LIMIT 1)
-		RETURNING id, kind, key, attempts`, now.Add(lease).UnixMilli(), now.UnixMilli(), now.UnixMilli()).Scan(&id, &kind, &key, &attempts)
-	return id, kind, key, attempts, err
+// next does the next job: one of those that never ended the process beside others, else
+// one that may have, alone.
+func (q *Queue) next(ctx context.Context) (did bool, err error) {
+	if did, err = q.one(ctx, q.alone.RLocker(), false); did || err != nil {
+		return did, err
+	}
+	if n, err := q.ready(ctx, true); n == 0 || err != nil {
+		return false, err
+	}
+	return q.one(ctx, &q.alone, true)
 }
 
-func (q *Queue) do(ctx context.Context, id int64, kind, key string, attempts int) {
+func (q *Queue) one(ctx context.Context, l sync.Locker, suspect bool) (bool, error) {
+	if n, err := q.ready(ctx, suspect); n == 0 || err != nil {
+		return false, err
+	}
+	l.Lock()
+	defer l.Unlock()
+	j, err := q.take(ctx, suspect)
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	q.Wake() // perhaps there is more
+	q.do(ctx, j)
+	return true, nil
+}
+
+// ready counts, without the writer, whether there is a job to take: 0 or 1.
+func (q *Queue) ready(ctx context.Context, suspect bool) (n int, err error) {
+	err = q.read.QueryRowContext(ctx, `SELECT count(*) FROM (SELECT 1 FROM jobs WHERE state = 'waiting' AND (taken > 0) = ? AND run_at <= ? LIMIT 1)`, suspect, time.Now().UnixMilli()).Scan(&n)
+	return n, err
+}
+
+type job struct {
+	id              int64
+	kind, key       string
+	attempts, taken int
+}
+
+func (q *Queue) take(ctx context.Context, suspect bool) (j job, err error) {
+	err = q.db.QueryRowContext(ctx, `UPDATE jobs SET state = 'running', taken = taken + 1, again = 0
+		WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' AND (taken > 0) = ? AND run_at <= ? ORDER BY priority DESC, id LIMIT 1)
+		RETURNING id, kind, key, attempts, taken`, suspect, time.Now().UnixMilli()).Scan(&j.id, &j.kind, &j.key, &j.attempts, &j.taken)
+	return j, err
+}
+
+func (q *Queue) do(ctx context.Context, j job) {
 	q.running.Add(1)
 	defer q.running.Add(-1)
-	renew, stop := context.WithCancel(ctx)
-	defer stop()
-	go func() {
-		t := time.NewTicker(lease / 3)
-		defer t.Stop()
-		for {
-			select {
-			case <-renew.Done():
-				return
-			case <-t.C:
-				q.db.ExecContext(renew, `UPDATE jobs SET lease = ? WHERE id = ?`, time.Now().Add(lease).UnixMilli(), id)
-			}
-		}
-	}()
-	err := q.call(ctx, kind, key)
-	stop()
+	var err error
+	if j.taken > takes {
+		err = Permanent{ErrTaken}
+	} else {
+		err = q.call(ctx, j.kind, j.key)
+	}
 	// What was done must be written down even while stopping.
 	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer cancel()
+	if err = q.note(end, j, err, ctx.Err() != nil); err != nil {
+		q.log.Error("note the end of a job", "kind", j.kind, "key", j.key, "error", err)
+	}
+}
+
+// note writes down how a job ended.
+func (q *Queue) note(ctx context.Context, j job, err error, stopping bool) error {
+	set := func(query string, args ...any) error {
+		_, err := q.db.ExecContext(ctx, `UPDATE jobs SET again = 0, `+query+` WHERE id = ?`, append(args, j.id)...)
+		return err
+	}
+	after := func(d time.Duration) int64 { return time.Now().Add(d).UnixMilli() }
 	var last Permanent
 	switch {
 	case err == nil:
 		q.Done.Add(1)
-		_, err = q.db.ExecContext(end, `DELETE FROM jobs WHERE id = ?`, id)
-	case ctx.Err() != nil:
-		_, err = q.db.ExecContext(end, `UPDATE jobs SET state = 'waiting', attempts = attempts - 1 WHERE id = ?`, id)
+		r, err := q.db.ExecContext(ctx, `DELETE FROM jobs WHERE id = ? AND again = 0`, j.id)
+		if err != nil {
+			return err
+		}
+		if n, err := r.RowsAffected(); n > 0 || err != nil {
+			return err
+		}
+		return set(`state = 'waiting', taken = 0, attempts = 0, run_at = 0`) // asked for while it ran
+	case stopping:
+		return set(`state = 'waiting', taken = taken - 1`)
 	case full(err): // not the job's fault: it waits for room
 		q.Failures.Add(1)
-		q.log.Error("the disk is full; the job waits for room", "kind", kind, "key", key)
-		_, err = q.db.ExecContext(end, `UPDATE jobs SET state = 'waiting', attempts = attempts - 1, run_at = ?, error = ? WHERE id = ?`, time.Now().Add(fullPause).UnixMilli(), err.Error(), id)
-	case attempts >= tries || errors.As(err, &last):
+		q.log.Error("the disk is full; the job waits for room", "kind", j.kind, "key", j.key)
+		return set(`state = 'waiting', taken = 0, run_at = ?, error = ?`, after(fullPause), err.Error())
+	case j.attempts+1 >= tries || errors.As(err, &last):
 		q.Failures.Add(1)
-		q.log.Error("job failed", "kind", kind, "key", key, "error", err)
-		q.failed(end, kind, key, err)
-		_, err = q.db.ExecContext(end, `UPDATE jobs SET state = 'failed', error = ? WHERE id = ?`, err.Error(), id)
-	default:
-		q.Failures.Add(1)
-		q.log.Warn("job will be tried again", "kind", kind, "key", key, "attempt", attempts, "error", err)
-		pause := backOff << (2 * (attempts - 1))
-		_, err = q.db.ExecContext(end, `UPDATE jobs SET state = 'waiting', run_at = ?, error = ? WHERE id = ?`, time.Now().Add(pause).UnixMilli(), err.Error(), id)
+		q.log.Error("job failed", "kind", j.kind, "key", j.key, "error", err)
+		q.failed(ctx, j.kind, j.key, err)
+		return set(`state = 'failed', attempts = attempts + 1, error = ?`, err.Error())
 	}
-	if err != nil {
-		q.log.Error("note the end of a job", "kind", kind, "key", key, "error", err)
-	}
+	q.Failures.Add(1)
+	q.log.Warn("job will be tried again", "kind", j.kind, "key", j.key, "attempt", j.attempts+1, "error", err)
+	return set(`state = 'waiting', taken = 0, attempts = attempts + 1, run_at = ?, error = ?`, after(backOff<<(2*j.attempts)), err.Error())
 }
 
 // full says whether an error is that of a full disk: of a file, or of the database,
@@ -201,11 +256,12 @@ func full(err error) bool {
 func (q *Queue) call(ctx context.Context, kind, key string) (err error) {
 	h := q.handlers[kind]
 	if h == nil {
-		return Permanent{fmt.Errorf("nobody does jobs of kind %q", kind)}
+		return Permanent{fmt.Errorf("nothing handles jobs of kind %q", kind)}
 	}
 	defer func() {
 		if p := recover(); p != nil {
-			err = Permanent{fmt.Errorf("job %s %s: panic: %v", kind, key, p)}
+			q.log.Error("panic in a job", "kind", kind, "key", key, "panic", p)
+			err = Permanent{fmt.Errorf("internal error: %v", p)}
 		}
 	}()
 	return h(ctx, key)
@@ -213,6 +269,6 @@ func (q *Queue) call(ctx context.Context, kind, key string) (err error) {
 
 // Waiting counts the jobs that are not finished.
 func (q *Queue) Waiting(ctx context.Context) (n int, err error) {
-	err = q.db.QueryRowContext(ctx, `SELECT count(*) FROM jobs WHERE state <> 'failed'`).Scan(&n)
+	err = q.read.QueryRowContext(ctx, `SELECT count(*) FROM jobs WHERE state <> 'failed'`).Scan(&n)
 	return n, err
 }

@@ -15,14 +15,14 @@ import (
 	"aldermoor/internal/store"
 )
 
-func database(t *testing.T) *sql.DB {
+func database(t *testing.T) (db, read *sql.DB) {
 	t.Helper()
 	s, err := store.Open(t.Context(), t.TempDir())
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { s.Close() })
-	return s.DB()
+	return s.DB(), s.Reads()
 }
 
 // run works on the queue until it is empty but for failed jobs.
@@ -45,8 +45,8 @@ func run(t *testing.T, q *jobs.Queue, workers int) {
 }
 
 func TestEachJobOnceInOrderOfPriority(t *testing.T) {
-	db := database(t)
-	q := jobs.New(db, slog.New(slog.DiscardHandler))
+	db, read := database(t)
+	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
 	var mu sync.Mutex
 	var order []string
 	q.Handle("note", func(_ context.Context, key string) error {
@@ -68,8 +68,8 @@ func TestEachJobOnceInOrderOfPriority(t *testing.T) {
 }
 
 func TestRetriesThenFails(t *testing.T) {
-	db := database(t)
-	q := jobs.New(db, slog.New(slog.DiscardHandler))
+	db, read := database(t)
+	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
 	tries := map[string]int{}
 	var mu sync.Mutex
 	q.Handle("flaky", func(_ context.Context, key string) error {
@@ -104,9 +104,9 @@ func TestRetriesThenFails(t *testing.T) {
 
 // A job whose worker died with the process is done by the next one.
 func TestInterruptedJobIsDoneAgain(t *testing.T) {
-	db := database(t)
+	db, read := database(t)
 	jobs.Add(t.Context(), db, "slow", "a", 0)
-	first := jobs.New(db, slog.New(slog.DiscardHandler))
+	first := jobs.New(db, read, slog.New(slog.DiscardHandler))
 	started := make(chan bool)
 	first.Handle("slow", func(ctx context.Context, _ string) error {
 		close(started)
@@ -122,7 +122,7 @@ func TestInterruptedJobIsDoneAgain(t *testing.T) {
 	}
 	cancel()
 	<-ended
-	second := jobs.New(db, slog.New(slog.DiscardHandler))
+	second := jobs.New(db, read, slog.New(slog.DiscardHandler))
 	did := 0
 	second.Handle("slow", func(context.Context, string) error { did++; return nil })
 	run(t, second, 1)
@@ -133,8 +133,8 @@ func TestInterruptedJobIsDoneAgain(t *testing.T) {
 
 // A full disk is not the job's fault: it waits, however often, and goes on when there is room.
 func TestAJobWaitsForRoom(t *testing.T) {
-	db := database(t)
-	q := jobs.New(db, slog.New(slog.DiscardHandler))
+	db, read := database(t)
+	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
 	tries := 0
 	q.Handle("write", func(context.Context, string) error {
 		if tries++; tries < 2 {
@@ -156,7 +156,7 @@ func TestAJobWaitsForRoom(t *testing.T) {
 
 // A database that cannot grow is a full disk too: the job waits and is done when there is room.
 func TestAJobWaitsForRoomInTheDatabase(t *testing.T) {
-	db := database(t)
+	db, read := database(t)
 	var pages int
 	if err := db.QueryRow(`PRAGMA page_count`).Scan(&pages); err != nil {
 		t.Fatal(err)
@@ -166,7 +166,7 @@ func TestAJobWaitsForRoomInTheDatabase(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	q := jobs.New(db, slog.New(slog.DiscardHandler))
+	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
 	tried := 0
 	q.Handle("grow", func(ctx context.Context, key string) error {
 		if tried++; tried == 2 {
@@ -186,5 +186,91 @@ func TestAJobWaitsForRoomInTheDatabase(t *testing.T) {
 	}
 	if tried != 2 {
 		t.Errorf("tried %d times", tried)
+	}
+}
+
+// What is asked for while a job runs is not done by what runs already: it is run once more.
+func TestAJobAskedForWhileItRunsIsRunOnceMore(t *testing.T) {
+	db, read := database(t)
+	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
+	runs := 0
+	q.Handle("draw", func(ctx context.Context, key string) error {
+		if runs++; runs == 1 {
+			for range 3 {
+				if err := jobs.Add(ctx, db, "draw", key, 0); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	jobs.Add(t.Context(), db, "draw", "a", 0)
+	run(t, q, 2)
+	if runs != 2 {
+		t.Errorf("run %d times, want 2", runs)
+	}
+	var left int
+	if db.QueryRow(`SELECT count(*) FROM jobs`).Scan(&left); left != 0 {
+		t.Errorf("%d jobs are left", left)
+	}
+}
+
+// A job that ends the process each time is failed after three times, and does not take the
+// others down with it; a retry gives it three more.
+func TestAJobThatEndsTheProcessIsFailed(t *testing.T) {
+	db, read := database(t)
+	for _, key := range []string{"innocent", "poison"} {
+		jobs.Add(t.Context(), db, "work", key, 0)
+	}
+	did := map[string]int{}
+	var failed error
+	// session works on the queue, and with dies ends as a process does that is killed.
+	session := func(dies bool) {
+		q := jobs.New(db, read, slog.New(slog.DiscardHandler))
+		ctx, cancel := context.WithCancel(t.Context())
+		var mu sync.Mutex
+		died := make(chan bool, 1)
+		q.Handle("work", func(ctx context.Context, key string) error {
+			mu.Lock()
+			did[key]++
+			mu.Unlock()
+			if key == "poison" && dies {
+				died <- true
+				select {} // the process is gone
+			}
+			if dies {
+				select {
+				case <-ctx.Done(): // taken with the process
+				case <-time.After(30 * time.Millisecond):
+				}
+			}
+			return nil
+		})
+		q.OnFailure(func(_ context.Context, _, key string, err error) {
+			if key != "poison" {
+				t.Errorf("%s was failed", key)
+			}
+			failed = err
+		})
+		go q.Run(ctx, 2)
+		select {
+		case <-died:
+		case <-time.After(3 * time.Second):
+		}
+		cancel()
+		time.Sleep(50 * time.Millisecond)
+	}
+	for range 3 {
+		session(true)
+	}
+	session(true)
+	if did["poison"] != 3 || !errors.Is(failed, jobs.ErrTaken) || did["innocent"] != 1 {
+		t.Errorf("the poison ran %d times, the innocent %d; failed by %v", did["poison"], did["innocent"], failed)
+	}
+	jobs.Add(t.Context(), db, "work", "poison", 0)
+	session(false)
+	var left int
+	if db.QueryRow(`SELECT count(*) FROM jobs`).Scan(&left); did["poison"] != 4 || left != 0 {
+		t.Errorf("after a retry: run %d times, %d left", did["poison"], left)
 	}
 }

@@ -4,63 +4,210 @@ import (
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
+	"crypto/subtle"
 	"errors"
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"golang.org/x/crypto/bcrypt"
 )
 
-// ErrDenied says that a name and password do not go together. It does not say
-// which of them is wrong.
+// ErrDenied says that a name and password do not go together. It does not say which of
+// them is wrong.
 var ErrDenied = errors.New("name and password do not go together")
 
-// SignIn checks a name and password. After five wrong tries from one place, or
-// for one name, more are refused for a growing while.
-func (s *Service) SignIn(ctx context.Context, name, password, from string) (User, error) {
-	keys := []string{"from " + from, "name " + strings.ToLower(name)}
-	if wait := s.guard.wait(s.Now(), keys...); wait > 0 {
-		return User{}, Invalid{fmt.Sprintf("There were too many wrong tries. Wait %d seconds and try again.", int(wait.Seconds())+1)}
+// DemoPassword opens every account of the demo, and nothing else.
+const DemoPassword = "salt-clerk-demo"
+
+// From is where a request comes from.
+type From struct{ Address, Agent string }
+
+// SignIn is a person who is signed in somewhere.
+type SignIn struct {
+	ID             string // a hash: it cannot be used to sign in
+	UserID         int64
+	At, Seen       time.Time
+	Address, Agent string
+}
+
+// AuditEntry is one line of the record of who did what.
+type AuditEntry struct {
+	At                             time.Time
+	Actor, Action, Subject, Detail string
+}
+
+// AuditQuery says which entries to show: the latest first, before a moment.
+type AuditQuery struct {
+	Actor, Action, Text string // "" for all
+	Page, Per           int    // from 1
+}
+
+// passwords bounds how many passwords are checked at a time: each takes a core for a
+// tenth of a second.
+var passwords = newGate(max(1, runtime.GOMAXPROCS(0)/2), 64)
+
+// noHash is checked for names that do not exist, so that they take as long.
+var noHash = []byte("$2a$10$7EqJtq98hPqEX7fNZaFWoOhi5xVw0zRtK4m1m2mJ5u9sMEbIhCxVe")
+
+// SignIn checks a name and password and returns who that is. After five wrong tries for
+// an account from an address, more from there are refused for a growing while.
+func (s *Service) SignIn(ctx context.Context, name, password string, from From) (p Principal, err error) {
+	u, err := s.check(ctx, name, from, func(u *User) bool {
+		if len(u.Password) == 0 {
+			bcrypt.CompareHashAndPassword(noHash, []byte(password))
+			return false
+		}
+		return bcrypt.CompareHashAndPassword(u.Password, []byte(password)) == nil
+	})
+	if err != nil {
+		return p, err
 	}
-	var u User
-	err := s.Store.Read(ctx, func(tx Tx) (err error) { u, err = tx.UserNamed(name); return err })
+	if password == DemoPassword && !s.Demo {
+		return p, Invalid{"This account still has the demo's password, which anybody may know. Have it reset with: aldermoor user reset."}
+	}
+	return s.enter(ctx, &u, from)
+}
+
+// enter records a new sign-in.
+func (s *Service) enter(ctx context.Context, u *User, from From) (p Principal, err error) {
+	secret := rand.Text() + rand.Text()
+	in := SignIn{ID: signInID(secret), UserID: u.ID, At: s.Now(), Seen: s.Now(), Address: from.Address, Agent: shorten(from.Agent, 200)}
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		if err := tx.AddSignIn(in); err != nil {
+			return err
+		}
+		return tx.AddAudit(AuditEntry{s.Now(), u.Name, "sign-in", u.Name, from.Address})
+	})
+	p = u.principal(ScopeAdminister)
+	p.SignIn = secret
+	return p, err
+}
+
+func signInID(secret string) string { return fmt.Sprintf("%x", sha256.Sum256([]byte(secret)))[:32] }
+
+func shorten(s string, n int) string {
+	if len(s) > n {
+		s = strings.ToValidUTF8(s[:n], "")
+	}
+	return s
+}
+
+// check finds an account and tries a secret on it, slowing down who guesses.
+func (s *Service) check(ctx context.Context, name string, from From, right func(*User) bool) (u User, err error) {
+	name = strings.TrimSpace(name)
+	key := strings.ToLower(name) + " from " + from.Address
+	if wait := s.guard.try(s.Now(), key); wait > 0 {
+		return u, TooMany{wait}
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { u, err = tx.UserNamed(name); return err })
+	known := err == nil
 	if err != nil && !errors.Is(err, ErrNotFound) {
-		return User{}, err
+		return u, err
 	}
-	hash := u.Password
-	if err != nil { // take as long for a name that does not exist
-		hash = []byte("$2a$10$7EqJtq98hPqEX7fNZaFWoOhi5xVw0zRtK4m1m2mJ5u9sMEbIhCxVe")
+	ok := false
+	if err := passwords.do(ctx, func() error { ok = right(&u); return nil }); err != nil {
+		return u, err
 	}
-	if bcrypt.CompareHashAndPassword(hash, []byte(password)) != nil || err != nil || u.Disabled {
-		s.guard.miss(s.Now(), keys...)
-		return User{}, ErrDenied
+	if !known || !ok || u.Disabled {
+		err := s.Store.Write(ctx, func(tx Tx) error {
+			return tx.AddAudit(AuditEntry{s.Now(), shorten(name, 60), "sign-in failed", shorten(name, 60), from.Address})
+		})
+		return User{}, errors.Join(err, ErrDenied)
 	}
-	s.guard.hit(keys[1])
+	s.guard.clear(key)
 	return u, nil
 }
 
-// AddUser makes an account. Passwords have at least 10 characters, save in a
-// demo, whose accounts anybody may enter.
-func (s *Service) AddUser(ctx context.Context, name, password string, role Role, by string) (User, error) {
+// PrincipalOfSignIn is who is signed in by a secret; ErrNotFound if that has ended.
+func (s *Service) PrincipalOfSignIn(ctx context.Context, secret string) (p Principal, err error) {
+	var in SignIn
+	var u User
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { in, u, err = tx.SignIn(signInID(secret)); return err })
+	if err == nil && u.Disabled {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return p, err
+	}
+	if now := s.Now(); now.Sub(in.Seen) > seenFor {
+		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.SeeSignIn(in.ID, now) }); err != nil {
+			s.Log.Warn("note the last use of a sign-in", "error", err)
+		}
+	}
+	p = u.principal(ScopeAdminister)
+	p.SignIn = secret
+	return p, nil
+}
+
+// seenFor is how old the noted last use of a sign-in or token may be before it is written
+// again.
+const seenFor = 5 * time.Minute
+
+// SignIns are where somebody is signed in, the latest first, and which of them is the one
+// that asks.
+func (s *Service) SignIns(ctx context.Context, p Principal) (list []SignIn, own string, err error) {
+	if err := p.need(SelfManage); err != nil {
+		return nil, "", err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.SignIns(p.UserID); return err })
+	return list, signInID(p.SignIn), err
+}
+
+// EndSignIn ends one of somebody's own sign-ins; with an empty id the one that asks.
+func (s *Service) EndSignIn(ctx context.Context, p Principal, id string) error {
+	if err := p.need(SelfManage); err != nil {
+		return err
+	}
+	if id == "" {
+		id = signInID(p.SignIn)
+	}
+	return s.Store.Write(ctx, func(tx Tx) error {
+		if err := tx.EndSignIns(p.UserID, id); err != nil {
+			return err
+		}
+		return tx.AddAudit(AuditEntry{s.Now(), p.Name, "sign-out", p.Name, ""})
+	})
+}
+
+// hashed checks that a password may be used and returns its hash. Passwords have at least
+// 10 characters.
+func (s *Service) hashed(ctx context.Context, password string) (hash []byte, err error) {
+	switch {
+	case len(password) < 10:
+		return nil, Invalid{"A password needs at least 10 characters."}
+	case len(password) > 72:
+		return nil, Invalid{"A password may have at most 72 bytes."}
+	case password == DemoPassword && !s.Demo:
+		return nil, Invalid{"This is the demo's password, which anybody may know. Choose another."}
+	}
+	err = passwords.do(ctx, func() error {
+		hash, err = bcrypt.GenerateFromPassword([]byte(password), bcrypt.DefaultCost)
+		return err
+	})
+	return hash, err
+}
+
+// AddUser makes an account. The first one of a studio may be made by anybody who has the
+// set-up code, which the caller checks.
+func (s *Service) AddUser(ctx context.Context, p Principal, name, password string, role Role) (u User, err error) {
+	if err := p.need(Administer); err != nil {
+		return u, err
+	}
 	name = strings.TrimSpace(name)
 	switch {
 	case name == "" || len(name) > 60:
-		return User{}, Invalid{"An account needs a name of at most 60 bytes."}
+		return u, Invalid{"An account needs a name of at most 60 bytes."}
 	case !slices.Contains(Roles(), role):
-		return User{}, Invalid{fmt.Sprintf("There is no role %q.", role)}
-	case len(password) < 10:
-		return User{}, Invalid{"A password needs at least 10 characters."}
-	case len(password) > 72:
-		return User{}, Invalid{"A password may have at most 72 bytes."}
+		return u, Invalid{fmt.Sprintf("There is no role %q.", role)}
 	}
-	hash, err := bcrypt.GenerateFromPassword([]byte(password), bcrypt.DefaultCost)
+	hash, err := s.hashed(ctx, password)
 	if err != nil {
-		return User{}, err
+		return u, err
 	}
-	u := User{Name: name, Role: role, Password: hash, Created: s.Now()}
+	u = User{Name: name, Role: role, Password: hash, Created: s.Now()}
 	err = s.Store.Write(ctx, func(tx Tx) error {
 		if _, err := tx.UserNamed(name); err == nil {
 			return Invalid{fmt.Sprintf("There is an account called %s already.", name)}
@@ -68,143 +215,178 @@ func (s *Service) AddUser(ctx context.Context, name, password string, role Role,
 		if err := tx.SaveUser(&u); err != nil {
 			return err
 		}
-		return tx.AddAudit(AuditEntry{s.Now(), by, "account added", name, string(role)})
+		return tx.AddAudit(AuditEntry{s.Now(), p.Name, "account added", name, string(role)})
+	})
+	return u, err
+}
+
+// changeUser changes an account as it was seen, and records it.
+func (s *Service) changeUser(ctx context.Context, p Principal, of Seen, action string, change func(tx Tx, u *User) (detail string, err error)) (u User, err error) {
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		if u, err = tx.User(of.ID); err != nil {
+			return err
+		}
+		if of.Version != 0 && of.Version != u.Version {
+			return ErrStale
+		}
+		detail, err := change(tx, &u)
+		if err != nil {
+			return err
+		}
+		if err := tx.SaveUser(&u); err != nil {
+			return err
+		}
+		return tx.AddAudit(AuditEntry{s.Now(), p.Name, action, u.Name, detail})
 	})
 	return u, err
 }
 
 // ChangeUser sets an account's role, and whether it may be used.
-func (s *Service) ChangeUser(ctx context.Context, id int64, role Role, disabled bool, by string) error {
+func (s *Service) ChangeUser(ctx context.Context, p Principal, of Seen, role Role, disabled bool) error {
+	if err := p.need(Administer); err != nil {
+		return err
+	}
 	if !slices.Contains(Roles(), role) {
 		return Invalid{fmt.Sprintf("There is no role %q.", role)}
 	}
-	return s.Store.Write(ctx, func(tx Tx) error {
+	_, err := s.changeUser(ctx, p, of, "account changed", func(tx Tx, u *User) (string, error) {
 		users, err := tx.Users()
 		if err != nil {
-			return err
+			return "", err
 		}
-		admins := 0
-		var u *User
-		for i := range users {
-			if users[i].Role == Administrator && !users[i].Disabled {
-				admins++
-			}
-			if users[i].ID == id {
-				u = &users[i]
-			}
-		}
-		if u == nil {
-			return ErrNotFound
-		}
-		if u.Role == Administrator && !u.Disabled && admins == 1 && (role != Administrator || disabled) {
-			return Invalid{"This is the last administrator; make another one first."}
+		others := slices.ContainsFunc(users, func(o User) bool { return o.Role == Administrator && !o.Disabled && o.ID != u.ID })
+		if u.Role == Administrator && !others && (role != Administrator || disabled) {
+			return "", Invalid{"This is the last administrator; make another one first."}
 		}
 		u.Role, u.Disabled = role, disabled
-		if err := tx.SaveUser(u); err != nil {
-			return err
+		if disabled {
+			if err := tx.EndSignIns(u.ID, ""); err != nil {
+				return "", err
+			}
 		}
-		return tx.AddAudit(AuditEntry{s.Now(), by, "account changed", u.Name, fmt.Sprintf("%s, disabled %v", role, disabled)})
+		return fmt.Sprintf("%s, disabled %v", role, disabled), nil
 	})
+	return err
+}
+
+// ChangePassword sets somebody's own password and ends their other sign-ins.
+func (s *Service) ChangePassword(ctx context.Context, p Principal, old, password string, from From) error {
+	if err := p.need(SelfManage); err != nil {
+		return err
+	}
+	if _, err := s.check(ctx, p.Name, from, func(u *User) bool { return bcrypt.CompareHashAndPassword(u.Password, []byte(old)) == nil }); err != nil {
+		return err
+	}
+	hash, err := s.hashed(ctx, password)
+	if err != nil {
+		return err
+	}
+	_, err = s.changeUser(ctx, p, Seen{ID: p.UserID}, "password changed", func(tx Tx, u *User) (string, error) {
+		u.Password, u.Code = hash, nil
+		list, err := tx.SignIns(u.ID)
+		if err != nil {
+			return "", err
+		}
+		for _, in := range list {
+			if in.ID != signInID(p.SignIn) {
+				if err := tx.EndSignIns(u.ID, in.ID); err != nil {
+					return "", err
+				}
+			}
+		}
+		return "by its owner", nil
+	})
+	return err
+}
+
+// codeFor is how long a one-time code can be used.
+const codeFor = 24 * time.Hour
+
+// ResetPassword makes an account's password useless, ends its sign-ins, and returns a
+// one-time code with which its owner sets a new one within a day.
+func (s *Service) ResetPassword(ctx context.Context, p Principal, of Seen) (code string, err error) {
+	if err := p.need(Administer); err != nil {
+		return "", err
+	}
+	code = rand.Text()[:16]
+	sum := sha256.Sum256([]byte(code))
+	_, err = s.changeUser(ctx, p, of, "password reset", func(tx Tx, u *User) (string, error) {
+		u.Password, u.Code, u.CodeEnds = []byte{}, sum[:], s.Now().Add(codeFor)
+		return "one-time code, good for a day", tx.EndSignIns(u.ID, "")
+	})
+	return code, err
+}
+
+// UseCode sets a new password by a one-time code, and signs in.
+func (s *Service) UseCode(ctx context.Context, name, code, password string, from From) (p Principal, err error) {
+	sum := sha256.Sum256([]byte(strings.ToUpper(strings.TrimSpace(code))))
+	u, err := s.check(ctx, name, from, func(u *User) bool {
+		return len(u.Code) > 0 && s.Now().Before(u.CodeEnds) && subtle.ConstantTimeCompare(u.Code, sum[:]) == 1
+	})
+	if err != nil {
+		return p, err
+	}
+	hash, err := s.hashed(ctx, password)
+	if err != nil {
+		return p, err
+	}
+	who := u.principal(ScopeAdminister)
+	u, err = s.changeUser(ctx, who, Seen{u.ID, u.Version}, "password changed", func(_ Tx, u *User) (string, error) {
+		u.Password, u.Code = hash, nil
+		return "by one-time code", nil
+	})
+	if err != nil {
+		return p, err
+	}
+	return s.enter(ctx, &u, from)
 }
 
 // Users are all accounts.
-func (s *Service) Users(ctx context.Context) (list []User, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { list, err = tx.Users(); return err })
+func (s *Service) Users(ctx context.Context, p Principal) (list []User, err error) {
+	if err := p.need(Administer); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Users(); return err })
 	return list, err
 }
 
-// User returns an account.
-func (s *Service) User(ctx context.Context, id int64) (u User, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { u, err = tx.User(id); return err })
-	return u, err
-}
-
-// Audit is the latest of who did what.
-func (s *Service) Audit(ctx context.Context, limit int) (list []AuditEntry, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { list, err = tx.Audit(limit); return err })
-	return list, err
-}
-
-// NewToken makes a bearer token for a program that acts as that account. It is
-// shown once; only its hash is kept.
-func (s *Service) NewToken(ctx context.Context, name, label string) (string, error) {
-	token := "ald_" + rand.Text() + rand.Text()
-	hash := sha256.Sum256([]byte(token))
-	err := s.Store.Write(ctx, func(tx Tx) error {
-		u, err := tx.UserNamed(name)
-		if errors.Is(err, ErrNotFound) {
-			return Invalid{fmt.Sprintf("There is no account called %q.", name)}
-		}
-		if err != nil {
-			return err
-		}
-		if err := tx.AddToken(u.ID, label, hash[:], s.Now()); err != nil {
-			return err
-		}
-		return tx.AddAudit(AuditEntry{s.Now(), u.Name, "token made", label, ""})
+// Fresh says whether the studio has no account yet.
+func (s *Service) Fresh(ctx context.Context) (fresh bool, err error) {
+	err = s.Store.Read(ctx, func(tx Reader) error {
+		list, err := tx.Users()
+		fresh = len(list) == 0
+		return err
 	})
-	return token, err
+	return fresh, err
 }
 
-// UserOfToken is who a bearer token stands for.
-func (s *Service) UserOfToken(ctx context.Context, token string) (u User, err error) {
-	hash := sha256.Sum256([]byte(token))
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { u, err = tx.UserOfToken(hash[:]); return err })
-	if err == nil && u.Disabled {
-		return User{}, ErrDenied
+// UserNamed returns an account by its name.
+func (s *Service) UserNamed(ctx context.Context, p Principal, name string) (u User, err error) {
+	if err := p.need(Administer); err != nil {
+		return u, err
 	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { u, err = tx.UserNamed(name); return err })
 	return u, err
 }
 
-// throttle slows down guessing of passwords.
-type throttle struct {
-	mu     sync.Mutex
-	misses map[string]*miss
+// Audit is a page of who did what, the latest first, and whether there is more.
+func (s *Service) Audit(ctx context.Context, p Principal, q AuditQuery) (list []AuditEntry, more bool, err error) {
+	if err := p.need(Administer); err != nil {
+		return nil, false, err
+	}
+	q.Page, q.Per = min(max(q.Page, 1), 1_000_000), min(max(q.Per, 1), 500)
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Audit(q); return err })
+	if more = len(list) > q.Per; more {
+		list = list[:q.Per]
+	}
+	return list, more, err
 }
 
-type miss struct {
-	n     int
-	until time.Time
-}
-
-const freeTries = 5
-
-func (t *throttle) wait(now time.Time, keys ...string) (longest time.Duration) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	for _, k := range keys {
-		if m := t.misses[k]; m != nil {
-			longest = max(longest, m.until.Sub(now))
-		}
+// AuditActions are the kinds of entries that there are.
+func (s *Service) AuditActions(ctx context.Context, p Principal) (list []string, err error) {
+	if err := p.need(Administer); err != nil {
+		return nil, err
 	}
-	return longest
-}
-
-func (t *throttle) miss(now time.Time, keys ...string) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if t.misses == nil {
-		t.misses = map[string]*miss{}
-	}
-	for k, m := range t.misses { // forget what is long past
-		if now.Sub(m.until) > time.Hour {
-			delete(t.misses, k)
-		}
-	}
-	for _, k := range keys {
-		m := t.misses[k]
-		if m == nil {
-			m = &miss{until: now}
-			t.misses[k] = m
-		}
-		if m.n++; m.n >= freeTries {
-			m.until = now.Add(min(15*time.Minute, time.Second<<min(m.n-freeTries+1, 10)))
-		}
-	}
-}
-
-func (t *throttle) hit(key string) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	delete(t.misses, key)
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.AuditActions(); return err })
+	return list, err
 }

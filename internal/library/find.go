@@ -1,11 +1,8 @@
 package library
 
 import (
-	"cmp"
 	"context"
-	"math/bits"
-	"slices"
-	"strings"
+	"runtime"
 	"sync"
 	"time"
 
@@ -34,7 +31,8 @@ type Card struct {
 	Released   time.Time          `json:"released"`
 }
 
-func cardOf(r Release) Card {
+// CardOf is what the Library shows of a release.
+func CardOf(r Release) Card {
 	m := &r.Material
 	c := Card{MaterialID: m.ID, ReleaseID: r.ID, Number: r.Number, Name: m.Name, Slug: m.Slug, Size: m.Size, Tags: m.Tags, Categories: m.Categories,
 		Contact: m.Contact, Licence: m.Licence, Notes: r.Notes, Look: m.LookKey(), Released: r.Created}
@@ -103,7 +101,11 @@ type Query struct {
 	Sort     Order
 	Page     int // from 1
 	Per      int
+	Choices  int // of each facet, those with most materials; 0 for facetChoices
 }
+
+// facetChoices is how many choices of a facet are shown; others are found by their name.
+const facetChoices = 20
 
 // Count is one choice of a facet and how many materials it would leave.
 type Count struct {
@@ -116,231 +118,90 @@ type Found struct {
 	Total  int
 	Items  []Card
 	Facets map[Facet][]Count
+	More   map[Facet]int // how many further choices a facet has
 	Page   int
 	Pages  int
 }
 
 // Load reads what is published. It is called once, before the Library is shown.
 func (s *Service) Load(ctx context.Context) error {
-	var cards []Card
-	err := s.Store.Read(ctx, func(tx Tx) (err error) {
-		cards, err = tx.Cards()
-		return err
-	})
-	for _, c := range cards {
-		s.index.put(c)
-	}
+	x := builder{index: &s.index}
+	err := s.Store.Read(ctx, func(tx Reader) error { return tx.Cards(x.add) })
+	x.finish()
 	return err
 }
 
 // Find searches the Library.
-func (s *Service) Find(ctx context.Context, q Query) (Found, error) {
-	var hits []int64
-	if strings.TrimSpace(q.Text) != "" {
-		err := s.Store.Read(ctx, func(tx Tx) (err error) { hits, err = tx.Search(q.Text); return err })
-		if err != nil {
-			return Found{}, err
-		}
-		if hits == nil {
-			hits = []int64{}
-		}
+func (s *Service) Find(_ context.Context, p Principal, q Query) (Found, error) {
+	if err := p.need(Enter); err != nil {
+		return Found{}, err
 	}
-	return s.index.find(q, hits), nil
+	return s.index.find(q), nil
+}
+
+// FindChoices are the choices of one facet whose names have a word that begins with text,
+// under the query's other filters.
+func (s *Service) FindChoices(_ context.Context, p Principal, q Query, f Facet, text string) ([]Count, error) {
+	if err := p.need(Enter); err != nil {
+		return nil, err
+	}
+	return s.index.choices(q, f, text), nil
 }
 
 // Card returns a published material by its slug.
 func (s *Service) Card(slug string) (Card, bool) { return s.index.bySlug(slug) }
 
-// index holds the published cards in memory with a bit set for each choice of
-// each facet, so that counting over all materials is and-ing words.
-type index struct {
-	mu     sync.RWMutex
-	cards  []Card
-	at     map[int64]int // by material
-	slugs  map[string]int
-	facets map[Facet]map[string]bitset
-	orders map[Order][]int // all cards in that order; made when asked for, dropped by put
+// builder fills an empty index at once: sorting at the end is quicker than keeping order
+// all along. Cards are indexed on every core but one, which reads.
+type builder struct {
+	index *index
+	cards []Card
 }
 
-type bitset []uint64
+func (b *builder) add(c Card) { b.cards = append(b.cards, c) }
 
-func (b *bitset) set(i int) {
-	for len(*b) <= i/64 {
-		*b = append(*b, 0)
-	}
-	(*b)[i/64] |= 1 << (i % 64)
-}
-
-func (b bitset) clear(i int) {
-	if i/64 < len(b) {
-		b[i/64] &^= 1 << (i % 64)
-	}
-}
-
-func (b bitset) has(i int) bool { return i/64 < len(b) && b[i/64]>>(i%64)&1 == 1 }
-
-func both(a, b bitset) bitset {
-	n := min(len(a), len(b))
-	out := make(bitset, n)
-	for i := range n {
-		out[i] = a[i] & b[i]
-	}
-	return out
-}
-
-func shared(a, b bitset) (n int) {
-	for i := range min(len(a), len(b)) {
-		n += bits.OnesCount64(a[i] & b[i])
-	}
-	return n
-}
-
-func (x *index) size() int {
-	x.mu.RLock()
-	defer x.mu.RUnlock()
-	return len(x.cards)
-}
-
-func (x *index) bySlug(slug string) (Card, bool) {
-	x.mu.RLock()
-	defer x.mu.RUnlock()
-	i, ok := x.slugs[slug]
-	if !ok {
-		return Card{}, false
-	}
-	return x.cards[i], true
-}
-
-// put adds a card, or takes the place of the material's last one.
-func (x *index) put(c Card) {
+func (b *builder) finish() {
+	x := b.index
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	if x.at == nil {
-		x.at, x.slugs, x.facets = map[int64]int{}, map[string]int{}, map[Facet]map[string]bitset{}
-		for _, f := range facets() {
-			x.facets[f] = map[string]bitset{}
-		}
+	x.init(len(b.cards))
+	var wg sync.WaitGroup
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	side := func(f func()) {
+		slots <- struct{}{}
+		wg.Go(func() { f(); <-slots })
 	}
-	x.orders = nil
-	i, ok := x.at[c.MaterialID]
-	if ok {
-		for _, f := range facets() {
-			for _, v := range x.cards[i].values(f) {
-				x.facets[f][v].clear(i)
-			}
+	for _, c := range b.cards {
+		if i, ok := x.at[c.MaterialID]; ok {
+			x.cards[i] = c
+			continue
 		}
-		x.cards[i] = c
-	} else {
-		i = len(x.cards)
+		i := int32(len(x.cards))
 		x.cards = append(x.cards, c)
 		x.at[c.MaterialID], x.slugs[c.Slug] = i, i
+		x.all.set(int(i))
 	}
 	for _, f := range facets() {
-		for _, v := range c.values(f) {
-			b := x.facets[f][v]
-			b.set(i)
-			x.facets[f][v] = b
-		}
-	}
-}
-
-// find narrows by text hits (nil for all), facets and width.
-func (x *index) find(q Query, hits []int64) Found {
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	var text bitset
-	if hits == nil {
-		for i := range x.cards {
-			text.set(i)
-		}
-	} else {
-		for _, id := range hits {
-			if i, ok := x.at[id]; ok {
-				text.set(i)
+		side(func() {
+			for i := range x.cards {
+				for _, v := range x.cards[i].values(f) {
+					x.facets[f].append(v, int32(i))
+				}
 			}
-		}
+		})
 	}
-	if q.MinWidth > 0 {
-		for i := range x.cards {
-			if x.cards[i].Size.W < q.MinWidth {
-				text.clear(i)
+	for k := range x.words {
+		side(func() {
+			for i := range x.cards {
+				for _, w := range wordsOf(x.cards[i].texts()[k]) {
+					x.words[k].append(w, int32(i))
+				}
 			}
-		}
+			x.words[k].sort()
+		})
 	}
-	// Each facet is counted under all other choices.
-	under := func(skip Facet) bitset {
-		b := text
-		for f, v := range q.Only {
-			if v != "" && f != skip {
-				b = both(b, x.facets[f][v])
-			}
-		}
-		return b
+	for o := range x.orders {
+		side(func() { x.orders[o].build(x) })
 	}
-	found := Found{Facets: map[Facet][]Count{}}
-	for _, f := range facets() {
-		rest := under(f)
-		for v, b := range x.facets[f] {
-			if n := shared(rest, b); n > 0 {
-				found.Facets[f] = append(found.Facets[f], Count{v, n})
-			}
-		}
-		slices.SortFunc(found.Facets[f], func(a, b Count) int { return cmp.Or(cmp.Compare(b.N, a.N), cmp.Compare(a.Value, b.Value)) })
-	}
-	all := under("")
-	found.Total = shared(all, all)
-	var order []int
-	if hits != nil && (q.Sort == "" || q.Sort == BestMatch) {
-		for _, id := range hits {
-			if i, ok := x.at[id]; ok && all.has(i) {
-				order = append(order, i)
-			}
-		}
-	} else {
-		order = make([]int, 0, found.Total)
-		for _, i := range x.ordered(q.Sort) {
-			if all.has(i) {
-				order = append(order, i)
-			}
-		}
-	}
-	per := q.Per
-	if per <= 0 || per > 200 {
-		per = 60
-	}
-	found.Pages = max(1, (len(order)+per-1)/per)
-	found.Page = min(max(q.Page, 1), found.Pages)
-	for _, i := range order[min(len(order), (found.Page-1)*per):min(len(order), found.Page*per)] {
-		found.Items = append(found.Items, x.cards[i])
-	}
-	return found
-}
-
-// ordered is all cards in that order.
-func (x *index) ordered(by Order) []int {
-	if all, ok := x.orders[by]; ok {
-		return all
-	}
-	name := func(i, j int) int { return cmp.Compare(x.cards[i].Name, x.cards[j].Name) }
-	less := func(i, j int) int {
-		return cmp.Or(x.cards[j].Released.Compare(x.cards[i].Released), cmp.Compare(j, i))
-	}
-	switch by {
-	case ByName:
-		less = name
-	case Largest:
-		less = func(i, j int) int {
-			return cmp.Or(cmp.Compare(x.cards[j].Size.W*x.cards[j].Size.H, x.cards[i].Size.W*x.cards[i].Size.H), name(i, j))
-		}
-	}
-	all := make([]int, len(x.cards))
-	for i := range all {
-		all[i] = i
-	}
-	slices.SortFunc(all, less)
-	if x.orders == nil {
-		x.orders = map[Order][]int{}
-	}
-	x.orders[by] = all
-	return all
+	wg.Wait()
 }

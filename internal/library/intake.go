@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
@@ -29,12 +30,14 @@ const (
 	JobExamine = "examine"
 	JobSort    = "sort"
 	JobPicture = "picture"
+	JobHandoff = "handoff" // makes the files of a release's handoff
+	JobGrade   = "grade"   // weighs findings by the studio's severities
 )
 
 // Handlers are the jobs that the service does, by kind.
 func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
 	return map[string]func(context.Context, string) error{
-		JobTreat: s.treat, JobOpen: s.open, JobExamine: s.examine, JobSort: s.sort, JobPicture: s.picture,
+		JobTreat: s.treat, JobOpen: s.open, JobExamine: s.examine, JobSort: s.sort, JobPicture: s.picture, JobHandoff: s.handoff, JobGrade: s.grade,
 	}
 }
 
@@ -48,13 +51,16 @@ type Incoming struct {
 // Receive takes a delivery: next is asked for files until it returns io.EOF. The
 // delivery exists once all its files are safely stored, or not at all. label is
 // asked last for its name and station, either of which may be empty.
-func (s *Service) Receive(ctx context.Context, by string, next func() (Incoming, error), label func() (name, station string)) (Delivery, error) {
-	return s.receive(ctx, by, next, label, func(Tx) error { return nil })
+func (s *Service) Receive(ctx context.Context, p Principal, next func() (Incoming, error), label func() (name, station string)) (Delivery, error) {
+	return s.receive(ctx, p, next, label, func(Tx) error { return nil })
 }
 
 // receive is Receive with something else to be written in the same transaction.
-func (s *Service) receive(ctx context.Context, by string, next func() (Incoming, error), label func() (name, station string), also func(Tx) error) (Delivery, error) {
-	d := Delivery{State: Receiving, Created: s.Now(), By: by}
+func (s *Service) receive(ctx context.Context, p Principal, next func() (Incoming, error), label func() (name, station string), also func(Tx) error) (Delivery, error) {
+	d := Delivery{State: Receiving, Created: s.Now(), By: p.Name}
+	if err := p.need(Contribute); err != nil {
+		return d, err
+	}
 	var parcels []Parcel
 	for {
 		in, err := next()
@@ -106,8 +112,6 @@ func (s *Service) receive(ctx context.Context, by string, next func() (Incoming,
 	if err != nil {
 		return d, fmt.Errorf("receive delivery %q: %w", d.Name, err)
 	}
-	s.Wake()
-	s.changed("deliveries")
 	return d, nil
 }
 
@@ -116,103 +120,214 @@ func deliveryName(p []Parcel) string {
 	if dir, _, ok := strings.Cut(first, "/"); ok {
 		return TitleOf(dir)
 	}
-	stem := strings.TrimSuffix(first, path.Ext(first))
-	stem = strings.TrimSuffix(stem, ".tar")
+	stem := stemOf(first)
 	if len(p) > 1 {
 		return fmt.Sprintf("%s and %d more", TitleOf(stem), len(p)-1)
 	}
 	return TitleOf(stem)
 }
 
-// open unpacks a delivery's archives and lists its files.
+// stemOf is a file's name without folders and endings.
+func stemOf(file string) string {
+	name := path.Base(file)
+	return strings.TrimSuffix(strings.TrimSuffix(name, path.Ext(name)), ".tar")
+}
+
+// batch is how many files of an archive are written down at a time: so many are unpacked
+// again at most after a stop.
+const batch = 64
+
+// open unpacks a delivery's archives and lists its files, parcel by parcel. What was
+// listed before a stop or a full disk is not unpacked again.
 func (s *Service) open(ctx context.Context, key string) error {
 	id, _ := strconv.ParseInt(key, 10, 64)
 	var parcels []Parcel
+	var files []File
 	var d Delivery
-	err := s.Store.Read(ctx, func(tx Tx) (err error) {
+	err := s.Store.Read(ctx, func(tx Reader) (err error) {
 		if d, err = tx.Delivery(id); err != nil {
 			return err
 		}
-		parcels, err = tx.Parcels(id)
+		if parcels, err = tx.Parcels(id); err != nil {
+			return err
+		}
+		files, err = tx.Files(id)
 		return err
 	})
-	if errors.Is(err, ErrNotFound) || d.State != Receiving {
+	if errors.Is(err, ErrNotFound) || err == nil && d.State != Receiving {
 		return nil // done before
 	}
 	if err != nil {
 		return err
 	}
-	var files []File
 	for _, p := range parcels {
-		more, err := s.unpack(ctx, p)
-		if err != nil {
-			return err
+		if p.Opened {
+			continue
 		}
-		files = append(files, more...)
+		had := map[string]bool{}
+		for _, f := range files {
+			if f.ParcelID == p.ID {
+				had[f.Entry] = true
+			}
+		}
+		if err := s.openParcel(ctx, p, had); err != nil {
+			return fmt.Errorf("open %s: %w", p.Path, err)
+		}
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx Tx) error {
 		if now, err := tx.Delivery(id); err != nil || now.State != Receiving {
 			return err
-		}
-		for _, f := range files {
-			f.DeliveryID = id
-			if err := tx.AddFile(&f); err != nil {
-				return err
-			}
-			if f.Problem == "" && f.ID != 0 {
-				if err := tx.AddJob(JobExamine, strconv.FormatInt(f.ID, 10), 1); err != nil {
-					return err
-				}
-			}
 		}
 		if err := tx.SetDelivery(id, Sorting, d.Station, ""); err != nil {
 			return err
 		}
 		return s.sortIfExamined(tx, id)
 	})
-	s.Wake()
-	s.changed("deliveries")
-	s.changed("delivery:%d", id)
-	return err
 }
 
-// unpack lists what a parcel holds: itself, or the files of the archive that it is.
-func (s *Service) unpack(ctx context.Context, p Parcel) ([]File, error) {
+// openParcel lists what a parcel holds: itself, or the files of the archive that it is,
+// but for those that it had before.
+func (s *Service) openParcel(ctx context.Context, p Parcel, had map[string]bool) error {
+	var files []File
+	flush := func(last bool) error {
+		err := s.Store.Write(ctx, func(tx Tx) error {
+			for i := range files {
+				if err := addFile(tx, &p, &files[i]); err != nil {
+					return err
+				}
+				if f := files[i]; f.Problem == "" {
+					if err := tx.AddJob(JobExamine, strconv.FormatInt(f.ID, 10), 1); err != nil {
+						return err
+					}
+				}
+			}
+			p.Opened = last
+			return tx.SetParcel(p)
+		})
+		files = files[:0]
+		return err
+	}
+	err := s.unpack(ctx, p, func(f File) error {
+		if had[f.Entry] {
+			return nil
+		}
+		had[f.Entry] = true
+		files = append(files, f)
+		if len(files) < batch {
+			return nil
+		}
+		return flush(false)
+	}, had)
+	if err != nil {
+		return err
+	}
+	return flush(true)
+}
+
+// addFile adds a file of a parcel to its delivery. Where its path is taken by a file of
+// another parcel, all files of the parcel move into a folder named after it.
+func addFile(tx Tx, p *Parcel, f *File) error {
+	f.DeliveryID, f.ParcelID = p.DeliveryID, p.ID
+	f.Path = path.Join(p.Folder, f.Entry)
+	err := tx.AddFile(f)
+	if !errors.Is(err, ErrStale) {
+		return err
+	}
+	files, err := tx.Files(p.DeliveryID)
+	if err != nil {
+		return err
+	}
+	taken := map[string]bool{}
+	for _, o := range files {
+		if o.Path == f.Path && o.Blob == f.Blob && f.Problem == "" && f.Entry == p.Path {
+			*f = o // the very same file was sent twice under one name
+			return nil
+		}
+		taken[o.Path] = true
+		if dir, _, ok := strings.Cut(o.Path, "/"); ok {
+			taken[dir] = true
+		}
+	}
+	if p.Folder == "" {
+		p.Folder = free(stemOf(p.Path), taken)
+		for _, o := range files {
+			if o.ParcelID == p.ID {
+				o.Path = path.Join(p.Folder, o.Entry)
+				if err := tx.MoveFile(o); err != nil {
+					return err
+				}
+			}
+		}
+		f.Path = path.Join(p.Folder, f.Entry)
+	} else { // one path twice in one archive
+		ext := path.Ext(f.Path)
+		f.Path = free(strings.TrimSuffix(f.Path, ext), taken) + ext
+	}
+	return tx.AddFile(f)
+}
+
+// free is a name that is not taken: the wanted one, or with a number.
+func free(want string, taken map[string]bool) string {
+	name := want
+	for i := 2; taken[name]; i++ {
+		name = fmt.Sprintf("%s-%d", want, i)
+	}
+	return name
+}
+
+// unpack gives what a parcel holds to take. The error is of this server, such as a full
+// disk; what is wrong with the parcel is a problem of a file. Entries in had are passed
+// over.
+func (s *Service) unpack(ctx context.Context, p Parcel, take func(File) error, had map[string]bool) error {
 	f, err := s.Blobs.Open(p.Blob)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer f.Close()
 	head := make([]byte, 512)
-	n, _ := f.ReadAt(head, 0)
-	kind := parcel.Recognise(head[:n])
+	n, err := f.ReadAt(head, 0)
+	if err != nil && err != io.EOF {
+		return err
+	}
+	whole := File{Entry: p.Path, Blob: p.Blob, Size: p.Size}
 	if foreign := parcel.Foreign(head[:n]); foreign != "" {
-		return []File{{Path: p.Path, Blob: p.Blob, Size: p.Size, Problem: p.Path + " " + parcel.NotOpened(foreign) + "."}}, nil
+		whole.Problem = p.Path + " " + parcel.NotOpened(foreign) + "."
+		return take(whole)
 	}
+	kind := parcel.Recognise(head[:n])
 	if kind == parcel.None {
-		return []File{{Path: p.Path, Blob: p.Blob, Size: p.Size}}, nil
+		return take(whole)
 	}
-	var files []File
 	limits := s.Archives
-	limits.Aside = s.Blobs.Aside
+	limits.Aside = s.Scratch.Keep
 	problems, err := parcel.Unpack(kind, f, p.Size, limits, func(name string, r io.Reader) error {
+		if had[name] {
+			return nil
+		}
 		sum, n, err := s.Blobs.Put(ctx, r)
 		if err != nil {
 			return err
 		}
-		files = append(files, File{Path: name, Blob: sum, Size: n})
-		return nil
+		return take(File{Entry: name, Blob: sum, Size: n})
 	})
-	for _, q := range problems {
-		files = append(files, File{Path: p.Path + "/" + strings.Map(printable, q.Name), Problem: fmt.Sprintf("%s in %s %s.", strings.Map(printable, q.Name), p.Path, strings.TrimSuffix(q.Says, "."))})
+	var damaged parcel.Damaged
+	var over parcel.LimitError
+	if err != nil && !errors.As(err, &damaged) && !errors.As(err, &over) {
+		return err
 	}
 	if err != nil {
-		if ctx.Err() != nil || errors.Is(err, io.ErrShortWrite) {
-			return nil, err
+		whole.Problem = fmt.Sprintf("%s: %v.", p.Path, strings.TrimSuffix(err.Error(), "."))
+		if err := take(whole); err != nil {
+			return err
 		}
-		files = append(files, File{Path: p.Path, Blob: p.Blob, Size: p.Size, Problem: fmt.Sprintf("%s: %v.", p.Path, strings.TrimSuffix(err.Error(), "."))})
 	}
-	return files, nil
+	for _, q := range problems {
+		name := strings.Map(printable, q.Name)
+		if err := take(File{Entry: p.Path + "/" + name, Problem: fmt.Sprintf("%s in %s %s.", name, p.Path, strings.TrimSuffix(q.Says, "."))}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func printable(r rune) rune {
@@ -222,10 +337,14 @@ func printable(r rune) rune {
 	return r
 }
 
-// sortIfExamined adds the sorting job once the last file has been looked at.
+// sortIfExamined adds the sorting job once a delivery has been opened and its last file
+// has been looked at.
 func (s *Service) sortIfExamined(tx Tx, delivery int64) error {
-	n, err := tx.Unexamined(delivery)
-	if err != nil || n > 0 {
+	d, err := tx.Delivery(delivery)
+	if err != nil || d.State != Sorting {
+		return err
+	}
+	if left, err := tx.Unexamined(delivery); left || err != nil {
 		return err
 	}
 	return tx.AddJob(JobSort, strconv.FormatInt(delivery, 10), 2)
@@ -235,37 +354,39 @@ func (s *Service) sortIfExamined(tx Tx, delivery int64) error {
 func (s *Service) examine(ctx context.Context, key string) error {
 	id, _ := strconv.ParseInt(key, 10, 64)
 	var f File
-	err := s.Store.Read(ctx, func(tx Tx) (err error) { f, err = tx.File(id); return err })
-	if errors.Is(err, ErrNotFound) || f.Examined != nil {
+	err := s.Store.Read(ctx, func(tx Reader) (err error) { f, err = tx.File(id); return err })
+	if errors.Is(err, ErrNotFound) || err == nil && f.Examined != nil {
 		return nil
 	}
 	if err != nil {
 		return err
 	}
 	from := s.Now()
-	data, err := s.Blobs.Read(f.Blob)
-	if err != nil {
-		return err
-	}
-	e, err := inspect.Examine(f.Path, data, s.Pictures, func(layer string, im *raster.Image) error {
-		ratio, err := s.putLevel(f.Blob, layer, im)
-		f.Ratio = max(f.Ratio, ratio)
-		return err
-	})
+	e, err := s.look(&f)
 	if err != nil {
 		return err
 	}
 	s.pace.add(from, s.Now(), f.Size)
 	f.Examined, f.Problem = &e, e.Problem
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx Tx) error {
 		if err := tx.SaveExamined(f); err != nil {
 			return err
 		}
 		return s.sortIfExamined(tx, f.DeliveryID)
 	})
-	s.Wake()
-	s.changed("delivery:%d", f.DeliveryID)
-	return err
+}
+
+func (s *Service) look(f *File) (inspect.Examined, error) {
+	b, err := s.Blobs.Open(f.Blob)
+	if err != nil {
+		return inspect.Examined{}, err
+	}
+	defer b.Close()
+	return inspect.Examine(f.Path, inspect.Source{ReaderAt: b, Size: b.Size(), SHA256: f.Blob}, s.Pictures, func(layer string, im *raster.Image) error {
+		ratio, err := s.putLevel(f.Blob, layer, im)
+		f.Ratio = max(f.Ratio, ratio)
+		return err
+	})
 }
 
 // sort makes draft materials of a delivery's sets.
@@ -275,7 +396,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	var files []File
 	var rules []Rule
 	var g grades
-	err := s.Store.Read(ctx, func(tx Tx) (err error) {
+	err := s.Store.Read(ctx, func(tx Reader) (err error) {
 		if d, err = tx.Delivery(id); err != nil {
 			return err
 		}
@@ -286,7 +407,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 		rules, err = tx.Rules()
 		return err
 	})
-	if errors.Is(err, ErrNotFound) || d.State == Sorted {
+	if errors.Is(err, ErrNotFound) || err == nil && d.State == Sorted {
 		return nil
 	}
 	if err != nil {
@@ -297,7 +418,9 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	for _, f := range files {
 		byPath[f.Path] = f
 		if f.Examined != nil {
-			seen = append(seen, *f.Examined)
+			e := *f.Examined
+			e.Path = f.Path // it may have moved since
+			seen = append(seen, e)
 		}
 	}
 	station := d.Station
@@ -306,7 +429,17 @@ func (s *Service) sort(ctx context.Context, key string) error {
 			station = firstOf(station, e.Sidecar.Station)
 		}
 	}
-	report := inspect.Assemble(seen, func(file, layer string) *raster.Image { return s.level(byPath[file].Blob, layer) }, rulesFor(rules, station)...)
+	var failed atomic.Pointer[error]
+	report := inspect.Assemble(seen, func(file, layer string) *raster.Image {
+		im, err := s.level(byPath[file].Blob, layer)
+		if err != nil {
+			failed.CompareAndSwap(nil, &err)
+		}
+		return im
+	}, rulesFor(rules, station)...)
+	if err := failed.Load(); err != nil {
+		return *err // what could not be read now can be later
+	}
 	var made []Material
 	for i, set := range report.Sets {
 		m := s.draft(g, d, i, set, byPath)
@@ -330,55 +463,88 @@ func (s *Service) sort(ctx context.Context, key string) error {
 		if now, err := tx.Delivery(id); err != nil || now.State == Sorted {
 			return err
 		}
-		had, err := tx.MaterialsOf(id)
-		if err != nil {
+		if err := s.addSets(tx, id, made, forms); err != nil {
 			return err
 		}
-		for i := range made {
-			m := &made[i]
-			if old := sameSet(had, m.SetKey); old != nil {
-				if err := s.complete(tx, old, m.Maps); err != nil {
-					return err
-				}
-				continue
-			}
-			var err error
-			if m.Slug, err = tx.FreeSlug(Slug(m.Name)); err != nil {
-				return err
-			}
-			if err := tx.AddMaterial(m); err != nil {
-				return err
-			}
-			f := forms[i]
-			if f.inside >= 0 {
-				f.known.Material = made[f.inside].ID
-			}
-			if err := s.recognise(tx, m, f); err != nil {
-				return err
+		problem := ""
+		for _, f := range report.Failed {
+			if byPath[f.File].Problem == "" { // not of one file: of how they go together
+				problem = strings.TrimSpace(problem + " " + f.Error)
 			}
 		}
-		return tx.SetDelivery(id, Sorted, station, "")
+		return tx.SetDelivery(id, Sorted, station, problem)
 	})
 	if err != nil {
 		return err
 	}
 	s.prints.mu.Lock()
+	defer s.prints.mu.Unlock()
 	for i := range made {
-		if made[i].ID != 0 { // not a set that was here before
+		if made[i].ID != 0 && s.prints.read { // not a set that was here before
 			s.prints.Put(made[i].ID, forms[i].print)
 		}
 	}
-	s.prints.mu.Unlock()
-	s.Wake()
-	s.changed("deliveries")
-	s.changed("delivery:%d", id)
+	return nil
+}
+
+// addSets adds a delivery's sets as drafts. A set that an earlier sorting has made is
+// told by the files that they share, and completed.
+func (s *Service) addSets(tx Tx, delivery int64, made []Material, forms []form) error {
+	had, err := tx.MaterialsOf(delivery)
+	if err != nil {
+		return err
+	}
+	keys := map[string]bool{}
+	for i := range had {
+		keys[had[i].SetKey] = true
+	}
+	// Scans that were taken as new versions belong to materials of other deliveries now.
+	owners, err := tx.OwnersOf(delivery)
+	if err != nil {
+		return err
+	}
+	for _, id := range owners {
+		if !slices.ContainsFunc(had, func(m Material) bool { return m.ID == id }) {
+			m, err := tx.Material(id)
+			if err != nil {
+				return err
+			}
+			had = append(had, m)
+		}
+	}
+	for i, old := range sameSets(had, made) {
+		m := &made[i]
+		if old != nil {
+			if err := s.complete(tx, old, m.Maps); err != nil {
+				return err
+			}
+			continue
+		}
+		m.SetKey = free(m.SetKey, keys)
+		keys[m.SetKey] = true
+		if m.Slug, err = tx.FreeSlug(Slug(m.Name)); err != nil {
+			return err
+		}
+		if err := tx.AddMaterial(m); err != nil {
+			return err
+		}
+		f := forms[i]
+		if f.inside >= 0 {
+			if f.known.Material = made[f.inside].ID; f.known.Material == 0 { // that set was here before
+				f.known = Known{}
+			}
+		}
+		if err := s.recognise(tx, m, f); err != nil {
+			return err
+		}
+	}
 	return nil
 }
 
 // usualSizes adds to sets without a size what their station usually scans, if their
 // pixels have that shape.
 func (s *Service) usualSizes(ctx context.Context, made []Material) error {
-	return s.Store.Read(ctx, func(tx Tx) error {
+	return s.Store.Read(ctx, func(tx Reader) error {
 		of := map[string][]scale.Size{}
 		for i := range made {
 			m := &made[i]
@@ -499,41 +665,40 @@ func deref(s *string) string {
 	return *s
 }
 
-// JobFailed notes on its delivery that a job has failed for good.
+// JobFailed notes where people see it that a job has failed for good.
 func (s *Service) JobFailed(ctx context.Context, kind, key string, problem error) {
-	id, _ := strconv.ParseInt(key, 10, 64)
+	number, rest, _ := strings.Cut(key, " ")
+	id, _ := strconv.ParseInt(number, 10, 64)
 	err := s.Store.Write(ctx, func(tx Tx) error {
 		switch kind {
 		case JobOpen, JobSort:
-			return tx.SetDelivery(id, Failed, "", problem.Error())
+			return tx.SetDelivery(id, Failed, "", fmt.Sprintf("It could not be sorted: %v. Retry it, or send it again.", problem))
 		case JobTreat:
-			number, want, _ := strings.Cut(key, " ")
-			id, _ := strconv.ParseInt(number, 10, 64)
 			m, err := tx.Material(id)
-			if err != nil || m.wants() != want {
+			if err != nil || m.wants() != rest {
 				return err
 			}
-			m.Finish.Tried, m.Finish.Problem = want, fmt.Sprintf("The recipe could not be carried out: %v.", problem)
+			m.Finish.Tried, m.Finish.Problem = rest, fmt.Sprintf("The recipe could not be carried out: %v.", problem)
 			return tx.SaveMaterial(&m)
 		case JobExamine:
 			f, err := tx.File(id)
 			if err != nil {
 				return err
 			}
-			f.Problem = fmt.Sprintf("%s could not be examined: %v. Send it again.", f.Path, problem)
-			f.Examined = &inspect.Examined{Path: f.Path, SHA256: f.Blob, Size: f.Size, Problem: f.Problem}
+			f.Problem = fmt.Sprintf("%s could not be examined: %v. Retry it, or send the file again.", f.Path, problem)
+			f.Examined = &inspect.Examined{Path: f.Path, SHA256: f.Blob, Size: f.Size, Problem: f.Problem, Failed: true}
 			if err := tx.SaveExamined(f); err != nil {
 				return err
 			}
 			return s.sortIfExamined(tx, f.DeliveryID)
+		case JobHandoff:
+			s.handoffs.set(key, 0, 0, problem)
 		}
 		return nil
 	})
 	if err != nil {
 		s.Log.Error("note a failed job", "kind", kind, "key", key, "error", err)
 	}
-	s.Wake()
-	s.changed("deliveries")
 }
 
 // levelSize is the longer side of the reduced copy that is kept of every map.
@@ -578,42 +743,50 @@ func (s *Service) putLevel(sum, layer string, im *raster.Image) (ratio float64, 
 		if err != nil {
 			return 0, err
 		}
-		if err := s.Blobs.PutDerived(mapPictureName(sum, layer, whole, false, px, "jpg"), cell); err != nil {
+		if err := s.Derived.Put(mapPictureName(sum, layer, whole, false, px, "jpg"), cell); err != nil {
 			return 0, err
 		}
 	}
 	raw := small.W * small.H * small.Components() * bits / 8
-	return float64(b.Len()) / float64(raw), s.Blobs.PutDerived(levelName(sum, layer), b.Bytes())
+	return float64(b.Len()) / float64(raw), s.Derived.Put(levelName(sum, layer), b.Bytes())
 }
 
-// level is the reduced copy of a map, made again if it was deleted; nil if the
-// blob is no picture.
-func (s *Service) level(sum, layer string) *raster.Image {
+// level is the reduced copy of a map, made again if it is not there; nil if the blob is
+// no picture. The error is of this server: what is drawn without the map must not be
+// kept.
+func (s *Service) level(sum, layer string) (*raster.Image, error) {
 	if sum == "" {
-		return nil
+		return nil, nil
 	}
-	if p, ok := s.Blobs.DerivedPath(levelName(sum, layer)); !ok {
-		data, err := s.Blobs.Read(sum)
-		if err != nil {
-			return nil
-		}
-		im, _, err := codec.DecodeLayer(data, layer, s.Pictures)
-		if err != nil {
-			return nil
+	name := levelName(sum, layer)
+	data, ok := s.Derived.Get(name)
+	if !ok {
+		im, err := s.decode(sum, layer)
+		if err != nil || im == nil {
+			return nil, err
 		}
 		if _, err := s.putLevel(sum, layer, im); err != nil {
-			s.Log.Error("keep a reduced map", "file", p, "error", err)
+			return nil, err
+		}
+		if data, ok = s.Derived.Get(name); !ok {
+			return nil, fmt.Errorf("the reduced copy of blob %.12s has gone", sum)
 		}
 	}
-	data, err := s.Blobs.Derived(levelName(sum, layer), func() ([]byte, error) { return nil, ErrNotFound })
-	if err != nil {
-		return nil
-	}
 	im, _, err := codec.Decode(data, codec.DefaultLimits)
+	return im, err
+}
+
+// decode reads one picture of a blob; nil if it is none.
+func (s *Service) decode(sum, layer string) (*raster.Image, error) {
+	data, err := s.Blobs.Read(sum)
 	if err != nil {
-		return nil
+		return nil, err
 	}
-	return im
+	im, _, err := codec.DecodeLayer(data, layer, s.Pictures)
+	if err != nil {
+		return nil, nil // it was told when the file came
+	}
+	return im, nil
 }
 
 // DeliveryReport is a delivery with its materials and failures, for Intake and
@@ -623,12 +796,15 @@ type DeliveryReport struct {
 	Materials []Material
 	Here      map[int64]Material // those that sets of it are known as, by their id
 	Failures  []inspect.Failure
+	Retry     bool // something failed here, not in the files: it can be retried
 }
 
 // Delivery returns a delivery with everything in it: doubtful materials first.
-func (s *Service) Delivery(ctx context.Context, id int64) (DeliveryReport, error) {
-	var r DeliveryReport
-	err := s.Store.Read(ctx, func(tx Tx) (err error) {
+func (s *Service) Delivery(ctx context.Context, p Principal, id int64) (r DeliveryReport, err error) {
+	if err := p.need(SeeDrafts); err != nil {
+		return r, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) {
 		if r.Delivery, err = tx.Delivery(id); err != nil {
 			return err
 		}
@@ -649,19 +825,24 @@ func (s *Service) Delivery(ctx context.Context, id int64) (DeliveryReport, error
 		files, err := tx.Files(id)
 		for _, f := range files {
 			if f.Problem != "" {
+				r.Retry = r.Retry || f.Examined != nil && f.Examined.Failed
 				r.Failures = append(r.Failures, inspect.Failure{File: f.Path, Error: f.Problem})
 			}
 		}
 		return err
 	})
+	r.Retry = r.Retry || r.State == Failed
 	r.Left = s.pace.left(r.Ahead, s.Now())
 	slices.SortStableFunc(r.Materials, func(a, b Material) int { return b.Doubts - a.Doubts })
 	return r, err
 }
 
 // Deliveries are the latest deliveries.
-func (s *Service) Deliveries(ctx context.Context, limit int) (list []Delivery, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { list, err = tx.Deliveries(limit); return err })
+func (s *Service) Deliveries(ctx context.Context, p Principal, limit int) (list []Delivery, err error) {
+	if err := p.need(SeeDrafts); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Deliveries(limit); return err })
 	for i := range list {
 		list[i].Left = s.pace.left(list[i].Ahead, s.Now())
 	}

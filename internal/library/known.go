@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strconv"
 	"strings"
 
 	"aldermoor/core/channels"
@@ -23,6 +22,7 @@ type Known struct {
 	Quarters int    // how far that one is turned against this, clockwise
 	Wider    int    // pixels of the longer side of that one's source
 	Part     *Area  // what this shows of that one, if not all of it
+	Taken    string // how it was settled: new_version or tier; "" if it is not
 }
 
 // Area is a part of a scan, in shares of its sides: beyond 0..1 where it reaches past
@@ -33,6 +33,22 @@ type Area struct{ X, Y, W, H float64 }
 // with fewer pixels: a tier that the material may lack.
 func (k *Known) Smaller(w, h int) bool {
 	return !k.Files && k.Part == nil && k.Quarters == 0 && max(w, h) < k.Wider
+}
+
+// Kind is what a set of the given pixels is to what is here: the same files, another
+// version, a smaller tier, a part of it, or more than it.
+func (k *Known) Kind(w, h int) string {
+	switch {
+	case k.Files:
+		return "files"
+	case k.Part != nil && k.Part.W*k.Part.H > 1.03:
+		return "more"
+	case k.Part != nil && k.Part.W*k.Part.H < 0.97:
+		return "part"
+	case k.Smaller(w, h):
+		return "tier"
+	}
+	return "version"
 }
 
 // Says is what is known, as a sentence about a set of the given pixels.
@@ -66,7 +82,7 @@ func (k *Known) Says(w, h int) string {
 
 // printOf gathers a material's print from the looks of its files, and the marks of its
 // base colour.
-func (s *Service) printOf(m *Material, look func(p *Map) *channels.Look) (out likeness.Print, lightness raster.Plane) {
+func (s *Service) printOf(m *Material, look func(p *Map) *channels.Look) (out likeness.Print, lightness raster.Plane, err error) {
 	one := func(c channels.Channel) []byte {
 		p := m.Map(c)
 		if p == nil {
@@ -96,36 +112,36 @@ func (s *Service) printOf(m *Material, look func(p *Map) *channels.Look) (out li
 			out.Rough = flipped
 		}
 	}
-	if lightness = s.lightness(m); len(lightness.Pix) > 0 {
+	if lightness, err = s.lightness(m); len(lightness.Pix) > 0 {
 		out.Marks, out.W, out.H = likeness.Marks(lightness), lightness.W, lightness.H
 	}
-	return out, lightness
+	return out, lightness, err
 }
 
 // lightness is a material's base colour without its hue, reduced; an empty plane if
 // there is none.
-func (s *Service) lightness(m *Material) (out raster.Plane) {
+func (s *Service) lightness(m *Material) (out raster.Plane, err error) {
 	p := m.Map(channels.BaseColor)
 	if p == nil {
-		return out
+		return out, nil
 	}
-	im := s.level(p.Blob, p.Layer)
-	if im == nil {
-		return out
+	im, err := s.level(p.Blob, p.Layer)
+	if err != nil || im == nil {
+		return out, err
 	}
 	if im.Components() < 3 {
-		return im.Plane(0)
+		return im.Plane(0), nil
 	}
 	r, g, b := im.Plane(0), im.Plane(1), im.Plane(2)
 	out = raster.NewPlane(im.W, im.H)
 	for i := range out.Pix {
 		out.Pix[i] = 0.2126*r.Pix[i] + 0.7152*g.Pix[i] + 0.0722*b.Pix[i]
 	}
-	return out
+	return out, nil
 }
 
 // allPrints reads the prints once, when they are first asked for.
-func (s *Service) allPrints(tx Tx) error {
+func (s *Service) allPrints(tx Reader) error {
 	s.prints.mu.Lock()
 	defer s.prints.mu.Unlock()
 	if s.prints.read {
@@ -146,40 +162,48 @@ type form struct {
 	inside    int // the set of the same delivery that it is known from, or −1
 }
 
-// forms makes the prints of sets, and looks whether any is of a scan that is here
-// already or came before it in the same delivery. It takes its time.
+// forms makes the prints of sets, and looks whether any is of a scan that is here already
+// or came before it in the same delivery. It decodes pictures, and so holds no
+// transaction. Sets that were left out hide nothing.
 func (s *Service) forms(ctx context.Context, sets []Material, look func(p *Map) *channels.Look) ([]form, error) {
-	out := make([]form, len(sets))
-	var within likeness.Index
-	err := s.Store.Read(ctx, func(tx Tx) error {
+	left := map[int64]bool{}
+	err := s.Store.Read(ctx, func(tx Reader) error {
 		if err := s.allPrints(tx); err != nil {
 			return err
 		}
-		for i := range sets {
-			f := &out[i]
-			f.inside = -1
-			f.print, f.lightness = s.printOf(&sets[i], look)
-			s.prints.mu.Lock()
-			match, ok := s.prints.Find(f.print, nil)
-			s.prints.mu.Unlock()
-			if again, also := within.Find(f.print, nil); also && (!ok || again.Likeness > match.Likeness) {
-				match, ok, f.inside = again, true, int(again.ID)
-			}
-			if ok {
-				f.known = Known{Material: match.ID, Quarters: match.Quarters}
-			} else if err := s.partOf(tx, f, out, &within); err != nil {
-				return err
-			}
-			within.Put(int64(i), f.print)
-		}
-		return nil
+		return tx.LeftOut(func(id int64) { left[id] = true })
 	})
-	return out, err
+	if err != nil {
+		return nil, err
+	}
+	out := make([]form, len(sets))
+	skip := func(id int64) bool { return left[id] }
+	var within likeness.Index
+	for i := range sets {
+		f := &out[i]
+		f.inside = -1
+		if f.print, f.lightness, err = s.printOf(&sets[i], look); err != nil {
+			return nil, err
+		}
+		s.prints.mu.Lock()
+		match, ok := s.prints.Find(f.print, skip)
+		s.prints.mu.Unlock()
+		if again, also := within.Find(f.print, nil); also && (!ok || again.Likeness > match.Likeness) {
+			match, ok, f.inside = again, true, int(again.ID)
+		}
+		if ok {
+			f.known = Known{Material: match.ID, Quarters: match.Quarters}
+		} else if err := s.partOf(ctx, f, out, &within, skip); err != nil {
+			return nil, err
+		}
+		within.Put(int64(i), f.print)
+	}
+	return out, nil
 }
 
-// partOf looks for a scan that a set's base colour shows a part of, or that shows a
-// part of it.
-func (s *Service) partOf(tx Tx, f *form, others []form, within *likeness.Index) error {
+// partOf looks for a scan that a set's base colour shows a part of, or that shows a part
+// of it.
+func (s *Service) partOf(ctx context.Context, f *form, others []form, within *likeness.Index, skip func(int64) bool) error {
 	if len(f.lightness.Pix) == 0 {
 		return nil
 	}
@@ -195,17 +219,22 @@ func (s *Service) partOf(tx Tx, f *form, others []form, within *likeness.Index) 
 		return true
 	}
 	s.prints.mu.Lock()
-	list := s.prints.FindParts(f.lightness, 3, nil)
+	list := s.prints.FindParts(f.lightness, 3, skip)
 	s.prints.mu.Unlock()
 	for _, part := range list {
-		of, err := tx.Material(part.ID)
+		var of Material
+		err := s.Store.Read(ctx, func(tx Reader) (err error) { of, err = tx.Material(part.ID); return err })
 		if errors.Is(err, ErrNotFound) {
 			continue
 		}
 		if err != nil {
 			return err
 		}
-		if take(s.lightness(&of), part) {
+		whole, err := s.lightness(&of)
+		if err != nil {
+			return err
+		}
+		if take(whole, part) {
 			return nil
 		}
 	}
@@ -251,127 +280,159 @@ func (s *Service) recognise(tx Tx, m *Material, f form) error {
 	return tx.SaveMaterial(m)
 }
 
-// Separate says that a set is another material than the one it was taken for.
-func (s *Service) Separate(ctx context.Context, id int64, by string) error {
-	_, err := s.decide(ctx, by, "taken as a material of its own", []int64{id}, func(m *Material) error {
-		if m.Known == nil {
-			return Invalid{fmt.Sprintf("%s was not taken for another material.", m.Name)}
-		}
-		m.Known = nil
-		m.Doubts = m.doubts()
-		return nil
-	})
-	return err
-}
+// How a set that is known already is settled.
+const (
+	TakeVersion  = "new_version" // the material goes on with the set's maps
+	TakeTier     = "tier"        // a smaller tier of the material
+	TakeSeparate = "separate"    // a material of its own
+)
 
-// other is where a known set goes when it is settled, and, settled the same way again,
-// comes back from.
-func other(st Stage) Stage {
-	if st == Left {
-		return Unseen
+// SettleKnown settles a set whose scan is here already, as one step, and returns the
+// material that it went to (or the set itself, if it is a material of its own). Settling
+// it the same way again changes nothing.
+func (s *Service) SettleKnown(ctx context.Context, p Principal, set Seen, take string) (of Material, err error) {
+	if err := p.need(Contribute); err != nil {
+		return of, err
 	}
-	return Left
-}
-
-// AsTier keeps a set as a smaller tier of the material that it is known as: its files
-// are named among that material's attachments, and the set is left out. Doing the same
-// again takes it back.
-func (s *Service) AsTier(ctx context.Context, id int64, by string) (of Material, err error) {
+	change := map[string]func(Tx, []*Material) (string, error){TakeVersion: s.takeVersion, TakeTier: takeTier, TakeSeparate: separate}[take]
+	if change == nil {
+		return of, Invalid{fmt.Sprintf("A known scan is taken as new_version, tier or separate, not %q.", take)}
+	}
+	var moved []int64
 	err = s.Store.Write(ctx, func(tx Tx) error {
-		set, err := tx.Material(id)
+		m, err := tx.Material(set.ID)
 		if err != nil {
 			return err
 		}
-		if w, h := set.Pixels(); set.Known == nil || !set.Known.Smaller(w, h) {
-			return Invalid{fmt.Sprintf("%s is not a smaller tier of a scan that is here.", set.Name)}
-		}
-		if of, err = tx.Material(set.Known.Material); err != nil {
+		if m.Known != nil && m.Known.Taken == take { // done before
+			of, err = tx.Material(m.Known.Material)
 			return err
 		}
-		d, err := tx.Delivery(set.DeliveryID)
+		if _, err := load(tx, []Seen{set}); err != nil {
+			return err
+		}
+		seen := []Seen{set}
+		switch {
+		case m.Known == nil && take == TakeSeparate: // done before
+			of = m
+			return nil
+		case m.Known == nil:
+			return Invalid{fmt.Sprintf("%s is not known as another material's scan.", m.Name)}
+		case m.Known.Taken != "":
+			return Invalid{fmt.Sprintf("%s has been settled already. Undo that first.", m.Name)}
+		}
+		if take != TakeSeparate {
+			seen = append(seen, Seen{ID: m.Known.Material})
+		}
+		done, err := s.editIn(tx, p, "known", seen, change)
 		if err != nil {
 			return err
 		}
-		back := set.Stage == Left
-		for _, p := range set.Assigned() {
-			a := channels.Attachment{File: d.Name + "/" + p.File, Kind: "lower_tier"}
-			of.Report.Attachments = slices.DeleteFunc(of.Report.Attachments, func(b channels.Attachment) bool { return a == b })
-			if !back {
-				of.Report.Attachments = append(of.Report.Attachments, a)
-			}
+		of = done[len(done)-1]
+		if take == TakeVersion {
+			moved = []int64{done[0].ID, done[1].ID}
 		}
-		set.Stage = other(set.Stage)
-		set.Updated, of.Updated = s.Now(), s.Now()
-		if err := errors.Join(tx.SaveMaterial(&set), tx.SaveMaterial(&of)); err != nil {
-			return err
-		}
-		w, h := set.Pixels()
-		return tx.AddAudit(AuditEntry{s.Now(), by, "smaller tier", of.Name, fmt.Sprintf("%d × %d px from %s", w, h, strings.TrimSpace(set.Name))})
+		return tx.AddAudit(AuditEntry{s.Now(), p.Name, strings.ReplaceAll(take, "_", " "), of.Name, "from " + strings.TrimSpace(m.Name)})
 	})
 	if err == nil {
-		s.decided([]Material{of})
-		s.changed("deliveries")
+		err = s.reprint(ctx, moved)
 	}
 	return of, err
 }
 
-// NewState makes a set the new state of the material that it is known as: that
+// separate makes a set another material than the one it was taken for.
+func separate(_ Tx, list []*Material) (string, error) {
+	list[0].Known = nil
+	return list[0].Name + " taken as a different material", nil
+}
+
+// takeTier keeps a set as a smaller tier of the material that it is known as: its files
+// are named among that material's attachments, and the set is left out.
+func takeTier(tx Tx, list []*Material) (string, error) {
+	set, of := list[0], list[1]
+	if w, h := set.Pixels(); !set.Known.Smaller(w, h) {
+		return "", Invalid{fmt.Sprintf("%s is not a smaller tier of a scan that is here.", set.Name)}
+	}
+	d, err := tx.Delivery(set.DeliveryID)
+	if err != nil {
+		return "", err
+	}
+	for _, p := range set.Assigned() {
+		a := channels.Attachment{File: d.Name + "/" + p.File, Kind: "lower_tier"}
+		if !slices.Contains(of.Report.Attachments, a) {
+			of.Report.Attachments = append(of.Report.Attachments, a)
+		}
+	}
+	settled(set, TakeTier)
+	return fmt.Sprintf("%s taken as a smaller tier of %s", set.Name, of.Name), nil
+}
+
+func settled(set *Material, take string) {
+	k := *set.Known
+	k.Taken = take
+	set.Known, set.Stage = &k, Left
+}
+
+// takeVersion makes a set the new version of the material that it is known as: that
 // material takes its maps and what was measured of them, and keeps its name, its
-// description and a size that somebody typed. The set is left out and holds the
-// maps that the material had, so that doing the same again brings them back.
-func (s *Service) NewState(ctx context.Context, id int64, by string) (of Material, err error) {
-	err = s.Store.Write(ctx, func(tx Tx) error {
-		set, err := tx.Material(id)
-		if err != nil {
-			return err
-		}
-		if set.Known == nil {
-			return Invalid{fmt.Sprintf("%s is not known as another material's scan.", set.Name)}
-		}
-		if set.Released > 0 {
-			return Invalid{fmt.Sprintf("%s has been released itself.", set.Name)}
-		}
-		if len(set.Recipe) > 0 {
-			return Invalid{fmt.Sprintf("%s has a recipe of its own. Undo its treatments first.", set.Name)}
-		}
-		if of, err = tx.Material(set.Known.Material); err != nil {
-			return err
-		}
-		if err := tx.SwapMaps(set.ID, of.ID); err != nil {
-			return err
-		}
-		set.Maps, of.Maps = of.Maps, set.Maps
-		set.Report, of.Report = of.Report, set.Report
-		set.Relief, of.Relief = of.Relief, set.Relief
-		if set.Size.Known() && of.SizeSource != scale.FromPerson {
-			// The set has no recipe; what the material's makes of the size stays.
-			share, deeper := of.Finish.share(), of.Finish.deeper()
-			set.Size, of.Size = scale.Size{W: of.Size.W / share[0], H: of.Size.H / share[1]}, scale.Size{W: set.Size.W * share[0], H: set.Size.H * share[1]}
-			set.SizeSource, of.SizeSource = of.SizeSource, set.SizeSource
-			set.Depth, of.Depth = of.Depth/deeper, set.Depth*deeper
-			set.DepthSource, of.DepthSource = of.DepthSource, set.DepthSource
-		}
-		set.Stage = other(set.Stage)
-		for _, m := range []*Material{&set, &of} {
-			m.recheck(s.grades(tx))
-			m.Updated = s.Now()
-			if err := s.follow(tx, m); err != nil {
-				return err
-			}
-			if err := tx.SaveMaterial(m); err != nil {
-				return err
-			}
-		}
-		if of.Stage == Accepted {
-			if err := tx.AddJob(JobPicture, strconv.FormatInt(of.ID, 10), 0); err != nil {
-				return err
-			}
-		}
-		return tx.AddAudit(AuditEntry{s.Now(), by, "new state", of.Name, "from " + strings.TrimSpace(set.Name)})
-	})
-	if err == nil {
-		s.decided([]Material{of})
-		s.changed("deliveries")
+// description and a size that somebody typed. The set is left out and holds the maps that
+// the material had.
+func (s *Service) takeVersion(tx Tx, list []*Material) (string, error) {
+	set, of := list[0], list[1]
+	if set.Released > 0 {
+		return "", Invalid{fmt.Sprintf("%s has been released itself.", set.Name)}
 	}
-	return of, err
+	if len(set.Recipe) > 0 {
+		return "", Invalid{fmt.Sprintf("%s has a recipe of its own. Undo its treatments first.", set.Name)}
+	}
+	if of.Stage == Left {
+		return "", Invalid{fmt.Sprintf("%s was left out. Take it back into Intake first.", of.Name)}
+	}
+	for to, from := range map[*Material]*Material{set: of, of: set} {
+		if err := tx.MoveMaps(to.ID, from.mapIDs()); err != nil {
+			return "", err
+		}
+	}
+	if err := swapPrints(tx, set.ID, of.ID); err != nil {
+		return "", err
+	}
+	set.Maps, of.Maps = of.Maps, set.Maps
+	set.Report, of.Report = of.Report, set.Report
+	set.Relief, of.Relief = of.Relief, set.Relief
+	if set.Size.Known() && of.SizeSource != scale.FromPerson {
+		// The set has no recipe; what the material's makes of the size stays.
+		share, deeper := of.Finish.share(), of.Finish.deeper()
+		set.Size, of.Size = scale.Size{W: of.Size.W / share[0], H: of.Size.H / share[1]}, scale.Size{W: set.Size.W * share[0], H: set.Size.H * share[1]}
+		set.SizeSource, of.SizeSource = of.SizeSource, set.SizeSource
+		set.Depth, of.Depth = of.Depth/deeper, set.Depth*deeper
+		set.DepthSource, of.DepthSource = of.DepthSource, set.DepthSource
+	}
+	settled(set, TakeVersion)
+	return fmt.Sprintf("%s taken as a new version of %s", set.Name, of.Name), nil
+}
+
+// swapPrints exchanges the prints of two materials, as their scans are.
+func swapPrints(tx Tx, a, b int64) error {
+	pa, errA := tx.Print(a)
+	pb, errB := tx.Print(b)
+	if err := errors.Join(errA, errB); err != nil {
+		return err
+	}
+	return errors.Join(tx.SavePrint(a, pb), tx.SavePrint(b, pa))
+}
+
+// reprint brings the prints in memory up to what is stored, after scans were exchanged.
+func (s *Service) reprint(ctx context.Context, ids []int64) error {
+	for _, id := range ids {
+		var p likeness.Print
+		if err := s.Store.Read(ctx, func(tx Reader) (err error) { p, err = tx.Print(id); return err }); err != nil {
+			return err
+		}
+		s.prints.mu.Lock()
+		if s.prints.read {
+			s.prints.Put(id, p)
+		}
+		s.prints.mu.Unlock()
+	}
+	return nil
 }

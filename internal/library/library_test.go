@@ -2,7 +2,11 @@ package library
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -35,7 +39,7 @@ func filled() *index {
 
 func TestFindCountsLikeAPlainLoop(t *testing.T) {
 	x := filled()
-	f := x.find(Query{Only: map[Facet]string{ByCategory: "Stone", ByTag: "wet"}, MinWidth: 0.5, Per: 10}, nil)
+	f := x.find(Query{Only: map[Facet]string{ByCategory: "Stone", ByTag: "wet"}, MinWidth: 0.5, Per: 10})
 	want := 0
 	for i := range 300 {
 		if i%3 == 0 && i%2 == 0 && float64(i)/100 >= 0.5 {
@@ -53,10 +57,7 @@ func TestFindCountsLikeAPlainLoop(t *testing.T) {
 	if n != 125 {
 		t.Errorf("categories add up to %d: %v", n, f.Facets[ByCategory])
 	}
-	if f := x.find(Query{}, []int64{7, 3, 9}); f.Total != 3 || f.Items[0].MaterialID != 7 || f.Items[1].MaterialID != 3 {
-		t.Errorf("text hits are not in their order: %v", f.Items)
-	}
-	if f := x.find(Query{Sort: ByName, Page: 99, Per: 50}, nil); f.Page != 6 || f.Items[0].Name != "M250" {
+	if f := x.find(Query{Sort: ByName, Page: 99, Per: 50}); f.Page != 6 || f.Items[0].Name != "M250" {
 		t.Errorf("page %d begins with %s", f.Page, f.Items[0].Name)
 	}
 }
@@ -67,7 +68,7 @@ func TestANewReleaseTakesThePlaceOfTheLast(t *testing.T) {
 	if x.size() != 300 {
 		t.Errorf("%d cards", x.size())
 	}
-	if f := x.find(Query{Only: map[Facet]string{ByCategory: "Stone"}}, nil); f.Total != 99 {
+	if f := x.find(Query{Only: map[Facet]string{ByCategory: "Stone"}}); f.Total != 99 {
 		t.Errorf("%d in its old category", f.Total)
 	}
 	if c, ok := x.bySlug("0"); !ok || c.Name != "New" {
@@ -78,27 +79,57 @@ func TestANewReleaseTakesThePlaceOfTheLast(t *testing.T) {
 func TestThrottleGrowsAndForgets(t *testing.T) {
 	var th throttle
 	now := time.Unix(1000, 0)
-	for range freeTries - 1 {
-		th.miss(now, "a")
+	for i := range freeTries {
+		if w := th.try(now, "a"); w > 0 {
+			t.Errorf("try %d has to wait %v", i+1, w)
+		}
 	}
-	if w := th.wait(now, "a"); w > 0 {
-		t.Errorf("slowed down after %d tries: %v", freeTries-1, w)
+	first := th.try(now, "a")
+	now = now.Add(first)
+	if w := th.try(now, "a"); w > 0 {
+		t.Errorf("after waiting it has to wait another %v", w)
 	}
-	th.miss(now, "a")
-	first := th.wait(now, "a", "b")
-	th.miss(now, "a")
-	if second := th.wait(now, "a"); first <= 0 || second <= first {
+	if second := th.try(now, "a"); first <= 0 || second <= first {
 		t.Errorf("%v, then %v", first, second)
 	}
-	if th.wait(now, "b") > 0 {
-		t.Error("another name is slowed down too")
+	if th.try(now, "b") > 0 {
+		t.Error("another account or address is slowed down too")
 	}
-	if th.wait(now.Add(time.Hour), "a") > 0 {
+	if th.try(now.Add(time.Hour), "a") > 0 {
 		t.Error("never forgiven")
 	}
-	th.hit("a")
-	if th.wait(now, "a") > 0 {
+	th.clear("a")
+	if th.try(now, "a") > 0 {
 		t.Error("the right password does not end it")
+	}
+}
+
+// Forty guesses at once are no more than forty one after the other.
+func TestThrottleCountsTriesThatAreUnderWay(t *testing.T) {
+	var th throttle
+	var passed atomic.Int64
+	var wg sync.WaitGroup
+	for range 40 {
+		wg.Go(func() {
+			if th.try(time.Unix(1000, 0), "a") == 0 {
+				passed.Add(1)
+			}
+		})
+	}
+	wg.Wait()
+	if passed.Load() != freeTries {
+		t.Errorf("%d of 40 guesses at once were let through", passed.Load())
+	}
+}
+
+func TestThrottleKeepsWithinItsMemory(t *testing.T) {
+	var th throttle
+	now := time.Unix(1000, 0)
+	for i := range 3 * rememberAt {
+		th.try(now.Add(time.Duration(i)*time.Millisecond), fmt.Sprint("name ", i))
+	}
+	if n := len(th.tries); n > rememberAt+1000 {
+		t.Errorf("%d keys are kept", n)
 	}
 }
 
@@ -142,23 +173,99 @@ func TestLookKeyFollowsWhatIsSeen(t *testing.T) {
 }
 
 func TestListenersMissNoTopic(t *testing.T) {
-	s := New(Config{})
-	l, stop := s.Listen()
-	for range 100 {
-		s.changed("delivery:%d", 7)
+	l := &Listener{pending: map[string]bool{}, Ready: make(chan struct{}, 1)}
+	for i := range 100 {
+		l.add(Event{ID: int64(i + 1), Topic: "delivery:7"})
 	}
-	s.changed("library")
+	l.add(Event{ID: 101, Topic: "library"})
 	<-l.Ready
-	if got := l.Take(); len(got) != 2 {
-		t.Errorf("%v", got)
+	if got, last := l.Take(); len(got) != 2 || last != 101 {
+		t.Errorf("%v, up to %d", got, last)
 	}
-	stop()
-	s.changed("library")
-	select {
-	case <-l.Ready:
-		t.Error("told after it stopped listening")
-	default:
+}
+
+// Searching by words, beside a plain loop.
+func TestFindByWords(t *testing.T) {
+	x := new(index)
+	for i, c := range []Card{
+		{Name: "Hung slates, round ends", Tags: []string{"roof"}}, {Name: "Roof tiles", Notes: "beside the slates"}, {Name: "Café floor", Categories: []string{"Slate"}},
+		{Name: "壁 Wall", Contact: "hard stone"}, {Name: "Slate", Tags: []string{"slate", "roof"}},
+	} {
+		c.MaterialID, c.Slug, c.Released = int64(i+1), fmt.Sprint(i), time.Unix(int64(i), 0)
+		x.put(c)
 	}
+	for q, want := range map[string][]int64{
+		"slate": {5, 1, 3, 2}, "sla rou": {1}, "ROOF": {2, 5, 1}, `"hung`: {1}, "velvet": nil, "hung or": nil, "* near(": nil, "cafe": {3}, "CAFÉ": {3}, "壁": {4}, "hard": {4}, "s": {5, 1, 4, 3, 2}, "\x00": nil,
+	} {
+		var got []int64
+		for _, c := range x.find(Query{Text: q}).Items {
+			got = append(got, c.MaterialID)
+		}
+		if !slices.Equal(got, want) {
+			t.Errorf("%q finds %v, want %v", q, got, want)
+		}
+	}
+	// What a card no longer says it is no longer found by.
+	x.put(Card{MaterialID: 1, Number: 2, Name: "Reed", Slug: "0"})
+	if f := x.find(Query{Text: "hung"}); f.Total != 0 {
+		t.Errorf("%v", f.Items)
+	}
+	// An older release never takes the place of a newer one.
+	x.put(Card{MaterialID: 1, Number: 1, Name: "Hung slates, round ends", Slug: "0"})
+	if c, _ := x.bySlug("0"); c.Name != "Reed" {
+		t.Errorf("the older release %q is shown", c.Name)
+	}
+}
+
+// An index that is kept card by card is the same as one that was built at once.
+func TestKeptAndBuiltIndexesAreTheSame(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	kept, cards := new(index), map[int64]Card{}
+	for i := range 6000 {
+		c := Card{MaterialID: 1 + rng.Int64N(3000), Number: i, Name: fmt.Sprintf("Name %d %c", rng.IntN(900), 'a'+rng.IntN(26)), Released: time.Unix(rng.Int64N(1e6), 0), Size: scale.Size{W: rng.Float64(), H: 1}}
+		c.Slug = fmt.Sprint("s", c.MaterialID)
+		c.Tags = []string{fmt.Sprint("t", rng.IntN(3)), fmt.Sprint("u", rng.IntN(400))}
+		kept.put(c)
+		cards[c.MaterialID] = c
+	}
+	built := new(index)
+	b := builder{index: built}
+	for _, c := range cards {
+		b.add(c)
+	}
+	b.finish()
+	for _, q := range []Query{{}, {Sort: ByName}, {Sort: Largest, Page: 7}, {Text: "name a"}, {Text: "9", Only: map[Facet]string{ByTag: "t1"}}, {Only: map[Facet]string{ByTag: "u7"}, Choices: 500}, {MinWidth: 0.5}} {
+		one, two := kept.find(q), built.find(q)
+		if one.Total != two.Total || fmt.Sprint(one.Facets) != fmt.Sprint(two.Facets) || fmt.Sprint(one.Items) != fmt.Sprint(two.Items) {
+			t.Errorf("%+v: %d and %d found; %.200v and %.200v", q, one.Total, two.Total, one.Items, two.Items)
+		}
+	}
+	if n := len(kept.find(Query{}).Facets[ByTag]); n != facetChoices {
+		t.Errorf("%d choices are shown", n)
+	}
+	if list := kept.choices(Query{}, ByTag, "u39"); len(list) == 0 || len(list) > 11 || !strings.HasPrefix(list[0].Value, "u39") {
+		t.Errorf("%v", list)
+	}
+}
+
+// Readers and a publisher at the same time.
+func TestTheIndexIsReadWhileItIsWritten(t *testing.T) {
+	x := filled()
+	var wg sync.WaitGroup
+	for k := range 4 {
+		wg.Go(func() {
+			for i := range 300 {
+				if k == 0 {
+					x.put(Card{MaterialID: int64(i%50 + 1), Number: i, Name: fmt.Sprint("New ", i), Slug: fmt.Sprint(i % 50), Categories: []string{"Cloth"}})
+					continue
+				}
+				if f := x.find(Query{Text: "m", Sort: ByName}); f.Total > 300 {
+					t.Errorf("%d found", f.Total)
+				}
+			}
+		})
+	}
+	wg.Wait()
 }
 
 func BenchmarkFind100k(b *testing.B) {
@@ -167,8 +274,9 @@ func BenchmarkFind100k(b *testing.B) {
 		x.put(Card{MaterialID: int64(i + 1), Name: fmt.Sprintf("M%06d", i), Slug: fmt.Sprint(i), Categories: []string{fmt.Sprint("c", i%20)},
 			Tags: []string{fmt.Sprint("t", i%300), fmt.Sprint("u", i%40)}, Channels: channels.All()[:3+i%6], Tiers: []string{"1K", "2K"}, Licence: "CC0-1.0"})
 	}
+	b.ResetTimer()
 	for b.Loop() {
-		x.find(Query{Only: map[Facet]string{ByCategory: "c7"}}, nil)
+		x.find(Query{Only: map[Facet]string{ByCategory: "c7"}})
 	}
 }
 

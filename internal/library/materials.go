@@ -1,10 +1,12 @@
 package library
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -23,25 +25,35 @@ type Invalid struct{ Says string }
 func (e Invalid) Error() string { return e.Says }
 
 // Material returns a draft.
-func (s *Service) Material(ctx context.Context, id int64) (m Material, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { m, err = tx.Material(id); return err })
+func (s *Service) Material(ctx context.Context, p Principal, id int64) (m Material, err error) {
+	if err := p.need(SeeDrafts); err != nil {
+		return m, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { m, err = tx.Material(id); return err })
 	return m, err
 }
 
-// Drafts are the materials on the Bench, the latest first.
-func (s *Service) Drafts(ctx context.Context, limit int) (list []Material, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { list, err = tx.Drafts(limit); return err })
-	return list, err
+// Shown is a material as somebody may see it: the draft, or for those who may not see
+// drafts its latest release.
+func (s *Service) Shown(ctx context.Context, p Principal, id int64) (m Material, err error) {
+	if p.May(SeeDrafts) {
+		return s.Material(ctx, p, id)
+	}
+	card, ok := s.index.byMaterial(id)
+	if !ok {
+		return m, ErrNotFound
+	}
+	r, err := s.ReleaseByID(ctx, p, card.ReleaseID)
+	return r.Material, err
 }
 
-// Counts are the figures in the bar on top.
-type Counts struct{ Intake, Bench, Library int }
-
-// Counts says how much there is to do and to find.
-func (s *Service) Counts(ctx context.Context) (c Counts, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { c.Intake, c.Bench, err = tx.CountMaterials(); return err })
-	c.Library = s.index.size()
-	return c, err
+// Drafts are the materials on the Bench, the latest first.
+func (s *Service) Drafts(ctx context.Context, p Principal, limit int) (list []Material, err error) {
+	if err := p.need(SeeDrafts); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Drafts(limit); return err })
+	return list, err
 }
 
 // Change is what is asked to be changed of a material; nil leaves a thing as it
@@ -109,49 +121,46 @@ func (l *Length) UnmarshalJSON(data []byte) error {
 var Contacts = []string{"soft mud", "wet sand", "loose stone", "hard stone", "rough stone", "wet stone", "thin stone", "packed earth", "hollow timber",
 	"solid timber", "thin metal", "thick metal", "hard tile", "dry plaster", "dry straw", "rope", "cloth", "carpet", "glass", "water"}
 
-// Patch changes a material. version is the one that the caller has seen, or 0 to
-// change whatever there is.
-func (s *Service) Patch(ctx context.Context, id, version int64, by string, c Change) (m Material, err error) {
-	err = s.Store.Write(ctx, func(tx Tx) error {
-		if m, err = tx.Material(id); err != nil {
-			return err
-		}
-		if version != 0 && version != m.Version {
-			return ErrStale
-		}
-		look := m.LookKey()
+// Patch changes a material, as one step. Changes of the description and of the licence
+// are recorded in the audit too.
+func (s *Service) Patch(ctx context.Context, p Principal, of Seen, c Change) (m Material, err error) {
+	done, err := s.edit(ctx, p, "edit", []Seen{of}, func(tx Tx, list []*Material) (string, error) {
+		m := list[0]
+		was := m.parts()
 		if err := m.apply(c); err != nil {
-			return err
+			return "", err
 		}
 		if c.Zero != nil {
-			if err := m.setZero(tx, *c.Zero); err != nil {
-				return err
+			if err := m.setZero(*c.Zero); err != nil {
+				return "", err
 			}
 		}
-		m.recheck(s.grades(tx))
-		return s.write(tx, &m, look)
+		now := m.parts()
+		var what []string
+		for _, k := range slices.Sorted(maps.Keys(now)) {
+			if !bytes.Equal(was[k], now[k]) && k != partEvidence {
+				what = append(what, k)
+			}
+		}
+		if len(what) == 0 {
+			return "", nil
+		}
+		says := strings.Join(what, ", ") + " of " + m.Name
+		return says, tx.AddAudit(AuditEntry{s.Now(), p.Name, "edit", m.Name, changes(was, now, what)})
 	})
-	if err == nil {
-		s.Wake()
-		s.changed("material:%d", id)
+	if err != nil {
+		return m, err
 	}
-	return m, err
+	return done[0], nil
 }
 
-// write keeps a changed material, and sees to what follows: its finish, and its pictures
-// if it looks otherwise than before.
-func (s *Service) write(tx Tx, m *Material, look string) error {
-	m.Updated = s.Now()
-	if err := s.follow(tx, m); err != nil {
-		return err
+// changes says which figures and words changed, and how.
+func changes(was, now map[string]json.RawMessage, what []string) string {
+	var out []string
+	for _, k := range what {
+		out = append(out, fmt.Sprintf("%s: %.300s → %.300s", k, was[k], now[k]))
 	}
-	if err := tx.SaveMaterial(m); err != nil {
-		return err
-	}
-	if m.LookKey() != look && m.Stage == Accepted {
-		return tx.AddJob(JobPicture, strconv.FormatInt(m.ID, 10), 4)
-	}
-	return nil
+	return strings.Join(out, "; ")
 }
 
 func (m *Material) apply(c Change) error {
@@ -322,20 +331,13 @@ func (m *Material) rescale() {
 }
 
 // setZero says which stored value of the height map is the surface as it was modelled.
-func (m *Material) setZero(tx Tx, zero float64) error {
+func (m *Material) setZero(zero float64) error {
 	if !(zero >= 0 && zero <= 1) {
 		return Invalid{"The zero level is a stored value of the height map, between 0 and 1."}
 	}
 	found := false
-	for _, list := range [][]Map{m.Maps, m.Finish.Maps} {
-		for i := range list {
-			if list[i].Channel == channels.Height {
-				list[i].Zero, found = &zero, true
-				if err := tx.SaveMap(m.ID, list[i]); err != nil {
-					return err
-				}
-			}
-		}
+	for p := range m.heights() {
+		p.Zero, found = &zero, true
 	}
 	if !found {
 		return Invalid{fmt.Sprintf("%s has no height map, and so no zero level.", m.Name)}

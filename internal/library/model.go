@@ -21,33 +21,23 @@ import (
 	"aldermoor/core/scale"
 )
 
-// Role is what a person is in the studio.
-type Role string
-
-// The roles.
-const (
-	Artist        Role = "artist"
-	Librarian     Role = "librarian"
-	Lead          Role = "lead"
-	Administrator Role = "administrator"
-)
-
-// Roles are all roles.
-func Roles() []Role { return []Role{Artist, Librarian, Lead, Administrator} }
-
 // User is a person with an account.
 type User struct {
 	ID       int64
+	Version  int64
 	Name     string
 	Role     Role
 	Password []byte // bcrypt
 	Disabled bool
 	Created  time.Time
+	Code     []byte // SHA-256 of a one-time code to set a new password; empty for none
+	CodeEnds time.Time
 }
 
 // Delivery is what arrived at one time.
 type Delivery struct {
 	ID            int64
+	Version       int64 // rises with every change of it or of its sets
 	Name, Station string
 	State         State
 	Error         string
@@ -88,11 +78,15 @@ type Parcel struct {
 	ID, DeliveryID int64
 	Path, Blob     string
 	Size           int64
+	Opened         bool   // its files are listed
+	Folder         string // before the paths of its files; "" unless they would be doubled
 }
 
 // File is one file of a delivery.
 type File struct {
 	ID, DeliveryID int64
+	ParcelID       int64
+	Entry          string // its path within the parcel
 	Path, Blob     string
 	Size           int64
 	Examined       *inspect.Examined
@@ -142,8 +136,8 @@ type Material struct {
 	Updated         time.Time
 }
 
-// Map is one map of a material, or with Channel None a picture that belongs
-// nowhere yet.
+// Map is one map of a material, or with Channel None a picture that is
+// unassigned.
 type Map struct {
 	ID                  int64
 	FileID              int64
@@ -171,11 +165,11 @@ type Map struct {
 // Tile is one UDIM tile of a map.
 type Tile struct{ UDIM, File, Blob string }
 
-// sureAt is the confidence from which a channel needs no look.
-const sureAt = 0.9
+// readyAt is the confidence at and above which a channel needs no review.
+const readyAt = 0.9
 
-// Sure says whether the map's channel needs no look.
-func (m Map) Sure() bool { return m.ByHand || m.Confidence >= sureAt }
+// Sure says whether the map's channel needs no review.
+func (m Map) Sure() bool { return m.ByHand || m.Confidence >= readyAt }
 
 // Map returns the material's map of a channel, or nil.
 func (m *Material) Map(c channels.Channel) *Map {
@@ -187,7 +181,7 @@ func (m *Material) Map(c channels.Channel) *Map {
 	return nil
 }
 
-// Unassigned are the pictures that belong nowhere yet.
+// Unassigned are the pictures that have no channel yet.
 func (m *Material) Unassigned() []Map {
 	var out []Map
 	for _, p := range m.Maps {
@@ -266,7 +260,7 @@ type Release struct {
 	Number     int
 	Notes      string
 	By         string
-	Word       string // why a lead let it through in spite of findings that stop; "" if nothing did
+	Override   string // why a lead released it in spite of findings that stop; "" if there were none
 	Created    time.Time
 	Material   Material // as it was
 }

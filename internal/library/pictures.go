@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -28,7 +29,8 @@ const (
 // picture makes the pictures of a draft ahead of their being asked for.
 func (s *Service) picture(ctx context.Context, key string) error {
 	id, _ := strconv.ParseInt(key, 10, 64)
-	m, err := s.Material(ctx, id)
+	var m Material
+	err := s.Store.Read(ctx, func(tx Reader) (err error) { m, err = tx.Material(id); return err })
 	if errors.Is(err, ErrNotFound) {
 		return nil
 	}
@@ -37,37 +39,52 @@ func (s *Service) picture(ctx context.Context, key string) error {
 	}
 	l := &looker{s: s, m: &m}
 	for _, e := range Extents {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		if _, err := l.swatch(e, WallPx); err != nil {
+		if _, err := l.swatch(ctx, e, WallPx); err != nil {
 			return err
 		}
 	}
-	if _, err := l.ball(BallPx); err != nil {
+	if _, err := l.ball(ctx, BallPx); err != nil {
 		return err
 	}
-	s.changed("material:%d", id)
+	s.progressed("material:%d", id)
+	s.progressed("pictures:%d", id)
 	return nil
 }
 
-// Swatch is a PNG of extent × extent metres of the material in px × px pixels.
-func (s *Service) Swatch(m *Material, extent float64, px int) ([]byte, error) {
-	if !(extent >= 0.01 && extent <= 100) {
-		return nil, Invalid{"A swatch shows between 0.01 and 100 m."}
+// pictureSizes are the sides in pixels that pictures are made at; others get the next
+// larger one, so that few are ever made of one material.
+var pictureSizes = []int{64, 128, 172, WallPx, 512, LargePx, 1024, 2048}
+
+// offered is the picture size for a wanted one.
+func offered(px, most int) (int, error) {
+	for _, n := range pictureSizes {
+		if px >= 16 && px <= n && n <= most {
+			return n, nil
+		}
 	}
-	if px < 16 || px > 2048 {
-		return nil, Invalid{"A swatch has between 16 and 2048 pixels."}
-	}
-	return (&looker{s: s, m: m}).swatch(extent, px)
+	return 0, Invalid{fmt.Sprintf("A picture has between 16 and %d pixels a side.", most)}
 }
 
-// Ball is a PNG with alpha of a ball of the material in px × px pixels.
-func (s *Service) Ball(m *Material, px int) ([]byte, error) {
-	if px < 16 || px > 1024 {
-		return nil, Invalid{"A ball has between 16 and 1024 pixels."}
+// Swatch is a PNG of extent × extent metres of the material, one of Extents, in at least
+// px × px pixels (one of pictureSizes).
+func (s *Service) Swatch(ctx context.Context, m *Material, extent float64, px int) ([]byte, error) {
+	if !slices.Contains(Extents, extent) {
+		return nil, Invalid{fmt.Sprintf("A swatch shows %s m.", strings.Trim(strings.ReplaceAll(fmt.Sprint(Extents), " ", ", "), "[]"))}
 	}
-	return (&looker{s: s, m: m}).ball(px)
+	px, err := offered(px, 2048)
+	if err != nil {
+		return nil, err
+	}
+	return (&looker{s: s, m: m}).swatch(ctx, extent, px)
+}
+
+// Ball is a PNG with alpha of a ball of the material in at least px × px pixels.
+func (s *Service) Ball(ctx context.Context, m *Material, px int) ([]byte, error) {
+	px, err := offered(px, 1024)
+	if err != nil {
+		return nil, err
+	}
+	return (&looker{s: s, m: m}).ball(ctx, px)
 }
 
 // looker makes pictures of one material and opens its maps at most once.
@@ -77,39 +94,42 @@ type looker struct {
 	surface *shade.Surface
 }
 
-func (l *looker) swatch(extent float64, px int) ([]byte, error) {
+func (l *looker) swatch(ctx context.Context, extent float64, px int) ([]byte, error) {
 	name := fmt.Sprintf("look/%s/swatch-%g-%d.png", l.m.LookKey(), extent, px)
-	return l.derived(name, func() *raster.Image { return l.s.renderer().Swatch(l.open(), extent, px) })
+	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.renderer().Swatch(s, extent, px) })
 }
 
-func (l *looker) ball(px int) ([]byte, error) {
+func (l *looker) ball(ctx context.Context, px int) ([]byte, error) {
 	name := fmt.Sprintf("look/%s/ball-%d.png", l.m.LookKey(), px)
-	return l.derived(name, func() *raster.Image { return l.s.renderer().Ball(l.open(), px) })
+	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.renderer().Ball(s, px) })
 }
 
-// derived makes a picture unless it is there. Few are made at a time, and none twice.
-func (l *looker) derived(name string, draw func() *raster.Image) ([]byte, error) {
-	return l.s.Blobs.Derived(name, func() ([]byte, error) {
-		defer l.s.making.lock(name)()
-		return l.s.Blobs.Derived(name, func() ([]byte, error) {
-			l.s.render <- struct{}{}
-			defer func() { <-l.s.render }()
-			var b bytes.Buffer
-			err := codec.EncodePNG(&b, draw(), codec.PNGOptions{SRGB: true, Small: true})
-			return b.Bytes(), err
-		})
+// derived makes a picture unless it is there. One that lacks a map because that could not
+// be read is not kept.
+func (l *looker) derived(ctx context.Context, name string, draw func(*shade.Surface) *raster.Image) ([]byte, error) {
+	return l.s.derived(ctx, name, func() ([]byte, error) {
+		surface, err := l.open()
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		err = codec.EncodePNG(&b, draw(surface), codec.PNGOptions{SRGB: true, Small: true})
+		return b.Bytes(), err
 	})
 }
 
 // open prepares the material's surface from the reduced copies of its maps.
-func (l *looker) open() *shade.Surface {
+func (l *looker) open() (*shade.Surface, error) {
 	if l.surface != nil {
-		return l.surface
+		return l.surface, nil
 	}
 	cur := l.m.Current()
 	maps := shade.Maps{Size: cur.Size}
 	for _, p := range cur.Assigned() {
-		im := l.s.level(p.Blob, p.Layer)
+		im, err := l.s.level(p.Blob, p.Layer)
+		if err != nil {
+			return nil, err
+		}
 		if im == nil {
 			continue
 		}
@@ -152,7 +172,7 @@ func (l *looker) open() *shade.Surface {
 		}
 	}
 	l.surface = shade.NewSurface(maps, levelSize)
-	return l.surface
+	return l.surface, nil
 }
 
 // linear is a colour map in linear light, which floats hold already.
@@ -180,8 +200,11 @@ func componentIndex(c string, n int) int {
 }
 
 // MapOf returns one map of a draft.
-func (s *Service) MapOf(ctx context.Context, id int64) (p Map, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) error {
+func (s *Service) MapOf(ctx context.Context, by Principal, id int64) (p Map, err error) {
+	if err := by.need(SeeDrafts); err != nil {
+		return p, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) error {
 		material, err := tx.MaterialOfMap(id)
 		if err != nil {
 			return err
@@ -199,7 +222,7 @@ func (s *Service) MapOf(ctx context.Context, id int64) (p Map, err error) {
 
 // MapPicture is one map as it is, made to fit px pixels: its stored values with
 // 8 bits, as a PNG if exact, else as a smaller JPEG.
-func (s *Service) MapPicture(p *Map, px int, exact bool) ([]byte, error) {
+func (s *Service) MapPicture(ctx context.Context, p *Map, px int, exact bool) ([]byte, error) {
 	if px < 16 || px > levelSize {
 		return nil, Invalid{fmt.Sprintf("A picture of a map has between 16 and %d pixels.", levelSize)}
 	}
@@ -211,8 +234,11 @@ func (s *Service) MapPicture(p *Map, px int, exact bool) ([]byte, error) {
 		ext = "png"
 	}
 	light := p.Float && p.Channel.Colour() // linear: to be shown, it is encoded
-	return s.Blobs.Derived(mapPictureName(p.Blob, p.Layer, p.Component, light, px, ext), func() ([]byte, error) {
-		im := s.level(p.Blob, p.Layer)
+	return s.derived(ctx, mapPictureName(p.Blob, p.Layer, p.Component, light, px, ext), func() ([]byte, error) {
+		im, err := s.level(p.Blob, p.Layer)
+		if err != nil {
+			return nil, err
+		}
 		if im == nil {
 			return nil, ErrNotFound
 		}

@@ -191,26 +191,31 @@ func (m *Material) finish(f Finish) {
 	}
 }
 
-// SetRecipe gives a material another recipe. Steps that it had keep who asked for them;
-// version is the one that the caller has seen, or 0.
-func (s *Service) SetRecipe(ctx context.Context, id, version int64, by string, steps []Treatment) (m Material, err error) {
-	if len(steps) > 40 {
-		return m, Invalid{"A recipe has at most 40 treatments."}
-	}
-	for _, t := range steps {
-		if err := t.Valid(); err != nil {
-			return m, Invalid{err.Error()}
+// SetRecipe gives a material another recipe, as one step. Treatments that it had keep who
+// asked for them.
+func (s *Service) SetRecipe(ctx context.Context, p Principal, of Seen, steps []Treatment) (m Material, err error) {
+	return s.recipe(ctx, p, of, func([]Treatment) []Treatment { return steps })
+}
+
+// AddTreatment adds a treatment at the end of a material's recipe.
+func (s *Service) AddTreatment(ctx context.Context, p Principal, of Seen, step treat.Step) (Material, error) {
+	return s.recipe(ctx, p, of, func(had []Treatment) []Treatment { return append(slices.Clone(had), Treatment{Step: step}) })
+}
+
+func (s *Service) recipe(ctx context.Context, p Principal, of Seen, change func([]Treatment) []Treatment) (m Material, err error) {
+	done, err := s.edit(ctx, p, "recipe", []Seen{of}, func(tx Tx, list []*Material) (string, error) {
+		m := list[0]
+		steps := change(m.Recipe)
+		if len(steps) > 40 {
+			return "", Invalid{"A recipe has at most 40 treatments."}
 		}
-	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
-		if m, err = tx.Material(id); err != nil {
-			return err
-		}
-		if version != 0 && version != m.Version {
-			return ErrStale
+		for _, t := range steps {
+			if err := t.Valid(); err != nil {
+				return "", Invalid{err.Error()}
+			}
 		}
 		if slices.ContainsFunc(m.Assigned(), func(p Map) bool { return len(p.Tiles) > 1 }) && len(steps) > 0 {
-			return Invalid{fmt.Sprintf("%s has UDIM tiles. Treatments work on maps that repeat, not on those of a model.", m.Name)}
+			return "", Invalid{fmt.Sprintf("%s has UDIM tiles. Treatments work on maps that repeat, not on those of a model.", m.Name)}
 		}
 		next := int64(1)
 		for _, t := range m.Recipe {
@@ -221,66 +226,33 @@ func (s *Service) SetRecipe(ctx context.Context, id, version int64, by string, s
 			if i := slices.IndexFunc(m.Recipe, func(o Treatment) bool { return o.ID == t.ID && t.ID != 0 }); i >= 0 {
 				t.By, t.At = m.Recipe[i].By, m.Recipe[i].At
 			} else {
-				t.ID, t.By, t.At = next, by, s.Now()
+				t.ID, t.By, t.At = next, p.Name, s.Now()
 				next++
 			}
 			fresh = append(fresh, t)
 		}
 		m.Recipe = fresh
 		m.Finish.Problem, m.Finish.Tried = "", ""
-		look := m.LookKey()
-		var says []string
+		titles := []string{}
 		for _, t := range fresh {
-			says = append(says, t.Kind.Title())
+			titles = append(titles, t.Kind.Title())
 		}
-		if err := tx.AddAudit(AuditEntry{s.Now(), by, "recipe", m.Name, strings.Join(says, "; ")}); err != nil {
-			return err
+		if err := tx.AddAudit(AuditEntry{s.Now(), p.Name, "recipe", m.Name, strings.Join(titles, "; ")}); err != nil {
+			return "", err
 		}
-		return s.write(tx, &m, look)
+		return "treatments of " + m.Name, nil
 	})
-	if err == nil {
-		s.Wake()
-		s.changed("material:%d", id)
-	}
-	return m, err
-}
-
-// AddTreatment adds a step at the end of a material's recipe.
-func (s *Service) AddTreatment(ctx context.Context, id, version int64, by string, step treat.Step) (Material, error) {
-	m, err := s.Material(ctx, id)
 	if err != nil {
 		return m, err
 	}
-	if version == 0 {
-		version = m.Version // nobody else's step is lost
-	}
-	return s.SetRecipe(ctx, id, version, by, append(slices.Clone(m.Recipe), Treatment{Step: step}))
-}
-
-// progress is how far recipes are that are being carried out.
-type progress struct {
-	mu sync.Mutex
-	at map[int64][2]int
-}
-
-func (p *progress) set(id int64, done, of int) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if p.at == nil {
-		p.at = map[int64][2]int{}
-	}
-	if p.at[id] = [2]int{done, of}; of == 0 {
-		delete(p.at, id)
-	}
+	return done[0], nil
 }
 
 // Making says how many of a material's maps its recipe has made so far, of how many; 0
 // of 0 if none is being made.
 func (s *Service) Making(id int64) (done, of int) {
-	s.mending.mu.Lock()
-	defer s.mending.mu.Unlock()
-	at := s.mending.at[id]
-	return at[0], at[1]
+	done, of, _, _ = s.mending.get(fmt.Sprint(id))
+	return done, of
 }
 
 // treat carries out a material's recipe.
@@ -289,12 +261,15 @@ func (s *Service) treat(ctx context.Context, key string) error {
 	id, _ := strconv.ParseInt(number, 10, 64)
 	var m Material
 	var looks map[int64]*inspect.Examined
-	err := s.Store.Read(ctx, func(tx Tx) (err error) {
+	err := s.Store.Read(ctx, func(tx Reader) (err error) {
 		if m, err = tx.Material(id); err != nil {
 			return err
 		}
 		looks = map[int64]*inspect.Examined{}
 		for _, p := range m.Maps {
+			if p.FileID == 0 {
+				continue
+			}
 			f, err := tx.File(p.FileID)
 			if err != nil {
 				return err
@@ -313,14 +288,14 @@ func (s *Service) treat(ctx context.Context, key string) error {
 	if want == m.Finish.Key || want == "" {
 		return nil
 	}
-	defer s.mending.set(id, 0, 0)
+	defer s.mending.set(fmt.Sprint(id), 0, 0, nil)
 	var f Finish
-	data, err := s.Blobs.Derived(finishName(want), func() ([]byte, error) { return nil, ErrNotFound })
+	data, there := s.Derived.Get(finishName(want))
 	var kept struct {
 		Finish Finish
 		Maps   []Map
 	}
-	if err == nil && json.Unmarshal(data, &kept) == nil && s.allThere(kept.Maps) {
+	if there && json.Unmarshal(data, &kept) == nil && s.allThere(kept.Maps) {
 		f = kept.Finish
 		f.Maps = kept.Maps
 	} else if f, err = s.carryOut(ctx, &m, looks); err != nil {
@@ -334,7 +309,7 @@ func (s *Service) treat(ctx context.Context, key string) error {
 		if data, err = json.Marshal(kept); err != nil {
 			return err
 		}
-		if err := s.Blobs.PutDerived(finishName(want), data); err != nil {
+		if err := s.Derived.Put(finishName(want), data); err != nil {
 			return err
 		}
 	}
@@ -368,22 +343,13 @@ func (s *Service) treat(ctx context.Context, key string) error {
 		}
 		return nil
 	})
-	s.Wake()
-	s.changed("material:%d", id)
 	return err
 }
 
 func finishName(key string) string { return "finish/" + key + ".json" }
 
 func (s *Service) allThere(maps []Map) bool {
-	for _, p := range maps {
-		f, err := s.Blobs.Open(p.Blob)
-		if err != nil {
-			return false
-		}
-		f.Close()
-	}
-	return true
+	return !slices.ContainsFunc(maps, func(p Map) bool { return !s.Blobs.Has(p.Blob) })
 }
 
 // stuck notes why a recipe can't be carried out.
@@ -399,7 +365,6 @@ func (s *Service) stuck(ctx context.Context, id int64, want string, inv treat.In
 		}
 		return tx.SaveMaterial(&m)
 	})
-	s.changed("material:%d", id)
 	return err
 }
 
@@ -421,7 +386,10 @@ func (s *Service) scan(m *Material) treat.Scan {
 		}
 		var im *raster.Image
 		if n > 0 && n <= levelSize {
-			im = s.level(p.Blob, p.Layer)
+			var err error
+			if im, err = s.level(p.Blob, p.Layer); err != nil {
+				return nil, err
+			}
 		}
 		if im == nil {
 			data, err := s.Blobs.Read(p.Blob)
@@ -457,7 +425,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 	}
 	looks := map[channels.Channel]channels.Map{}
 	made := 0
-	s.mending.set(m.ID, 0, len(plan.Made))
+	s.mending.set(fmt.Sprint(m.ID), 0, len(plan.Made), nil)
 	keep := func(im *raster.Image, list []channels.Channel) error {
 		var b bytes.Buffer
 		if err := codec.EncodePNG(&b, im, codec.PNGOptions{SRGB: list[0].Colour()}); err != nil {
@@ -485,8 +453,8 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 			looks[c] = inspected(&p, look)
 			made++
 		}
-		s.mending.set(m.ID, made, len(plan.Made))
-		s.changed("material:%d", m.ID)
+		s.mending.set(fmt.Sprint(m.ID), made, len(plan.Made), nil)
+		s.progressed("material:%d", m.ID)
 		return nil
 	}
 	packed := map[channels.Channel]bool{}
@@ -539,10 +507,21 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 		w, h := scan.Size.W*f.Share[0], scan.Size.H*f.Share[1]
 		size.Width, size.Height = &w, &h
 	}
+	var failed error
+	var mu sync.Mutex
 	f.Report = inspect.Again(set, size, func(file, layer string) *raster.Image {
 		p := blobs[file+"\x00"+layer]
-		return s.level(p.Blob, p.Layer)
+		im, err := s.level(p.Blob, p.Layer)
+		if err != nil {
+			mu.Lock()
+			defer mu.Unlock()
+			failed = err
+		}
+		return im
 	})
+	if failed != nil {
+		return f, failed
+	}
 	f.Report.Maps = nil
 	if slices.ContainsFunc(steps, func(t treat.Step) bool { return t.Kind == treat.NormalFromPicture }) {
 		f.Report.Findings = append(f.Report.Findings, inspect.Finding{Code: "normals_estimated", Severity: inspect.Note, Maps: []string{}, Says: "The normals are estimated from the picture: a guess, not a measurement."})

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -24,9 +25,24 @@ import (
 // until it is told to go on.
 type studio struct {
 	*library.Service
-	t   *testing.T
-	now time.Time
+	t     *testing.T
+	db    *store.Store
+	queue *jobs.Queue
+	dir   string
+	now   time.Time
 }
+
+// The people of the tests.
+var (
+	lena  = library.As("lena", library.Librarian)
+	liv   = library.As("liv", library.Lead)
+	ada   = library.As("ada", library.Administrator)
+	arno  = library.As("arno", library.Artist)
+	there = library.From{Address: "192.0.2.7"}
+)
+
+// now is a thing as it is, whatever was seen of it.
+func now(id int64) library.Seen { return library.Seen{ID: id} }
 
 func newStudio(t *testing.T) *studio {
 	t.Helper()
@@ -36,13 +52,13 @@ func newStudio(t *testing.T) *studio {
 	if err != nil {
 		t.Fatal(err)
 	}
-	blobs, err := blob.Open(dir)
+	disk, err := blob.Open(dir, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
-	q := jobs.New(db.DB(), slog.New(slog.DiscardHandler))
-	s := &studio{t: t, now: time.Date(2026, 3, 4, 9, 0, 0, 0, time.UTC)}
-	s.Service = library.New(library.Config{Store: db, Blobs: blobs, Wake: q.Wake, Now: func() time.Time { return s.now }})
+	q := jobs.New(db.DB(), db.Reads(), slog.New(slog.DiscardHandler))
+	s := &studio{t: t, db: db, queue: q, dir: dir, now: time.Date(2026, 3, 4, 9, 0, 0, 0, time.UTC)}
+	s.Service = library.New(library.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch, Wake: q.Wake, Jobs: q.Waiting, Now: func() time.Time { return s.now }})
 	for kind, h := range s.Handlers() {
 		q.Handle(kind, h)
 	}
@@ -60,7 +76,7 @@ func newStudio(t *testing.T) *studio {
 func (s *studio) send(files ...station.File) library.DeliveryReport {
 	s.t.Helper()
 	i := 0
-	d, err := s.Receive(s.t.Context(), "test", func() (library.Incoming, error) {
+	d, err := s.Receive(s.t.Context(), lena, func() (library.Incoming, error) {
 		if i == len(files) {
 			return library.Incoming{}, io.EOF
 		}
@@ -71,7 +87,7 @@ func (s *studio) send(files ...station.File) library.DeliveryReport {
 		s.t.Fatal(err)
 	}
 	for range 4000 {
-		r, err := s.Delivery(s.t.Context(), d.ID)
+		r, err := s.Delivery(s.t.Context(), lena, d.ID)
 		if err != nil {
 			s.t.Fatal(err)
 		}
@@ -146,11 +162,11 @@ func TestADeliveryInArchivesKeepsWhatItCannotRead(t *testing.T) {
 
 func TestNothingIsADeliveryWithoutFiles(t *testing.T) {
 	s := newStudio(t)
-	_, err := s.Receive(t.Context(), "x", func() (library.Incoming, error) { return library.Incoming{}, io.EOF }, func() (string, string) { return "", "" })
+	_, err := s.Receive(t.Context(), lena, func() (library.Incoming, error) { return library.Incoming{}, io.EOF }, func() (string, string) { return "", "" })
 	refused(t, err, "No file was sent")
 	broken := errors.New("the connection broke")
 	n := 0
-	_, err = s.Receive(t.Context(), "x", func() (library.Incoming, error) {
+	_, err = s.Receive(t.Context(), lena, func() (library.Incoming, error) {
 		if n++; n > 1 {
 			return library.Incoming{}, broken
 		}
@@ -159,7 +175,7 @@ func TestNothingIsADeliveryWithoutFiles(t *testing.T) {
 	if !errors.Is(err, broken) {
 		t.Error(err)
 	}
-	if list, err := s.Deliveries(t.Context(), 10); err != nil || len(list) != 0 {
+	if list, err := s.Deliveries(t.Context(), lena, 10); err != nil || len(list) != 0 {
 		t.Errorf("half a delivery is there: %v %v", list, err)
 	}
 }
@@ -169,7 +185,7 @@ func TestSizesAndDepthsGoTogether(t *testing.T) {
 	m := s.send(scan(t, "slates_round")...).Materials[0]
 	patch := func(c library.Change) library.Material {
 		t.Helper()
-		got, err := s.Patch(t.Context(), m.ID, 0, "test", c)
+		got, err := s.Patch(t.Context(), lena, now(m.ID), c)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -199,15 +215,15 @@ func TestSizesAndDepthsGoTogether(t *testing.T) {
 	if got = patch(library.Change{SizeSource: text("resolution_tag")}); got.SizeSource != scale.FromTag || got.Size.W > 1.72 || got.Size.W < 1.70 {
 		t.Errorf("back to the tag: %v from %s", got.Size, got.SizeSource)
 	}
-	_, err := s.Patch(t.Context(), m.ID, 0, "test", library.Change{SizeSource: text("sidecar")})
+	_, err := s.Patch(t.Context(), lena, now(m.ID), library.Change{SizeSource: text("sidecar")})
 	refused(t, err, "no evidence")
-	_, err = s.Patch(t.Context(), m.ID, 0, "test", library.Change{Name: text("  ")})
+	_, err = s.Patch(t.Context(), lena, now(m.ID), library.Change{Name: text("  ")})
 	refused(t, err, "needs a name")
-	_, err = s.Patch(t.Context(), m.ID, 1, "test", library.Change{Name: text("late")})
+	_, err = s.Patch(t.Context(), lena, library.Seen{ID: m.ID, Version: 1}, library.Change{Name: text("late")})
 	if !errors.Is(err, library.ErrStale) {
 		t.Errorf("a stale version was taken: %v", err)
 	}
-	_, err = s.Patch(t.Context(), 999, 0, "test", library.Change{})
+	_, err = s.Patch(t.Context(), lena, now(999), library.Change{})
 	if !errors.Is(err, library.ErrNotFound) {
 		t.Error(err)
 	}
@@ -218,34 +234,34 @@ func TestReleasesNeverChange(t *testing.T) {
 	m := s.send(scan(t, "slates_round")...).Materials[0]
 	ctx := t.Context()
 	tags := []string{" Roof ", "roof", "GREY", ""}
-	if got, err := s.Patch(ctx, m.ID, 0, "test", library.Change{Name: text("Hung slates"), Tags: &tags}); err != nil || fmt.Sprint(got.Tags) != "[grey roof]" {
+	if got, err := s.Patch(ctx, lena, now(m.ID), library.Change{Name: text("Hung slates"), Tags: &tags}); err != nil || fmt.Sprint(got.Tags) != "[grey roof]" {
 		t.Errorf("%v %v", got.Tags, err)
 	}
-	first, err := s.Service.Release(ctx, m.ID, library.Wording{Notes: " First. ", By: "lena"})
+	first, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{Notes: " First. "})
 	if err != nil || first.Number != 1 || first.Notes != "First." {
 		t.Fatalf("%+v %v", first, err)
 	}
-	_, err = s.Service.Release(ctx, m.ID, library.Wording{Notes: "Again.", By: "lena"})
+	_, err = s.Service.Release(ctx, lena, now(m.ID), library.Wording{Notes: "Again."})
 	refused(t, err, "just as it was released")
 	s.now = s.now.Add(time.Hour)
-	if _, err := s.Patch(ctx, m.ID, 0, "test", library.Change{Name: text("Slates of the mill")}); err != nil {
+	if _, err := s.Patch(ctx, lena, now(m.ID), library.Change{Name: text("Slates of the mill")}); err != nil {
 		t.Fatal(err)
 	}
-	second, err := s.Service.Release(ctx, m.ID, library.Wording{Notes: "Second.", By: "lena"})
+	second, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{Notes: "Second."})
 	if err != nil || second.Number != 2 {
 		t.Fatal(err)
 	}
-	again, err := s.ReleaseByID(ctx, first.ID)
+	again, err := s.ReleaseByID(ctx, arno, first.ID)
 	if err != nil || again.Material.Name != "Hung slates" || !again.Created.Equal(first.Created) {
 		t.Errorf("release 1 is now %q of %v", again.Material.Name, again.Created)
 	}
-	list, err := s.Releases(ctx, m.ID)
+	list, err := s.Releases(ctx, arno, m.ID)
 	if err != nil || len(list) != 2 || list[0].Number != 2 {
 		t.Errorf("%v", err)
 	}
 	// The Library shows the latest, once, and finds it by its words.
 	for q, want := range map[string]int{"": 1, "slat mill": 1, "hung": 0, "grey": 1} {
-		found, err := s.Find(ctx, library.Query{Text: q})
+		found, err := s.Find(ctx, arno, library.Query{Text: q})
 		if err != nil || found.Total != want {
 			t.Errorf("%q finds %d: %v", q, found.Total, err)
 		}
@@ -253,94 +269,29 @@ func TestReleasesNeverChange(t *testing.T) {
 	if card, ok := s.Card(first.Material.Slug); !ok || card.Number != 2 {
 		t.Errorf("%+v", card)
 	}
-	_, err = s.Service.Release(ctx, m.ID, library.Wording{Notes: strings.Repeat("x", 4001), By: "lena"})
+	_, err = s.Service.Release(ctx, lena, now(m.ID), library.Wording{Notes: strings.Repeat("x", 4001)})
 	refused(t, err, "4000 bytes")
 	// What has been released stays on the Bench.
-	refused(t, s.Place(ctx, []int64{m.ID}, library.Unseen, "lena"), "has been released")
+	_, err = s.Place(ctx, lena, m.DeliveryID, 0, []library.Seen{now(m.ID)}, library.Unseen)
+	refused(t, err, "has been released")
 }
 
-func TestAccountsKeepAnAdministrator(t *testing.T) {
+func TestListenersHearEachTopicOnceAndResume(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()
-	add := func(name, password string, r library.Role) (library.User, error) {
-		return s.AddUser(ctx, name, password, r, "test")
-	}
-	u, err := add("ada", "a long password", library.Administrator)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for says, c := range map[string][2]string{"at least 10": {"bob", "short"}, "called ada already": {"ada", "a long password"}, "needs a name": {" ", "a long password"}, "at most 72": {"bob", strings.Repeat("x", 73)}} {
-		_, err := add(c[0], c[1], library.Artist)
-		refused(t, err, says)
-	}
-	_, err = add("bob", "a long password", "wizard")
-	refused(t, err, "no role")
-	refused(t, s.ChangeUser(ctx, u.ID, library.Artist, false, "test"), "last administrator")
-	refused(t, s.ChangeUser(ctx, u.ID, library.Administrator, true, "test"), "last administrator")
-	if _, err := add("eve", "a long password", library.Administrator); err != nil {
-		t.Fatal(err)
-	}
-	if err := s.ChangeUser(ctx, u.ID, library.Artist, true, "eve"); err != nil {
-		t.Error(err)
-	}
-	if _, err := s.SignIn(ctx, "ada", "a long password", "here"); !errors.Is(err, library.ErrDenied) {
-		t.Errorf("a closed account was let in: %v", err)
-	}
-	// A token dies with its account.
-	token, err := s.NewToken(ctx, "eve", "script")
-	if err != nil || !strings.HasPrefix(token, "ald_") {
-		t.Fatal(token, err)
-	}
-	if who, err := s.UserOfToken(ctx, token); err != nil || who.Name != "eve" {
-		t.Errorf("%v %v", who, err)
-	}
-	if _, err := s.UserOfToken(ctx, token+"x"); err == nil {
-		t.Error("any token will do")
-	}
-	_, err = s.NewToken(ctx, "nobody", "x")
-	refused(t, err, "no account called")
-	audit, err := s.Audit(ctx, 20)
-	if err != nil || len(audit) < 4 || audit[0].Action != "token made" {
-		t.Errorf("%v %v", audit, err)
-	}
-}
-
-func TestGuessingIsSlowedDownMoreAndMore(t *testing.T) {
-	s := newStudio(t)
-	ctx := t.Context()
-	if _, err := s.AddUser(ctx, "ada", "a long password", library.Artist, "test"); err != nil {
-		t.Fatal(err)
-	}
-	for range 5 {
-		if _, err := s.SignIn(ctx, "ada", "wrong", "far"); !errors.Is(err, library.ErrDenied) {
+	listen := func(after int64) (*library.Listener, bool, func()) {
+		t.Helper()
+		l, gap, stop, err := s.Listen(ctx, lena, after)
+		if err != nil {
 			t.Fatal(err)
 		}
+		return l, gap, stop
 	}
-	// Now even the right one has to wait, from anywhere; a little later it does not.
-	_, err := s.SignIn(ctx, "ada", "a long password", "near")
-	refused(t, err, "too many wrong tries")
-	s.now = s.now.Add(3 * time.Second)
-	if _, err := s.SignIn(ctx, "ada", "a long password", "near"); err != nil {
-		t.Error(err)
-	}
-	// The place that guessed still waits longer with each miss.
-	for i := range 4 {
-		s.now = s.now.Add(time.Minute)
-		if _, err := s.SignIn(ctx, "nobody", "wrong", "far"); !errors.Is(err, library.ErrDenied) {
-			t.Fatalf("try %d: %v", i, err)
-		}
-	}
-	s.now = s.now.Add(10 * time.Second)
-	_, err = s.SignIn(ctx, "ada", "a long password", "far")
-	refused(t, err, "too many wrong tries")
-}
-
-func TestListenersHearEachTopicOnce(t *testing.T) {
-	s := newStudio(t)
-	l, stop := s.Listen()
-	defer stop()
+	l, _, stop := listen(0)
+	_, start := l.Take()
+	rule := library.Rule{Ending: "ro", Channel: "roughness"}
 	for range 3 {
-		if err := s.SaveRule(t.Context(), &library.Rule{Ending: "ro", Channel: "roughness", By: "x"}); err != nil {
+		if err := s.SaveRule(ctx, lena, &rule); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -349,46 +300,73 @@ func TestListenersHearEachTopicOnce(t *testing.T) {
 	case <-time.After(time.Minute):
 		t.Fatal("nothing was heard")
 	}
-	if got := l.Take(); fmt.Sprint(got) != "[rules]" {
-		t.Errorf("%v", got)
+	got, last := l.Take()
+	if fmt.Sprint(got) != "[rules]" || last != start+3 {
+		t.Errorf("%v up to %d, from %d on", got, last, start)
 	}
-	if got := l.Take(); got == nil || len(got) != 0 {
+	if got, _ := l.Take(); got == nil || len(got) != 0 {
 		t.Errorf("%v is left", got)
 	}
 	stop()
-	s.SaveRule(t.Context(), &library.Rule{Ending: "rx", Channel: "roughness", By: "x"})
-	if got := l.Take(); len(got) != 0 {
+	s.SaveRule(ctx, lena, &library.Rule{Ending: "rx", Channel: "roughness"})
+	if got, _ := l.Take(); len(got) != 0 {
 		t.Errorf("after stopping: %v", got)
+	}
+	// Whoever was away hears what was missed, or that too much was.
+	l, gap, stop := listen(last)
+	if got, now := l.Take(); gap || fmt.Sprint(got) != "[rules]" || now != last+1 {
+		t.Errorf("resumed: %v up to %d, gap %v", got, now, gap)
+	}
+	stop()
+	if err := s.db.Write(ctx, func(tx library.Tx) error { return tx.ForgetEvents(last) }); err != nil {
+		t.Fatal(err)
+	}
+	for after, want := range map[int64]bool{last - 2: true, last: false, last + 99: true} {
+		_, gap, stop := listen(after)
+		if stop(); gap != want {
+			t.Errorf("resumed after %d of %d: gap %v", after, last+1, gap)
+		}
 	}
 }
 
 func TestWatchesStayWithinTheirRoots(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()
-	root := t.TempDir()
-	_, err := s.AddWatch(ctx, root, "", "x")
+	root, outside := t.TempDir(), t.TempDir()
+	add := func(path, station string) (library.Watch, error) { return s.AddWatch(ctx, lena, path, station) }
+	_, err := add(root, "")
 	refused(t, err, "No folder has been opened")
 	s.WatchRoots = []string{root}
-	for path, says := range map[string]string{"relative": "whole path", "/etc": "outside", root + "/../other": "outside", root + "-beside": "outside"} {
-		_, err := s.AddWatch(ctx, path, "", "x")
+	if err := os.Symlink(outside, root+"/link"); err != nil {
+		t.Fatal(err)
+	}
+	for path, says := range map[string]string{"relative": "whole path", "/etc": "outside", root + "/../other": "outside", root + "-beside": "outside", root + "/link": "outside", root + "/link/deeper": "outside"} {
+		_, err := add(path, "")
 		refused(t, err, says)
 	}
-	w, err := s.AddWatch(ctx, root+"/a/../b", "Quay Rig", "x")
+	w, err := add(root+"/a/../b", "Quay Rig")
 	if err != nil || w.Path != root+"/b" {
 		t.Fatal(w, err)
 	}
-	_, err = s.AddWatch(ctx, root+"/b/", "", "x")
+	_, err = add(root+"/b/", "")
 	refused(t, err, "watched already")
-	if err := s.ChangeWatch(ctx, w.ID, true); err != nil {
-		t.Error(err)
+	paused, err := s.ChangeWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}, true)
+	if err != nil || !paused.Paused || paused.Version == w.Version {
+		t.Error(paused, err)
 	}
-	if list, err := s.Watches(ctx); err != nil || len(list) != 1 || !list[0].Paused {
+	if _, err := s.ChangeWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}, false); !errors.Is(err, library.ErrStale) {
+		t.Errorf("a stale change: %v", err)
+	}
+	if list, err := s.Watches(ctx, lena); err != nil || len(list) != 1 || !list[0].Paused {
 		t.Errorf("%+v %v", list, err)
 	}
-	if err := s.RemoveWatch(ctx, w.ID, "x"); err != nil {
+	if err := s.RemoveWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}); !errors.Is(err, library.ErrStale) {
+		t.Errorf("a stale removal: %v", err)
+	}
+	if err := s.RemoveWatch(ctx, lena, now(w.ID)); err != nil {
 		t.Error(err)
 	}
-	if err := s.RemoveWatch(ctx, w.ID, "x"); !errors.Is(err, library.ErrNotFound) {
+	if err := s.RemoveWatch(ctx, lena, now(w.ID)); !errors.Is(err, library.ErrNotFound) {
 		t.Error(err)
 	}
 }

@@ -1,6 +1,7 @@
 package library
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -92,57 +93,99 @@ func (st *Standards) valid() error {
 	return nil
 }
 
-// Standards are the studio's.
-func (s *Service) Standards(ctx context.Context) (st Standards, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) error { st, err = standards(tx); return err })
-	return st, err
+// Standards are the studio's, and their version.
+func (s *Service) Standards(ctx context.Context, p Principal) (st Standards, version int64, err error) {
+	if err := p.need(SeeDrafts); err != nil {
+		return st, 0, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) error { st, version, err = standards(tx); return err })
+	return st, version, err
 }
 
-func standards(tx Tx) (st Standards, err error) {
-	if err = tx.Setting("standards", &st); errors.Is(err, ErrNotFound) {
+// standards are the stored ones; their version is 1 while nothing is stored.
+func standards(tx Reader) (st Standards, version int64, err error) {
+	if version, err = tx.Setting("standards", &st); errors.Is(err, ErrNotFound) {
 		err = nil
 	}
-	return st, err
+	return st, version + 1, err
 }
 
-// SaveStandards keeps the studio's standards, and weighs what was found on all drafts
-// by them.
-func (s *Service) SaveStandards(ctx context.Context, st Standards, by string) (Standards, error) {
+// SaveStandards keeps the studio's standards in the place of those that were seen; 0 for
+// whatever there are. If severities changed, a job weighs what was found on all drafts by
+// them.
+func (s *Service) SaveStandards(ctx context.Context, p Principal, version int64, st Standards) (Standards, int64, error) {
+	if err := p.need(Decide); err != nil {
+		return st, 0, err
+	}
 	if err := st.valid(); err != nil {
-		return st, err
+		return st, 0, err
 	}
 	err := s.Store.Write(ctx, func(tx Tx) error {
-		was, err := standards(tx)
+		was, had, err := standards(tx)
 		if err != nil {
 			return err
 		}
-		if err := tx.SaveSetting("standards", st); err != nil {
+		if version != 0 && version != had {
+			return ErrStale
+		}
+		if err := tx.SaveSetting("standards", st, had-1); err != nil {
 			return err
 		}
-		if err := tx.AddAudit(AuditEntry{s.Now(), by, "standards", "the studio", fmt.Sprintf("%s, %s, %s", count(len(st.Densities), "density class"), count(len(st.Cameras), "camera"), count(len(st.Severities), "severity"))}); err != nil {
+		version = had + 1
+		if err := tx.AddAudit(AuditEntry{s.Now(), p.Name, "standards", "the studio", fmt.Sprintf("%s, %s, %s", count(len(st.Densities), "density class"), count(len(st.Cameras), "camera"), count(len(st.Severities), "severity"))}); err != nil {
 			return err
 		}
+		tx.Changed("standards")
 		if fmt.Sprint(was.Severities) == fmt.Sprint(st.Severities) { // printed in the order of keys
 			return nil
 		}
-		return tx.EachDraft(func(m *Material) error {
-			g := grades(st.Severities)
+		return tx.AddJob(JobGrade, "all", 3)
+	})
+	return st, version, err
+}
+
+// grade weighs the findings of all drafts by the studio's severities, one draft a
+// transaction.
+func (s *Service) grade(ctx context.Context, _ string) error {
+	var ids []int64
+	if err := s.Store.Read(ctx, func(tx Reader) (err error) { ids, err = tx.DraftIDs(); return err }); err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		err := s.Store.Write(ctx, func(tx Tx) error {
+			m, err := tx.Material(id)
+			if errors.Is(err, ErrNotFound) {
+				return nil
+			}
+			if err != nil {
+				return err
+			}
+			was := raw([]any{m.Report.Findings, m.Finish.Report.Findings, m.Doubts})
+			g := s.grades(tx)
 			g.grade(m.Report.Findings)
 			g.grade(m.Finish.Report.Findings)
 			m.Doubts = m.doubts()
-			return tx.SaveGrades(m)
+			if bytes.Equal(was, raw([]any{m.Report.Findings, m.Finish.Report.Findings, m.Doubts})) {
+				return nil
+			}
+			return tx.SaveGrades(&m)
 		})
-	})
-	s.changed("deliveries")
-	return st, err
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // grades are severities that differ from what findings come with, by code.
 type grades map[string]inspect.Severity
 
 // grades are the studio's; errors leave findings as they come.
-func (s *Service) grades(tx Tx) grades {
-	st, err := standards(tx)
+func (s *Service) grades(tx Reader) grades {
+	st, _, err := standards(tx)
 	if err != nil {
 		s.Log.Error("read the studio's standards", "error", err)
 	}

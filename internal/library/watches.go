@@ -11,6 +11,7 @@ import (
 // Watch is a folder whose contents are taken in by themselves.
 type Watch struct {
 	ID       int64
+	Version  int64
 	Path     string
 	Station  string // whose deliveries they are
 	Paused   bool
@@ -28,28 +29,26 @@ type Taken struct {
 }
 
 // Watches are all watched folders.
-func (s *Service) Watches(ctx context.Context) (list []Watch, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { list, err = tx.Watches(); return err })
+func (s *Service) Watches(ctx context.Context, p Principal) (list []Watch, err error) {
+	if err := p.need(SeeDrafts); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Watches(); return err })
 	return list, err
 }
 
 // AddWatch starts to watch a folder, which must lie in one of those that the
-// administrator has opened for it.
-func (s *Service) AddWatch(ctx context.Context, path, station, by string) (Watch, error) {
+// administrator has opened for it, whatever links lead there.
+func (s *Service) AddWatch(ctx context.Context, p Principal, path, station string) (Watch, error) {
 	w := Watch{Path: filepath.Clean(strings.TrimSpace(path)), Station: strings.TrimSpace(station)}
+	if err := p.need(Contribute); err != nil {
+		return w, err
+	}
 	if !filepath.IsAbs(w.Path) {
 		return w, Invalid{fmt.Sprintf("%q is not a whole path on the server. Begin it with %c.", path, filepath.Separator)}
 	}
-	if len(s.WatchRoots) == 0 {
-		return w, Invalid{"No folder has been opened for watching. The administrator does that with --watch-root DIR when starting the server."}
-	}
-	inside := false
-	for _, root := range s.WatchRoots {
-		rel, err := filepath.Rel(root, w.Path)
-		inside = inside || err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
-	}
-	if !inside {
-		return w, Invalid{fmt.Sprintf("%s lies outside the folders that may be watched: %s.", w.Path, strings.Join(s.WatchRoots, ", "))}
+	if err := s.MayWatch(w.Path); err != nil {
+		return w, err
 	}
 	err := s.Store.Write(ctx, func(tx Tx) error {
 		all, err := tx.Watches()
@@ -64,27 +63,67 @@ func (s *Service) AddWatch(ctx context.Context, path, station, by string) (Watch
 		if err := tx.SaveWatch(&w); err != nil {
 			return err
 		}
-		return tx.AddAudit(AuditEntry{s.Now(), by, "folder watched", w.Path, w.Station})
+		return tx.AddAudit(AuditEntry{s.Now(), p.Name, "folder watched", w.Path, w.Station})
 	})
-	s.changed("watches")
 	return w, err
 }
 
-// ChangeWatch pauses a folder, goes on with it, or looks at it at once.
-func (s *Service) ChangeWatch(ctx context.Context, id int64, paused bool) error {
-	err := s.Store.Write(ctx, func(tx Tx) error {
-		w, err := watchOf(tx, id)
-		if err != nil {
+// MayWatch says why a folder, or a file in one, may not be read: it must lie in a folder
+// that the administrator has opened, with all links followed. What does not exist is
+// judged by where it would lie.
+func (s *Service) MayWatch(path string) error {
+	if len(s.WatchRoots) == 0 {
+		return Invalid{"No folder has been opened for watching. The administrator does that with --watch-root DIR when starting the server."}
+	}
+	real := resolved(path)
+	for _, root := range s.WatchRoots {
+		if inside(resolved(root), real) {
+			return nil
+		}
+	}
+	return Invalid{fmt.Sprintf("%s lies outside the folders that may be watched: %s.", path, strings.Join(s.WatchRoots, ", "))}
+}
+
+// resolved is a path with its links followed, as far as it exists.
+func resolved(path string) string {
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		return real
+	}
+	if up := filepath.Dir(path); up != path {
+		return filepath.Join(resolved(up), filepath.Base(path))
+	}
+	return path
+}
+
+func inside(root, path string) bool {
+	rel, err := filepath.Rel(root, path)
+	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+}
+
+// ChangeWatch pauses a folder, resumes it, or looks at it at once.
+func (s *Service) ChangeWatch(ctx context.Context, p Principal, of Seen, paused bool) (w Watch, err error) {
+	if err := p.need(Contribute); err != nil {
+		return w, err
+	}
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		if w, err = watchSeen(tx, of); err != nil {
 			return err
 		}
 		w.Paused, w.Restless = paused, false
 		return tx.SaveWatch(&w)
 	})
-	s.changed("watches")
-	return err
+	return w, err
 }
 
-func watchOf(tx Tx, id int64) (Watch, error) {
+func watchSeen(tx Reader, of Seen) (Watch, error) {
+	w, err := watchOf(tx, of.ID)
+	if err == nil && of.Version != 0 && of.Version != w.Version {
+		err = ErrStale
+	}
+	return w, err
+}
+
+func watchOf(tx Reader, id int64) (Watch, error) {
 	all, err := tx.Watches()
 	if err != nil {
 		return Watch{}, err
@@ -98,56 +137,53 @@ func watchOf(tx Tx, id int64) (Watch, error) {
 }
 
 // RemoveWatch stops watching a folder. What was taken stays.
-func (s *Service) RemoveWatch(ctx context.Context, id int64, by string) error {
-	err := s.Store.Write(ctx, func(tx Tx) error {
-		w, err := watchOf(tx, id)
+func (s *Service) RemoveWatch(ctx context.Context, p Principal, of Seen) error {
+	if err := p.need(Contribute); err != nil {
+		return err
+	}
+	return s.Store.Write(ctx, func(tx Tx) error {
+		w, err := watchSeen(tx, of)
 		if err != nil {
 			return err
 		}
-		if err := tx.RemoveWatch(id); err != nil {
+		if err := tx.RemoveWatch(of.ID); err != nil {
 			return err
 		}
-		return tx.AddAudit(AuditEntry{s.Now(), by, "folder no longer watched", w.Path, w.Station})
+		return tx.AddAudit(AuditEntry{s.Now(), p.Name, "folder no longer watched", w.Path, w.Station})
 	})
-	s.changed("watches")
-	return err
 }
 
 // NoteWatch keeps what a look at a folder showed.
 func (s *Service) NoteWatch(ctx context.Context, id int64, problem string, restless bool) error {
-	changed := false
-	err := s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx Tx) error {
 		w, err := watchOf(tx, id)
 		if err != nil {
 			return nil // removed meanwhile
 		}
-		changed = w.Problem != problem || w.Restless != restless
+		if w.Problem != problem || w.Restless != restless {
+			tx.Changed("watches")
+		}
 		w.Problem, w.Restless, w.Looked = problem, restless, s.Now()
-		return tx.SaveWatch(&w)
+		return tx.NoteWatch(w)
 	})
-	if changed {
-		s.changed("folders")
-	}
-	return err
 }
 
 // TakenFrom are the files taken from a folder so far, by path.
 func (s *Service) TakenFrom(ctx context.Context, watch int64) (files map[string]Taken, err error) {
-	err = s.Store.Read(ctx, func(tx Tx) (err error) { files, err = tx.TakenFrom(watch); return err })
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { files, err = tx.TakenFrom(watch); return err })
 	return files, err
 }
 
 // ReceiveWatched makes a delivery of files of a watched folder and remembers, in
 // the same transaction, that they were taken.
 func (s *Service) ReceiveWatched(ctx context.Context, w Watch, name string, files []Taken, next func() (Incoming, error)) (Delivery, error) {
-	d, err := s.receive(ctx, "watched folder", next, func() (string, string) {
+	return s.receive(ctx, Command("watched folder"), next, func() (string, string) {
 		if name == "" {
 			name = filepath.Base(w.Path)
 		}
 		return TitleOf(name), w.Station
-	}, func(tx Tx) error { return tx.AddTaken(w.ID, files) })
-	if err == nil {
-		s.changed("folders")
-	}
-	return d, err
+	}, func(tx Tx) error {
+		tx.Changed("watches")
+		return tx.AddTaken(w.ID, files)
+	})
 }

@@ -2,6 +2,7 @@ package library
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -91,12 +92,16 @@ func (o *opened) sweep(since time.Time) {
 }
 
 // openWhole decodes a map's file unless it is open already.
-func (s *Service) openWhole(p *Map) (*openMap, error) {
+func (s *Service) openWhole(ctx context.Context, p *Map) (*openMap, error) {
 	key := levelKey(p.Blob, p.Layer)
 	if m := s.opened.find(key, time.Now()); m != nil {
 		return m, nil
 	}
-	defer s.making.lock("open " + key)()
+	unlock, err := s.making.lock(ctx, "open "+key)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
 	if m := s.opened.find(key, time.Now()); m != nil {
 		return m, nil
 	}
@@ -114,6 +119,15 @@ func (s *Service) openWhole(p *Map) (*openMap, error) {
 	return m, nil
 }
 
+// decoded is openWhole for somebody who waits: within the limit of what is done at once.
+func (s *Service) decoded(ctx context.Context, p *Map) (m *openMap, err error) {
+	if m := s.opened.find(levelKey(p.Blob, p.Layer), time.Now()); m != nil {
+		return m, nil
+	}
+	err = s.work.do(ctx, func() error { m, err = s.openWhole(ctx, p); return err })
+	return m, err
+}
+
 // Glance says which part of a map a tile shows, and how.
 type Glance struct {
 	Level     int // 0 for its pixels, 1 for half the size, …
@@ -124,8 +138,8 @@ type Glance struct {
 
 // TileOf is one tile of a map as a PNG with 8 bits: its stored values, floats in colour as
 // light that is encoded after exposure. Tiles at the lower and right edges are cut.
-func (s *Service) TileOf(p *Map, g Glance) ([]byte, error) {
-	if g.Level < 0 || g.Level > 8 || g.X < 0 || g.Y < 0 || !(math.Abs(g.Exposure) <= 20) {
+func (s *Service) TileOf(ctx context.Context, p *Map, g Glance) ([]byte, error) {
+	if g.Level < 0 || g.Level > 8 || g.X < 0 || g.Y < 0 || g.X > 1<<20 || g.Y > 1<<20 || !(math.Abs(g.Exposure) <= 20) {
 		return nil, Invalid{"There is no such tile."}
 	}
 	if !slices.Contains([]string{"rgb", "r", "g", "b", "a"}, g.Component) {
@@ -139,8 +153,8 @@ func (s *Service) TileOf(p *Map, g Glance) ([]byte, error) {
 		return nil, Invalid{"There is no such tile."}
 	}
 	name := fmt.Sprintf("tile/%s/%s/%s-%v-%g-%d-%d-%d.png", p.Blob[:2], levelKey(p.Blob, p.Layer), g.Component, p.Channel.Colour(), g.Exposure, g.Level, g.X, g.Y)
-	return s.Blobs.Derived(name, func() ([]byte, error) {
-		m, err := s.openWhole(p)
+	return s.derived(ctx, name, func() ([]byte, error) {
+		m, err := s.openWhole(ctx, p)
 		if err != nil {
 			return nil, err
 		}
@@ -204,11 +218,11 @@ func cutOut(im *raster.Image, c int, g Glance, w, h int) raster.Plane {
 
 // Pixel are the stored values of one pixel: integer samples scaled to 0..1, floats as
 // they are.
-func (s *Service) Pixel(p *Map, x, y int) ([]float64, error) {
+func (s *Service) Pixel(ctx context.Context, p *Map, x, y int) ([]float64, error) {
 	if x < 0 || y < 0 || x >= p.Width || y >= p.Height {
 		return nil, Invalid{fmt.Sprintf("%s has %d × %d pixels.", base(p.File), p.Width, p.Height)}
 	}
-	m, err := s.openWhole(p)
+	m, err := s.decoded(ctx, p)
 	if err != nil {
 		return nil, err
 	}
@@ -225,7 +239,7 @@ func (s *Service) Pixel(p *Map, x, y int) ([]float64, error) {
 
 // Section are the values of a map's first shown component along a line, in 0..1 as
 // raster's Unit gives floats. The line's ends are shares of the picture's sides.
-func (s *Service) Section(p *Map, x0, y0, x1, y1 float64, n int) ([]float64, error) {
+func (s *Service) Section(ctx context.Context, p *Map, x0, y0, x1, y1 float64, n int) ([]float64, error) {
 	for _, v := range []float64{x0, y0, x1, y1} {
 		if !(v >= 0 && v <= 1) {
 			return nil, Invalid{"A section lies within the map: its ends are between 0 and 1."}
@@ -234,7 +248,7 @@ func (s *Service) Section(p *Map, x0, y0, x1, y1 float64, n int) ([]float64, err
 	if n < 2 || n > 4096 {
 		return nil, Invalid{"A section has between 2 and 4096 points."}
 	}
-	m, err := s.openWhole(p)
+	m, err := s.decoded(ctx, p)
 	if err != nil {
 		return nil, err
 	}
@@ -260,14 +274,17 @@ func (s *Service) Section(p *Map, x0, y0, x1, y1 float64, n int) ([]float64, err
 // HeatOf is a picture of where a material shows that it repeats: clear where nothing
 // stands out, bracken where it is lighter than what is around it, heather where darker, by
 // up to four standard deviations.
-func (s *Service) HeatOf(m *Material) ([]byte, error) {
+func (s *Service) HeatOf(ctx context.Context, m *Material) ([]byte, error) {
 	cur := m.Current()
 	p := cur.Map(channels.BaseColor)
 	if p == nil {
 		return nil, ErrNotFound
 	}
-	return s.Blobs.Derived(fmt.Sprintf("look/%s/heat.png", cur.LookKey()), func() ([]byte, error) {
-		im := s.level(p.Blob, p.Layer)
+	return s.derived(ctx, fmt.Sprintf("look/%s/heat.png", cur.LookKey()), func() ([]byte, error) {
+		im, err := s.level(p.Blob, p.Layer)
+		if err != nil {
+			return nil, err
+		}
 		if im == nil {
 			return nil, ErrNotFound
 		}
@@ -293,7 +310,7 @@ func (s *Service) HeatOf(m *Material) ([]byte, error) {
 			out.U16[3][i] = uint16(min(max((v-1)/3, 0), 1) * 0.9 * 65535)
 		}
 		var b bytes.Buffer
-		err := codec.EncodePNG(&b, out, codec.PNGOptions{SRGB: true})
+		err = codec.EncodePNG(&b, out, codec.PNGOptions{SRGB: true})
 		return b.Bytes(), err
 	})
 }

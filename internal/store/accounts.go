@@ -1,69 +1,165 @@
 package store
 
 import (
-	"bytes"
-	"context"
-	"database/sql"
-	"errors"
+	"strings"
 	"time"
 
 	"aldermoor/internal/jobs"
 	"aldermoor/internal/library"
 )
 
-const userColumns = `id, name, role, password, disabled, created`
+const userColumns = `u.id, u.version, u.name, u.role, u.password, u.disabled, u.created, u.code, u.code_ends`
 
-func scanUser(scan func(...any) error) (u library.User, err error) {
-	var created int64
-	err = scan(&u.ID, &u.Name, &u.Role, &u.Password, &u.Disabled, &created)
-	u.Created = moment(created)
+func userFields(u *library.User, created, ends *int64) []any {
+	return []any{&u.ID, &u.Version, &u.Name, &u.Role, &u.Password, &u.Disabled, created, &u.Code, ends}
+}
+
+func (t *tx) user(where string, args ...any) (u library.User, err error) {
+	var created, ends int64
+	err = t.one(`SELECT `+userColumns+` FROM users u WHERE `+where, args, userFields(&u, &created, &ends)...)
+	u.Created, u.CodeEnds = moment(created), endOf(ends)
 	return u, err
 }
 
-func (t tx) user(where string, args ...any) (library.User, error) {
-	u, err := scanUser(t.QueryRowContext(t.ctx, `SELECT `+userColumns+` FROM users WHERE `+where, args...).Scan)
-	if errors.Is(err, sql.ErrNoRows) {
-		err = library.ErrNotFound
-	}
-	return u, err
-}
-
-func (t tx) Users() (list []library.User, err error) {
-	err = t.each(`SELECT `+userColumns+` FROM users ORDER BY name`, nil, func(scan func(...any) error) error {
-		u, err := scanUser(scan)
+func (t *tx) Users() (list []library.User, err error) {
+	err = t.each(`SELECT `+userColumns+` FROM users u ORDER BY u.name`, nil, func(scan func(...any) error) error {
+		var u library.User
+		var created, ends int64
+		err := scan(userFields(&u, &created, &ends)...)
+		u.Created, u.CodeEnds = moment(created), endOf(ends)
 		list = append(list, u)
 		return err
 	})
 	return list, err
 }
 
-func (t tx) User(id int64) (library.User, error)         { return t.user(`id = ?`, id) }
-func (t tx) UserNamed(name string) (library.User, error) { return t.user(`name = ?`, name) }
-func (t tx) UserOfToken(hash []byte) (library.User, error) {
-	return t.user(`id = (SELECT user_id FROM tokens WHERE hash = ?)`, hash)
-}
+func (t *tx) User(id int64) (library.User, error)         { return t.user(`u.id = ?`, id) }
+func (t *tx) UserNamed(name string) (library.User, error) { return t.user(`u.name = ?`, name) }
 
-func (t tx) SaveUser(u *library.User) (err error) {
+func (t *tx) SaveUser(u *library.User) (err error) {
+	t.Changed("people")
 	if u.ID == 0 {
+		u.Version = 1
 		u.ID, err = t.insert(`INSERT INTO users (name, role, password, disabled, created) VALUES (?, ?, ?, ?, ?)`, u.Name, u.Role, u.Password, u.Disabled, stamp(u.Created))
 		return err
 	}
-	_, err = t.exec(`UPDATE users SET role = ?, password = ?, disabled = ? WHERE id = ?`, u.Role, u.Password, u.Disabled, u.ID)
+	code := u.Code
+	if code == nil {
+		code = []byte{}
+	}
+	r, err := t.exec(`UPDATE users SET version = version + 1, role = ?, password = ?, disabled = ?, code = ?, code_ends = ? WHERE id = ? AND version = ?`,
+		u.Role, u.Password, u.Disabled, code, ending(u.CodeEnds), u.ID, u.Version)
+	if err == nil {
+		err = t.saved(r, "users", u.ID, &u.Version)
+	}
 	return err
 }
 
-func (t tx) AddToken(user int64, label string, hash []byte, at time.Time) error {
-	_, err := t.exec(`INSERT INTO tokens (user_id, label, hash, created) VALUES (?, ?, ?, ?)`, user, label, hash, stamp(at))
+const tokenColumns = `k.id, k.user_id, k.label, k.scope, k.created, k.ends, k.used`
+
+func tokenFields(k *library.Token, at *[3]int64) []any {
+	return []any{&k.ID, &k.UserID, &k.Label, &k.Scope, &at[0], &at[1], &at[2]}
+}
+
+func (t *tx) AddToken(k *library.Token, hash []byte) (err error) {
+	k.ID, err = t.insert(`INSERT INTO tokens (user_id, label, scope, hash, created, ends) VALUES (?, ?, ?, ?, ?, ?)`, k.UserID, k.Label, k.Scope, hash, stamp(k.Made), ending(k.Ends))
 	return err
 }
 
-func (t tx) AddAudit(e library.AuditEntry) error {
+func (t *tx) Token(hash []byte) (k library.Token, u library.User, err error) {
+	var at [3]int64
+	var created, ends int64
+	err = t.one(`SELECT `+tokenColumns+`, `+userColumns+` FROM tokens k JOIN users u ON u.id = k.user_id WHERE k.hash = ?`, []any{hash},
+		append(tokenFields(&k, &at), userFields(&u, &created, &ends)...)...)
+	k.Made, k.Ends, k.Used, u.Created, u.CodeEnds = moment(at[0]), endOf(at[1]), endOf(at[2]), moment(created), endOf(ends)
+	return k, u, err
+}
+
+func (t *tx) Tokens(user int64) (list []library.Token, err error) {
+	err = t.each(`SELECT `+tokenColumns+` FROM tokens k WHERE k.user_id = ? ORDER BY k.id DESC`, []any{user}, func(scan func(...any) error) error {
+		var k library.Token
+		var at [3]int64
+		err := scan(tokenFields(&k, &at)...)
+		k.Made, k.Ends, k.Used = moment(at[0]), endOf(at[1]), endOf(at[2])
+		list = append(list, k)
+		return err
+	})
+	return list, err
+}
+
+func (t *tx) RemoveToken(user, id int64) error {
+	r, err := t.exec(`DELETE FROM tokens WHERE id = ? AND user_id = ?`, id, user)
+	if err != nil {
+		return err
+	}
+	return found(r)
+}
+
+func (t *tx) UseToken(id int64, at time.Time) error {
+	_, err := t.exec(`UPDATE tokens SET used = ? WHERE id = ?`, stamp(at), id)
+	return err
+}
+
+const signInColumns = `i.id, i.user_id, i.at, i.seen, i.address, i.agent`
+
+func signInFields(s *library.SignIn, at *[2]int64) []any {
+	return []any{&s.ID, &s.UserID, &at[0], &at[1], &s.Address, &s.Agent}
+}
+
+func (t *tx) AddSignIn(s library.SignIn) error {
+	_, err := t.exec(`INSERT INTO sign_ins (id, user_id, at, seen, address, agent) VALUES (?, ?, ?, ?, ?, ?)`, s.ID, s.UserID, stamp(s.At), stamp(s.Seen), s.Address, s.Agent)
+	return err
+}
+
+func (t *tx) SignIn(id string) (s library.SignIn, u library.User, err error) {
+	var at [2]int64
+	var created, ends int64
+	err = t.one(`SELECT `+signInColumns+`, `+userColumns+` FROM sign_ins i JOIN users u ON u.id = i.user_id WHERE i.id = ?`, []any{id},
+		append(signInFields(&s, &at), userFields(&u, &created, &ends)...)...)
+	s.At, s.Seen, u.Created, u.CodeEnds = moment(at[0]), moment(at[1]), moment(created), endOf(ends)
+	return s, u, err
+}
+
+func (t *tx) SignIns(user int64) (list []library.SignIn, err error) {
+	err = t.each(`SELECT `+signInColumns+` FROM sign_ins i WHERE i.user_id = ? ORDER BY i.seen DESC`, []any{user}, func(scan func(...any) error) error {
+		var s library.SignIn
+		var at [2]int64
+		err := scan(signInFields(&s, &at)...)
+		s.At, s.Seen = moment(at[0]), moment(at[1])
+		list = append(list, s)
+		return err
+	})
+	return list, err
+}
+
+func (t *tx) SeeSignIn(id string, at time.Time) error {
+	_, err := t.exec(`UPDATE sign_ins SET seen = ? WHERE id = ?`, stamp(at), id)
+	return err
+}
+
+func (t *tx) EndSignIns(user int64, id string) error {
+	_, err := t.exec(`DELETE FROM sign_ins WHERE user_id = ? AND (? = '' OR id = ?)`, user, id, id)
+	return err
+}
+
+func (t *tx) AddAudit(e library.AuditEntry) error {
 	_, err := t.exec(`INSERT INTO audit (at, actor, action, subject, detail) VALUES (?, ?, ?, ?, ?)`, stamp(e.At), e.Actor, e.Action, e.Subject, e.Detail)
 	return err
 }
 
-func (t tx) Audit(limit int) (list []library.AuditEntry, err error) {
-	err = t.each(`SELECT at, actor, action, subject, detail FROM audit ORDER BY id DESC LIMIT ?`, []any{limit}, func(scan func(...any) error) error {
+func (t *tx) Audit(q library.AuditQuery) (list []library.AuditEntry, err error) {
+	where, args := []string{"1"}, []any{}
+	if q.Actor != "" {
+		where, args = append(where, "actor = ?"), append(args, q.Actor)
+	}
+	if q.Action != "" {
+		where, args = append(where, "action = ?"), append(args, q.Action)
+	}
+	if q.Text != "" {
+		where, args = append(where, "(instr(lower(subject), lower(?)) > 0 OR instr(lower(detail), lower(?)) > 0)"), append(args, q.Text, q.Text)
+	}
+	args = append(args, q.Per+1, (q.Page-1)*q.Per)
+	err = t.each(`SELECT at, actor, action, subject, detail FROM audit WHERE `+strings.Join(where, " AND ")+` ORDER BY id DESC LIMIT ? OFFSET ?`, args, func(scan func(...any) error) error {
 		var e library.AuditEntry
 		var at int64
 		err := scan(&at, &e.Actor, &e.Action, &e.Subject, &e.Detail)
@@ -74,67 +170,17 @@ func (t tx) Audit(limit int) (list []library.AuditEntry, err error) {
 	return list, err
 }
 
-func (t tx) AddJob(kind, key string, priority int) error {
+func (t *tx) AuditActions() (list []string, err error) {
+	err = t.each(`SELECT DISTINCT action FROM audit ORDER BY action`, nil, func(scan func(...any) error) error {
+		var a string
+		err := scan(&a)
+		list = append(list, a)
+		return err
+	})
+	return list, err
+}
+
+func (t *tx) AddJob(kind, key string, priority int) error {
+	t.Changed("jobs")
 	return jobs.Add(t.ctx, t, kind, key, priority)
 }
-
-// Sessions keeps web sessions; it implements the session manager's store with
-// contexts.
-type Sessions struct{ s *Store }
-
-// Sessions returns the keeper of web sessions.
-func (s *Store) Sessions() Sessions { return Sessions{s} }
-
-// FindCtx returns a session's data unless it has ended or expired.
-func (k Sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
-	var data []byte
-	err := k.s.read.QueryRowContext(ctx, `SELECT data FROM sessions WHERE token = ? AND expiry > ? AND length(data) > 0`, token, time.Now().UnixMilli()).Scan(&data)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, false, nil
-	}
-	return data, err == nil, err
-}
-
-// moved is how far a session's expiry moves before that alone is written: every
-// answer moves it, and none should wait for the writer for that.
-const moved = time.Minute
-
-// CommitCtx writes a session, and forgets those that have expired. One that was
-// ended stays so, whatever answer is still on its way.
-func (k Sessions) CommitCtx(ctx context.Context, token string, data []byte, expiry time.Time) error {
-	var had []byte
-	var until int64
-	err := k.s.read.QueryRowContext(ctx, `SELECT data, expiry FROM sessions WHERE token = ?`, token).Scan(&had, &until)
-	switch {
-	case err != nil && !errors.Is(err, sql.ErrNoRows):
-		return err
-	case err == nil && bytes.Equal(had, data) && expiry.Sub(time.UnixMilli(until)) < moved:
-		return nil
-	}
-	_, err = k.s.write.ExecContext(ctx, `INSERT INTO sessions (token, data, expiry) VALUES (?, ?, ?)
-		ON CONFLICT (token) DO UPDATE SET data = excluded.data, expiry = excluded.expiry WHERE length(sessions.data) > 0`, token, data, expiry.UnixMilli())
-	if err == nil {
-		_, err = k.s.write.ExecContext(ctx, `DELETE FROM sessions WHERE expiry < ?`, time.Now().UnixMilli())
-	}
-	return err
-}
-
-// DeleteCtx ends a session. For an hour it is kept, empty, so that an answer which
-// was on its way cannot bring it back.
-func (k Sessions) DeleteCtx(ctx context.Context, token string) error {
-	_, err := k.s.write.ExecContext(ctx, `UPDATE sessions SET data = x'', expiry = ? WHERE token = ?`, time.Now().Add(time.Hour).UnixMilli(), token)
-	return err
-}
-
-// Find, Commit and Delete are the same without a context.
-func (k Sessions) Find(token string) ([]byte, bool, error) {
-	return k.FindCtx(context.Background(), token)
-}
-
-// Commit writes a session.
-func (k Sessions) Commit(token string, data []byte, expiry time.Time) error {
-	return k.CommitCtx(context.Background(), token, data, expiry)
-}
-
-// Delete ends a session.
-func (k Sessions) Delete(token string) error { return k.DeleteCtx(context.Background(), token) }

@@ -3,32 +3,46 @@ package store
 import (
 	"database/sql"
 	"encoding/json"
+	"fmt"
 
 	"aldermoor/core/inspect"
 	"aldermoor/internal/library"
 )
 
-func (t tx) AddDelivery(d *library.Delivery) (err error) {
+func (t *tx) AddDelivery(d *library.Delivery) (err error) {
+	t.Changed("deliveries")
+	d.Version = 1
 	d.ID, err = t.insert(`INSERT INTO deliveries (name, station, state, created, by) VALUES (?, ?, ?, ?, ?)`, d.Name, d.Station, d.State, stamp(d.Created), d.By)
 	return err
 }
 
-func (t tx) AddParcel(p *library.Parcel) (err error) {
+func (t *tx) AddParcel(p *library.Parcel) (err error) {
 	p.ID, err = t.insert(`INSERT INTO parcels (delivery_id, path, blob, size) VALUES (?, ?, ?, ?)`, p.DeliveryID, p.Path, p.Blob, p.Size)
 	return err
 }
 
-func (t tx) Parcels(delivery int64) (list []library.Parcel, err error) {
-	err = t.each(`SELECT id, delivery_id, path, blob, size FROM parcels WHERE delivery_id = ? ORDER BY id`, []any{delivery}, func(scan func(...any) error) error {
+func (t *tx) Parcels(delivery int64) (list []library.Parcel, err error) {
+	err = t.each(`SELECT id, delivery_id, path, blob, size, opened, folder FROM parcels WHERE delivery_id = ? ORDER BY id`, []any{delivery}, func(scan func(...any) error) error {
 		var p library.Parcel
-		err := scan(&p.ID, &p.DeliveryID, &p.Path, &p.Blob, &p.Size)
+		err := scan(&p.ID, &p.DeliveryID, &p.Path, &p.Blob, &p.Size, &p.Opened, &p.Folder)
 		list = append(list, p)
 		return err
 	})
 	return list, err
 }
 
-const deliveryColumns = `d.id, d.name, d.station, d.state, d.error, d.created, d.by,
+func (t *tx) SetParcel(p library.Parcel) error {
+	_, err := t.exec(`UPDATE parcels SET blob = ?, size = ?, opened = ?, folder = ? WHERE id = ?`, p.Blob, p.Size, p.Opened, p.Folder, p.ID)
+	return err
+}
+
+// changed says that a delivery is otherwise than it was.
+func (t *tx) changed(delivery int64) {
+	t.Changed("deliveries")
+	t.Changed(fmt.Sprintf("delivery:%d", delivery))
+}
+
+const deliveryColumns = `d.id, d.version, d.name, d.station, d.state, d.error, d.created, d.by,
 	(SELECT count(*) FROM files f WHERE f.delivery_id = d.id), (SELECT count(*) FROM files f WHERE f.delivery_id = d.id AND (f.examined IS NOT NULL OR f.problem <> '')),
 	(SELECT count(*) FROM files f WHERE f.delivery_id = d.id AND f.problem <> ''), (SELECT coalesce(sum(size), 0) FROM parcels p WHERE p.delivery_id = d.id),
 	(SELECT count(*) FROM materials m WHERE m.delivery_id = d.id), (SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage = 'sorted' AND m.doubts > 0),
@@ -37,12 +51,12 @@ const deliveryColumns = `d.id, d.name, d.station, d.state, d.error, d.created, d
 
 func scanDelivery(scan func(...any) error) (d library.Delivery, err error) {
 	var created int64
-	err = scan(&d.ID, &d.Name, &d.Station, &d.State, &d.Error, &created, &d.By, &d.Files, &d.Examined, &d.Failed, &d.Bytes, &d.Sets, &d.Doubtful, &d.Waiting, &d.Ahead)
+	err = scan(&d.ID, &d.Version, &d.Name, &d.Station, &d.State, &d.Error, &created, &d.By, &d.Files, &d.Examined, &d.Failed, &d.Bytes, &d.Sets, &d.Doubtful, &d.Waiting, &d.Ahead)
 	d.Created = moment(created)
 	return d, err
 }
 
-func (t tx) Delivery(id int64) (library.Delivery, error) {
+func (t *tx) Delivery(id int64) (library.Delivery, error) {
 	d, err := scanDelivery(t.QueryRowContext(t.ctx, `SELECT `+deliveryColumns+` FROM deliveries d WHERE id = ?`, id).Scan)
 	if err == sql.ErrNoRows {
 		err = library.ErrNotFound
@@ -50,7 +64,7 @@ func (t tx) Delivery(id int64) (library.Delivery, error) {
 	return d, err
 }
 
-func (t tx) Deliveries(limit int) (list []library.Delivery, err error) {
+func (t *tx) Deliveries(limit int) (list []library.Delivery, err error) {
 	err = t.each(`SELECT `+deliveryColumns+` FROM deliveries d ORDER BY d.id DESC LIMIT ?`, []any{limit}, func(scan func(...any) error) error {
 		d, err := scanDelivery(scan)
 		list = append(list, d)
@@ -59,35 +73,43 @@ func (t tx) Deliveries(limit int) (list []library.Delivery, err error) {
 	return list, err
 }
 
-func (t tx) SetDelivery(id int64, s library.State, station, problem string) error {
-	_, err := t.exec(`UPDATE deliveries SET state = ?, station = CASE WHEN ? = '' THEN station ELSE ? END, error = ? WHERE id = ?`, s, station, station, problem, id)
+func (t *tx) SetDelivery(id int64, s library.State, station, problem string) error {
+	t.changed(id)
+	_, err := t.exec(`UPDATE deliveries SET version = version + 1, state = ?, station = CASE WHEN ? = '' THEN station ELSE ? END, error = ? WHERE id = ?`, s, station, station, problem, id)
 	return err
 }
 
-func (t tx) AddFile(f *library.File) error {
-	r, err := t.exec(`INSERT INTO files (delivery_id, path, blob, size, problem) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING`, f.DeliveryID, f.Path, f.Blob, f.Size, f.Problem)
-	if err != nil {
-		return err
+func (t *tx) AddFile(f *library.File) (err error) {
+	f.ID, err = t.insert(`INSERT INTO files (delivery_id, parcel_id, entry, path, blob, size, problem) VALUES (?, ?, ?, ?, ?, ?, ?)`, f.DeliveryID, f.ParcelID, f.Entry, f.Path, f.Blob, f.Size, f.Problem)
+	if taken(err) {
+		return library.ErrStale
 	}
-	if n, err := r.RowsAffected(); n == 0 || err != nil {
-		return err
-	}
-	f.ID, err = r.LastInsertId()
+	t.Changed(fmt.Sprintf("delivery:%d", f.DeliveryID))
 	return err
 }
 
-const fileColumns = `id, delivery_id, path, blob, size, examined, ratio, problem`
+func (t *tx) MoveFile(f library.File) error {
+	_, err := t.exec(`UPDATE files SET path = ? WHERE id = ?`, f.Path, f.ID)
+	return err
+}
+
+func (t *tx) RemoveFile(id int64) error {
+	_, err := t.exec(`DELETE FROM files WHERE id = ?`, id)
+	return err
+}
+
+const fileColumns = `id, delivery_id, parcel_id, entry, path, blob, size, examined, ratio, problem`
 
 func scanFile(scan func(...any) error) (f library.File, err error) {
 	var examined sql.NullString
-	if err = scan(&f.ID, &f.DeliveryID, &f.Path, &f.Blob, &f.Size, &examined, &f.Ratio, &f.Problem); err != nil || !examined.Valid {
+	if err = scan(&f.ID, &f.DeliveryID, &f.ParcelID, &f.Entry, &f.Path, &f.Blob, &f.Size, &examined, &f.Ratio, &f.Problem); err != nil || !examined.Valid {
 		return f, err
 	}
 	f.Examined = new(inspect.Examined)
 	return f, json.Unmarshal([]byte(examined.String), f.Examined)
 }
 
-func (t tx) File(id int64) (library.File, error) {
+func (t *tx) File(id int64) (library.File, error) {
 	f, err := scanFile(t.QueryRowContext(t.ctx, `SELECT `+fileColumns+` FROM files WHERE id = ?`, id).Scan)
 	if err == sql.ErrNoRows {
 		err = library.ErrNotFound
@@ -95,7 +117,7 @@ func (t tx) File(id int64) (library.File, error) {
 	return f, err
 }
 
-func (t tx) Files(delivery int64) (list []library.File, err error) {
+func (t *tx) Files(delivery int64) (list []library.File, err error) {
 	err = t.each(`SELECT `+fileColumns+` FROM files WHERE delivery_id = ? ORDER BY path`, []any{delivery}, func(scan func(...any) error) error {
 		f, err := scanFile(scan)
 		list = append(list, f)
@@ -104,22 +126,23 @@ func (t tx) Files(delivery int64) (list []library.File, err error) {
 	return list, err
 }
 
-func (t tx) SaveExamined(f library.File) error {
+func (t *tx) SaveExamined(f library.File) error {
+	t.Changed(fmt.Sprintf("delivery:%d", f.DeliveryID))
 	_, err := t.exec(`UPDATE files SET examined = ?, ratio = ?, problem = ? WHERE id = ?`, doc(f.Examined), f.Ratio, f.Problem, f.ID)
 	return err
 }
 
-func (t tx) ReplaceFile(f library.File) error {
+func (t *tx) ReplaceFile(f library.File) error {
 	_, err := t.exec(`UPDATE files SET blob = ?, size = ?, examined = NULL, ratio = 0, problem = '' WHERE id = ?`, f.Blob, f.Size, f.ID)
 	return err
 }
 
-func (t tx) Unexamined(delivery int64) (n int, err error) {
-	err = t.one(`SELECT count(*) FROM files WHERE delivery_id = ? AND examined IS NULL AND problem = ''`, []any{delivery}, &n)
-	return n, err
+func (t *tx) Unexamined(delivery int64) (some bool, err error) {
+	err = t.one(`SELECT EXISTS (SELECT 1 FROM files WHERE delivery_id = ? AND examined IS NULL AND problem = '')`, []any{delivery}, &some)
+	return some, err
 }
 
-func (t tx) KnownBlobs(f func(string)) error {
+func (t *tx) KnownBlobs(f func(string)) error {
 	return t.each(`SELECT blob FROM files WHERE blob <> '' UNION SELECT blob FROM parcels UNION SELECT blob FROM made`, nil, func(scan func(...any) error) error {
 		var sum string
 		err := scan(&sum)

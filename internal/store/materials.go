@@ -2,8 +2,8 @@ package store
 
 import (
 	"database/sql"
+	"encoding/json"
 	"fmt"
-	"strings"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/scale"
@@ -33,16 +33,16 @@ func scanMaterial(scan func(...any) error) (m library.Material, err error) {
 	return m, nil
 }
 
-func (t tx) AddMaterial(m *library.Material) error {
+func (t *tx) AddMaterial(m *library.Material) error {
 	var delivery any
 	if m.DeliveryID != 0 {
 		delivery = m.DeliveryID
 	}
 	id, err := t.insert(`INSERT INTO materials (delivery_id, set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
-		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated)
-		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated, released, released_version)
+		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		delivery, m.SetKey, m.Name, m.Slug, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Relief.Value, m.Relief.Confidence,
-		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated))
+		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion)
 	if taken(err) {
 		return library.ErrStale
 	}
@@ -50,6 +50,7 @@ func (t tx) AddMaterial(m *library.Material) error {
 		return err
 	}
 	m.ID, m.Version = id, 1
+	t.touched(m)
 	for i := range m.Maps {
 		if err := t.AddMap(m.ID, &m.Maps[i]); err != nil {
 			return err
@@ -58,16 +59,28 @@ func (t tx) AddMaterial(m *library.Material) error {
 	return nil
 }
 
-func (t tx) AddMap(material int64, p *library.Map) (err error) {
+// touched says that a material is otherwise than it was.
+func (t *tx) touched(m *library.Material) {
+	t.Changed(fmt.Sprintf("material:%d", m.ID))
+	if m.DeliveryID != 0 {
+		t.changed(m.DeliveryID)
+	}
+}
+
+func (t *tx) AddMap(material int64, p *library.Map) (err error) {
 	return t.addMap(material, p, false)
 }
 
-func (t tx) addMap(material int64, p *library.Map, finished bool) (err error) {
-	p.ID, err = t.insert(`INSERT INTO maps (material_id, file_id, component, channel, document, finished) VALUES (?, ?, ?, ?, ?, ?)`, material, p.FileID, p.Component, p.Channel, doc(p), finished)
+func (t *tx) addMap(material int64, p *library.Map, finished bool) (err error) {
+	var file any
+	if p.FileID != 0 {
+		file = p.FileID
+	}
+	p.ID, err = t.insert(`INSERT INTO maps (material_id, file_id, component, channel, document, finished) VALUES (?, ?, ?, ?, ?, ?)`, material, file, p.Component, p.Channel, doc(p), finished)
 	return err
 }
 
-func (t tx) SaveFinish(material int64, maps []library.Map) error {
+func (t *tx) SaveFinish(material int64, maps []library.Map) error {
 	if _, err := t.exec(`DELETE FROM maps WHERE material_id = ? AND finished = 1`, material); err != nil {
 		return err
 	}
@@ -82,7 +95,7 @@ func (t tx) SaveFinish(material int64, maps []library.Map) error {
 	return nil
 }
 
-func (t tx) Material(id int64) (library.Material, error) {
+func (t *tx) Material(id int64) (library.Material, error) {
 	m, err := scanMaterial(t.QueryRowContext(t.ctx, `SELECT `+materialColumns+` FROM materials WHERE id = ?`, id).Scan)
 	if err == sql.ErrNoRows {
 		return m, library.ErrNotFound
@@ -94,7 +107,7 @@ func (t tx) Material(id int64) (library.Material, error) {
 }
 
 // maps fills in the maps of materials by one query.
-func (t tx) maps(query string, args []any, to []*library.Material) error {
+func (t *tx) maps(query string, args []any, to []*library.Material) error {
 	at := map[int64]*library.Material{}
 	for _, m := range to {
 		at[m.ID] = m
@@ -120,7 +133,7 @@ func (t tx) maps(query string, args []any, to []*library.Material) error {
 	})
 }
 
-func (t tx) materials(where string, args ...any) (list []library.Material, err error) {
+func (t *tx) materials(where string, args ...any) (list []library.Material, err error) {
 	err = t.each(`SELECT `+materialColumns+` FROM materials WHERE `+where, args, func(scan func(...any) error) error {
 		m, err := scanMaterial(scan)
 		list = append(list, m)
@@ -129,7 +142,7 @@ func (t tx) materials(where string, args ...any) (list []library.Material, err e
 	return list, err
 }
 
-func (t tx) MaterialsOf(delivery int64) ([]library.Material, error) {
+func (t *tx) MaterialsOf(delivery int64) ([]library.Material, error) {
 	list, err := t.materials(`delivery_id = ? ORDER BY set_key`, delivery)
 	if err != nil {
 		return nil, err
@@ -141,11 +154,11 @@ func (t tx) MaterialsOf(delivery int64) ([]library.Material, error) {
 	return list, t.maps(`SELECT p.id, p.material_id, p.channel, p.document, p.finished FROM maps p JOIN materials m ON m.id = p.material_id WHERE m.delivery_id = ? ORDER BY p.id`, []any{delivery}, to)
 }
 
-func (t tx) Drafts(limit int) ([]library.Material, error) {
+func (t *tx) Drafts(limit int) ([]library.Material, error) {
 	return t.materials(`stage = 'accepted' ORDER BY updated DESC, id DESC LIMIT ?`, limit)
 }
 
-func (t tx) SaveMaterial(m *library.Material) error {
+func (t *tx) SaveMaterial(m *library.Material) error {
 	r, err := t.exec(`UPDATE materials SET version = version + 1, name = ?, stage = ?, width = ?, height = ?, size_source = ?, depth = ?, depth_source = ?,
 		licence = ?, author = ?, rights = ?, station = ?, captured = ?, contact = ?, tags = ?, categories = ?, report = ?, doubts = ?,
 		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ? WHERE id = ? AND version = ?`,
@@ -158,60 +171,107 @@ func (t tx) SaveMaterial(m *library.Material) error {
 		return library.ErrStale
 	}
 	m.Version++
+	t.touched(m)
 	return nil
 }
 
-func (t tx) EachDraft(f func(*library.Material) error) error {
-	var ids []int64
-	if err := t.each(`SELECT id FROM materials WHERE stage <> 'left' ORDER BY id`, nil, func(scan func(...any) error) error {
+func (t *tx) DraftIDs() (ids []int64, err error) {
+	err = t.each(`SELECT id FROM materials WHERE stage <> 'left' ORDER BY id`, nil, func(scan func(...any) error) error {
 		var id int64
 		err := scan(&id)
 		ids = append(ids, id)
 		return err
-	}); err != nil {
+	})
+	return ids, err
+}
+
+func (t *tx) LeftOut(each func(int64)) error {
+	return t.each(`SELECT id FROM materials WHERE stage = 'left'`, nil, func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		each(id)
+		return err
+	})
+}
+
+func (t *tx) OwnersOf(delivery int64) (ids []int64, err error) {
+	err = t.each(`SELECT DISTINCT p.material_id FROM files f JOIN maps p ON p.file_id = f.id WHERE f.delivery_id = ? ORDER BY 1`, []any{delivery}, func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		ids = append(ids, id)
+		return err
+	})
+	return ids, err
+}
+
+func (t *tx) SaveGrades(m *library.Material) error {
+	r, err := t.exec(`UPDATE materials SET report = ?, finish = ?, doubts = ? WHERE id = ? AND version = ?`, doc(m.Report), doc(m.Finish), m.Doubts, m.ID, m.Version)
+	if err != nil {
 		return err
 	}
+	if n, err := r.RowsAffected(); err != nil || n == 0 {
+		return library.ErrStale
+	}
+	t.touched(m)
+	return nil
+}
+
+func (t *tx) MoveMaps(to int64, ids []int64) error {
 	for _, id := range ids {
-		m, err := t.Material(id)
-		if err != nil {
-			return err
-		}
-		if err := f(&m); err != nil {
+		if _, err := t.exec(`UPDATE maps SET material_id = ? WHERE id = ? AND finished = 0`, to, id); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (t tx) SaveGrades(m *library.Material) error {
-	_, err := t.exec(`UPDATE materials SET report = ?, finish = ?, doubts = ? WHERE id = ?`, doc(m.Report), doc(m.Finish), m.Doubts, m.ID)
-	return err
-}
-
-func (t tx) SaveMap(material int64, p library.Map) error {
+func (t *tx) SaveMap(material int64, p library.Map) error {
 	_, err := t.exec(`UPDATE maps SET component = ?, channel = ?, document = ? WHERE id = ? AND material_id = ?`, p.Component, p.Channel, doc(p), p.ID, material)
 	return err
 }
 
-func (t tx) MaterialOfMap(id int64) (material int64, err error) {
+func (t *tx) MaterialOfMap(id int64) (material int64, err error) {
 	err = t.one(`SELECT material_id FROM maps WHERE id = ?`, []any{id}, &material)
 	return material, err
 }
 
-func (t tx) FreeSlug(want string) (string, error) {
-	for i := 1; ; i++ {
-		slug := want
-		if i > 1 {
-			slug = fmt.Sprintf("%s-%d", want, i)
+func (t *tx) FreeSlug(want string) (string, error) {
+	var there bool
+	if err := t.one(`SELECT EXISTS (SELECT 1 FROM materials WHERE slug = ?)`, []any{want}, &there); err != nil || !there {
+		return want, err
+	}
+	// Doubling and then halving, so that a thousand of one name do not ask a thousand times.
+	free := func(i int) (bool, error) {
+		err := t.one(`SELECT EXISTS (SELECT 1 FROM materials WHERE slug = ?)`, []any{fmt.Sprintf("%s-%d", want, i)}, &there)
+		return !there, err
+	}
+	lo, hi := 1, 2
+	for {
+		ok, err := free(hi)
+		if err != nil {
+			return "", err
 		}
-		var n int
-		if err := t.one(`SELECT count(*) FROM materials WHERE slug = ?`, []any{slug}, &n); err != nil || n == 0 {
-			return slug, err
+		if ok {
+			break
+		}
+		lo, hi = hi, 2*hi
+	}
+	for hi-lo > 1 {
+		mid := (lo + hi) / 2
+		ok, err := free(mid)
+		if err != nil {
+			return "", err
+		}
+		if ok {
+			hi = mid
+		} else {
+			lo = mid
 		}
 	}
+	return fmt.Sprintf("%s-%d", want, hi), nil
 }
 
-func (t tx) SizesOf(station string, limit int) (list []scale.Size, err error) {
+func (t *tx) SizesOf(station string, limit int) (list []scale.Size, err error) {
 	err = t.each(`SELECT width, height FROM materials WHERE station = ? AND stage <> 'left' AND size_source IN ('resolution_tag', 'sidecar', 'name') ORDER BY id DESC LIMIT ?`,
 		[]any{station, limit}, func(scan func(...any) error) error {
 			var s scale.Size
@@ -222,14 +282,15 @@ func (t tx) SizesOf(station string, limit int) (list []scale.Size, err error) {
 	return list, err
 }
 
-func (t tx) CountMaterials() (unseen, accepted int, err error) {
-	err = t.one(`SELECT (SELECT count(*) FROM materials WHERE stage = 'sorted'),
-		(SELECT count(*) FROM materials WHERE stage = 'accepted' AND (released = 0 OR version > released_version))`, nil, &unseen, &accepted)
-	return unseen, accepted, err
+func (t *tx) CountMaterials() (unseen, unreleased int, err error) {
+	// Named, as the planner would rather read all accepted materials.
+	err = t.one(`SELECT (SELECT count(*) FROM materials INDEXED BY materials_unseen WHERE stage = 'sorted'),
+		(SELECT count(*) FROM materials INDEXED BY materials_unreleased WHERE stage = 'accepted' AND (released = 0 OR version > released_version))`, nil, &unseen, &unreleased)
+	return unseen, unreleased, err
 }
 
-func (t tx) AddRelease(r *library.Release) (err error) {
-	r.ID, err = t.insert(`INSERT INTO releases (material_id, number, notes, created, by, snapshot, word) VALUES (?, ?, ?, ?, ?, ?, ?)`, r.MaterialID, r.Number, r.Notes, stamp(r.Created), r.By, doc(r.Material), r.Word)
+func (t *tx) AddRelease(r *library.Release) (err error) {
+	r.ID, err = t.insert(`INSERT INTO releases (material_id, number, notes, created, by, snapshot, word) VALUES (?, ?, ?, ?, ?, ?, ?)`, r.MaterialID, r.Number, r.Notes, stamp(r.Created), r.By, doc(r.Material), r.Override)
 	if taken(err) {
 		return library.ErrStale
 	}
@@ -241,14 +302,14 @@ const releaseColumns = `id, material_id, number, notes, created, by, snapshot, w
 func scanRelease(scan func(...any) error) (r library.Release, err error) {
 	var snapshot string
 	var created int64
-	if err = scan(&r.ID, &r.MaterialID, &r.Number, &r.Notes, &created, &r.By, &snapshot, &r.Word); err != nil {
+	if err = scan(&r.ID, &r.MaterialID, &r.Number, &r.Notes, &created, &r.By, &snapshot, &r.Override); err != nil {
 		return r, err
 	}
 	r.Created = moment(created)
 	return r, undoc(snapshot, &r.Material)
 }
 
-func (t tx) Release(id int64) (library.Release, error) {
+func (t *tx) Release(id int64) (library.Release, error) {
 	r, err := scanRelease(t.QueryRowContext(t.ctx, `SELECT `+releaseColumns+` FROM releases WHERE id = ?`, id).Scan)
 	if err == sql.ErrNoRows {
 		err = library.ErrNotFound
@@ -256,7 +317,7 @@ func (t tx) Release(id int64) (library.Release, error) {
 	return r, err
 }
 
-func (t tx) ReleasesOf(material int64) (list []library.Release, err error) {
+func (t *tx) ReleasesOf(material int64) (list []library.Release, err error) {
 	err = t.each(`SELECT `+releaseColumns+` FROM releases WHERE material_id = ? ORDER BY number DESC`, []any{material}, func(scan func(...any) error) error {
 		r, err := scanRelease(scan)
 		list = append(list, r)
@@ -265,48 +326,27 @@ func (t tx) ReleasesOf(material int64) (list []library.Release, err error) {
 	return list, err
 }
 
-func (t tx) Publish(c library.Card) error {
+func (t *tx) Publish(c library.Card) error {
 	if _, err := t.exec(`INSERT INTO published (material_id, release_id, card, released) VALUES (?, ?, ?, ?)
 		ON CONFLICT (material_id) DO UPDATE SET release_id = excluded.release_id, card = excluded.card, released = excluded.released`,
 		c.MaterialID, c.ReleaseID, doc(c), stamp(c.Released)); err != nil {
 		return err
 	}
-	if _, err := t.exec(`DELETE FROM search WHERE rowid = ?`, c.MaterialID); err != nil {
-		return err
-	}
-	_, err := t.exec(`INSERT INTO search (rowid, name, tags, categories, notes) VALUES (?, ?, ?, ?, ?)`,
-		c.MaterialID, c.Name, strings.Join(c.Tags, " "), strings.Join(c.Categories, " ")+" "+c.Contact, c.Notes)
-	return err
+	t.Changed("library")
+	return nil
 }
 
-func (t tx) Cards() (list []library.Card, err error) {
-	err = t.each(`SELECT card FROM published ORDER BY material_id`, nil, func(scan func(...any) error) error {
-		var text string
+func (t *tx) Cards(each func(library.Card)) error {
+	return t.each(`SELECT card FROM published ORDER BY material_id`, nil, func(scan func(...any) error) error {
+		var text sql.RawBytes
 		if err := scan(&text); err != nil {
 			return err
 		}
 		var c library.Card
-		err := undoc(text, &c)
-		list = append(list, c)
-		return err
+		if err := json.Unmarshal(text, &c); err != nil {
+			return err
+		}
+		each(c)
+		return nil
 	})
-	return list, err
-}
-
-func (t tx) Search(q string) (ids []int64, err error) {
-	var words []string
-	for w := range strings.FieldsSeq(q) {
-		// Quoted, so that nothing in it is an operator; the star takes words that begin so.
-		words = append(words, `"`+strings.ReplaceAll(w, `"`, `""`)+`"*`)
-	}
-	if len(words) == 0 {
-		return nil, nil
-	}
-	err = t.each(`SELECT rowid FROM search WHERE search MATCH ? ORDER BY bm25(search, 8, 3, 3, 1), rowid`, []any{strings.Join(words, " ")}, func(scan func(...any) error) error {
-		var id int64
-		err := scan(&id)
-		ids = append(ids, id)
-		return err
-	})
-	return ids, err
 }

@@ -11,7 +11,7 @@ import (
 
 // SameFiles asks by the blobs' index: the material with the most of them, if it has
 // all.
-func (t tx) SameFiles(material int64, blobs []string) (id int64, err error) {
+func (t *tx) SameFiles(material int64, blobs []string) (id int64, err error) {
 	seen := map[string]bool{}
 	args := []any{material}
 	for _, b := range blobs {
@@ -33,12 +33,12 @@ func (t tx) SameFiles(material int64, blobs []string) (id int64, err error) {
 	return id, err
 }
 
-func (t tx) SavePrint(material int64, p likeness.Print) error {
+func (t *tx) SavePrint(material int64, p likeness.Print) error {
 	_, err := t.exec(`INSERT INTO prints (material_id, print) VALUES (?, ?) ON CONFLICT (material_id) DO UPDATE SET print = excluded.print`, material, doc(p))
 	return err
 }
 
-func (t tx) Prints(each func(material int64, p likeness.Print)) error {
+func (t *tx) Prints(each func(material int64, p likeness.Print)) error {
 	return t.each(`SELECT material_id, print FROM prints ORDER BY material_id`, nil, func(scan func(...any) error) error {
 		var id int64
 		var text string
@@ -54,7 +54,14 @@ func (t tx) Prints(each func(material int64, p likeness.Print)) error {
 	})
 }
 
-func (t tx) SwapMaps(a, b int64) error {
-	_, err := t.exec(`UPDATE maps SET material_id = CASE material_id WHEN ? THEN ? ELSE ? END WHERE material_id IN (?, ?) AND finished = 0`, a, b, a, a, b)
-	return err
+func (t *tx) Print(material int64) (p likeness.Print, err error) {
+	var text string
+	err = t.one(`SELECT print FROM prints WHERE material_id = ?`, []any{material}, &text)
+	if errors.Is(err, library.ErrNotFound) {
+		return p, nil
+	}
+	if err == nil {
+		err = undoc(text, &p)
+	}
+	return p, err
 }

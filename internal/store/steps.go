@@ -2,47 +2,71 @@ package store
 
 import (
 	"database/sql"
+	"errors"
 
 	"aldermoor/internal/library"
 )
 
-func (t tx) AddStep(s *library.Step) (err error) {
-	// A new decision ends the way forward.
-	if _, err := t.exec(`DELETE FROM steps WHERE delivery_id = ? AND undone = 1`, s.DeliveryID); err != nil {
+func (t *tx) AddStep(s *library.Step) (err error) {
+	var delivery any
+	if s.DeliveryID != 0 {
+		delivery = s.DeliveryID
+	}
+	s.ID, err = t.insert(`INSERT INTO steps (delivery_id, kind, says, by, user_id, at, changes) VALUES (?, ?, ?, ?, ?, ?, ?)`, delivery, s.Kind, s.Says, s.By, s.UserID, stamp(s.At), doc(s.Changes))
+	if err != nil {
 		return err
 	}
-	s.ID, err = t.insert(`INSERT INTO steps (delivery_id, says, by, at, before, after) VALUES (?, ?, ?, ?, ?, ?)`, s.DeliveryID, s.Says, s.By, stamp(s.At), doc(s.Before), doc(s.After))
-	return err
+	for _, d := range s.Changes {
+		if _, err := t.exec(`INSERT INTO step_materials (material_id, step_id) VALUES (?, ?)`, d.Material, s.ID); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-func (t tx) NextStep(delivery int64, back bool) (s library.Step, err error) {
-	query := `SELECT id, delivery_id, says, by, at, undone, before, after FROM steps WHERE delivery_id = ? AND undone = 1 ORDER BY id LIMIT 1`
-	if back {
-		query = `SELECT id, delivery_id, says, by, at, undone, before, after FROM steps WHERE delivery_id = ? AND undone = 0 ORDER BY id DESC LIMIT 1`
-	}
+const stepColumns = `s.id, coalesce(s.delivery_id, 0), s.kind, s.says, s.by, s.user_id, s.at, s.undone, s.changes`
+
+func scanStep(scan func(...any) error) (s library.Step, err error) {
 	var at int64
-	var before, after string
-	err = t.one(query, []any{delivery}, &s.ID, &s.DeliveryID, &s.Says, &s.By, &at, &s.Undone, &before, &after)
-	if err != nil {
+	var changes string
+	if err = scan(&s.ID, &s.DeliveryID, &s.Kind, &s.Says, &s.By, &s.UserID, &at, &s.Undone, &changes); err != nil {
 		return s, err
 	}
 	s.At = moment(at)
-	if err := undoc(before, &s.Before); err != nil {
-		return s, err
-	}
-	return s, undoc(after, &s.After)
+	return s, undoc(changes, &s.Changes)
 }
 
-func (t tx) MarkStep(id int64, undone bool) error {
+func (t *tx) Step(id int64) (library.Step, error) {
+	s, err := scanStep(t.QueryRowContext(t.ctx, `SELECT `+stepColumns+` FROM steps s WHERE s.id = ?`, id).Scan)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = library.ErrNotFound
+	}
+	return s, err
+}
+
+func (t *tx) StepsOf(delivery, material int64, limit int) (list []library.Step, err error) {
+	query, of := `SELECT `+stepColumns+` FROM steps s WHERE s.delivery_id = ? ORDER BY s.id DESC LIMIT ?`, delivery
+	if delivery == 0 {
+		query, of = `SELECT `+stepColumns+` FROM step_materials k JOIN steps s ON s.id = k.step_id WHERE k.material_id = ? ORDER BY k.step_id DESC LIMIT ?`, material
+	}
+	err = t.each(query, []any{of, limit}, func(scan func(...any) error) error {
+		s, err := scanStep(scan)
+		list = append(list, s)
+		return err
+	})
+	return list, err
+}
+
+func (t *tx) MarkStep(id int64, undone bool) error {
 	_, err := t.exec(`UPDATE steps SET undone = ? WHERE id = ?`, undone, id)
 	return err
 }
 
-func (t tx) Rules() (list []library.Rule, err error) {
-	err = t.each(`SELECT id, station, ending, channel, by, created FROM rules ORDER BY station, ending`, nil, func(scan func(...any) error) error {
+func (t *tx) Rules() (list []library.Rule, err error) {
+	err = t.each(`SELECT id, version, station, ending, channel, by, created FROM rules ORDER BY station, ending`, nil, func(scan func(...any) error) error {
 		var r library.Rule
 		var at int64
-		err := scan(&r.ID, &r.Station, &r.Ending, &r.Channel, &r.By, &at)
+		err := scan(&r.ID, &r.Version, &r.Station, &r.Ending, &r.Channel, &r.By, &at)
 		r.Created = moment(at)
 		list = append(list, r)
 		return err
@@ -50,20 +74,38 @@ func (t tx) Rules() (list []library.Rule, err error) {
 	return list, err
 }
 
-func (t tx) SaveRule(r *library.Rule) (err error) {
+func (t *tx) SaveRule(r *library.Rule) (err error) {
+	t.Changed("rules")
 	if r.ID != 0 {
-		res, err := t.exec(`UPDATE OR REPLACE rules SET station = ?, ending = ?, channel = ?, by = ? WHERE id = ?`, r.Station, r.Ending, r.Channel, r.By, r.ID)
-		if err != nil {
-			return err
+		res, err := t.exec(`UPDATE OR REPLACE rules SET version = version + 1, station = ?, ending = ?, channel = ?, by = ? WHERE id = ? AND (? = 0 OR version = ?)`,
+			r.Station, r.Ending, r.Channel, r.By, r.ID, r.Version, r.Version)
+		if err == nil {
+			err = t.saved(res, "rules", r.ID, &r.Version)
 		}
-		return found(res)
+		return err
 	}
-	r.ID, err = t.insert(`INSERT INTO rules (station, ending, channel, by, created) VALUES (?, ?, ?, ?, ?)
-		ON CONFLICT (station, ending) DO UPDATE SET channel = excluded.channel, by = excluded.by`, r.Station, r.Ending, r.Channel, r.By, stamp(r.Created))
+	err = t.one(`INSERT INTO rules (station, ending, channel, by, created) VALUES (?, ?, ?, ?, ?)
+		ON CONFLICT (station, ending) DO UPDATE SET channel = excluded.channel, by = excluded.by, version = version + 1
+		RETURNING id, version`, []any{r.Station, r.Ending, r.Channel, r.By, stamp(r.Created)}, &r.ID, &r.Version)
 	return err
 }
 
-func (t tx) RemoveRule(id int64) error {
+// saved reads the version that an update made; if it changed nothing, the row has gone or
+// is of another version.
+func (t *tx) saved(r sql.Result, table string, id int64, version *int64) error {
+	n, err := r.RowsAffected()
+	if err != nil {
+		return err
+	}
+	err = t.one(`SELECT version FROM `+table+` WHERE id = ?`, []any{id}, version)
+	if err == nil && n == 0 {
+		err = library.ErrStale
+	}
+	return err
+}
+
+func (t *tx) RemoveRule(id int64) error {
+	t.Changed("rules")
 	res, err := t.exec(`DELETE FROM rules WHERE id = ?`, id)
 	if err != nil {
 		return err
@@ -79,7 +121,7 @@ func found(r sql.Result) error {
 	return library.ErrNotFound
 }
 
-func (t tx) Stations() (list []string, err error) {
+func (t *tx) Stations() (list []string, err error) {
 	err = t.each(`SELECT DISTINCT station FROM deliveries WHERE station <> '' ORDER BY station`, nil, func(scan func(...any) error) error {
 		var name string
 		err := scan(&name)
@@ -89,15 +131,22 @@ func (t tx) Stations() (list []string, err error) {
 	return list, err
 }
 
-func (t tx) Setting(name string, to any) error {
+func (t *tx) Setting(name string, to any) (version int64, err error) {
 	var text string
-	if err := t.one(`SELECT value FROM settings WHERE name = ?`, []any{name}, &text); err != nil {
-		return err
+	if err := t.one(`SELECT value, version FROM settings WHERE name = ?`, []any{name}, &text, &version); err != nil {
+		return 0, err
 	}
-	return undoc(text, to)
+	return version, undoc(text, to)
 }
 
-func (t tx) SaveSetting(name string, value any) error {
-	_, err := t.exec(`INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value`, name, doc(value))
+func (t *tx) SaveSetting(name string, value any, version int64) error {
+	var had int64
+	if err := t.one(`SELECT version FROM settings WHERE name = ?`, []any{name}, &had); err != nil && !errors.Is(err, library.ErrNotFound) {
+		return err
+	}
+	if had != version {
+		return library.ErrStale
+	}
+	_, err := t.exec(`INSERT INTO settings (name, value, version) VALUES (?, ?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value, version = excluded.version`, name, doc(value), had+1)
 	return err
 }

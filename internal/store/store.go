@@ -8,12 +8,16 @@ package store
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"embed"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
+	"os"
 	"path/filepath"
+	"slices"
+	"sync"
 	"syscall"
 	"time"
 
@@ -28,73 +32,152 @@ import (
 var migrations embed.FS
 
 // Store implements library.Store.
-type Store struct{ write, read *sql.DB }
+type Store struct {
+	write, read *sql.DB
+	commits     sync.Mutex // events are told in the order of their commits
+	committed   func([]library.Event)
+}
 
-// Open opens the database in a folder, making or migrating it as needed.
-func Open(ctx context.Context, dir string) (*Store, error) {
+// ErrNewer says that a database was made by a newer program.
+var ErrNewer = errors.New("the data was written by a newer version of Aldermoor; use that one, or restore a backup that is older")
+
+// ErrOlder says that a database must be migrated first, which its server does.
+var ErrOlder = errors.New("the data is of an older version of Aldermoor; stop its server, and start the new one once")
+
+// Open opens the database in a folder, making or migrating it as needed; nobody else may
+// have it open. A copy of the database is kept beside it before it is migrated.
+func Open(ctx context.Context, dir string) (*Store, error) { return open(ctx, dir, true) }
+
+// OpenBeside opens the database of a folder whose server may be running: it is not
+// migrated, but refused if it should be.
+func OpenBeside(ctx context.Context, dir string) (*Store, error) { return open(ctx, dir, false) }
+
+func open(ctx context.Context, dir string, migrate bool) (*Store, error) {
 	file := filepath.Join(dir, "aldermoor.db")
-	open := func(extra string, conns int) (*sql.DB, error) {
-		db, err := sql.Open("sqlite", "file:"+file+"?_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_pragma=synchronous(FULL)&_pragma=cache_size(-32000)&_pragma=temp_store(MEMORY)"+extra)
-		if err == nil {
-			db.SetMaxOpenConns(conns)
-			db.SetMaxIdleConns(conns)
-			err = db.PingContext(ctx)
-		}
-		return db, err
-	}
-	w, err := open("&_txlock=immediate", 1)
-	if err != nil {
-		return nil, fmt.Errorf("open database %q: %w", file, err)
-	}
-	dirFS, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return nil, err
-	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, w, dirFS)
+	// SQLite gives the files beside the database its permissions.
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_RDWR, 0o600)
 	if err == nil {
-		_, err = p.Up(ctx)
+		err = errors.Join(f.Chmod(0o600), f.Close())
 	}
 	if err != nil {
-		w.Close()
-		return nil, fmt.Errorf("migrate database %q: %w", file, err)
+		return nil, fmt.Errorf("open database %q: %w", file, err)
 	}
-	r, err := open("&_pragma=query_only(1)", 4)
+	w, err := connect(ctx, file, "&_txlock=immediate", 1)
+	if err != nil {
+		return nil, fmt.Errorf("open database %q: %w", file, err)
+	}
+	if err := migrated(ctx, w, dir, migrate); err != nil {
+		w.Close()
+		return nil, fmt.Errorf("open database %q: %w", file, err)
+	}
+	r, err := connect(ctx, file, "&_pragma=query_only(1)", 4)
 	if err != nil {
 		w.Close()
 		return nil, fmt.Errorf("open database %q: %w", file, err)
 	}
-	return &Store{w, r}, nil
+	return &Store{write: w, read: r, committed: func([]library.Event) {}}, nil
+}
+
+func connect(ctx context.Context, file, extra string, conns int) (*sql.DB, error) {
+	db, err := sql.Open("sqlite", "file:"+file+"?_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_pragma=synchronous(FULL)&_pragma=cache_size(-32000)&_pragma=temp_store(MEMORY)"+extra)
+	if err == nil {
+		db.SetMaxOpenConns(conns)
+		db.SetMaxIdleConns(conns)
+		err = db.PingContext(ctx)
+	}
+	return db, err
+}
+
+// migrated brings a database to the schema of this program.
+func migrated(ctx context.Context, db *sql.DB, dir string, may bool) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, files)
+	if err != nil {
+		return err
+	}
+	last := int64(0)
+	for _, m := range p.ListSources() {
+		last = max(last, m.Version)
+	}
+	now, err := p.GetDBVersion(ctx)
+	switch {
+	case err != nil:
+		return err
+	case now > last:
+		return ErrNewer
+	case now == last:
+		return nil
+	case !may:
+		return ErrOlder
+	}
+	if now > 0 {
+		copied := filepath.Join(dir, fmt.Sprintf("aldermoor-before-%d.db", last))
+		os.Remove(copied)
+		if _, err := db.ExecContext(ctx, `VACUUM INTO ?`, copied); err != nil {
+			return fmt.Errorf("keep a copy before the migration: %w", err)
+		}
+		if err := os.Chmod(copied, 0o600); err != nil {
+			return err
+		}
+	}
+	_, err = p.Up(ctx)
+	return err
 }
 
 // Close closes the database.
-func (s *Store) Close() error { return errors.Join(s.read.Close(), s.write.Close()) }
+func (s *Store) Close() error {
+	_, err := s.write.Exec(`PRAGMA optimize`)
+	return errors.Join(err, s.read.Close(), s.write.Close())
+}
 
 // DB is the connection for writing, for the job queue and the sessions.
 func (s *Store) DB() *sql.DB { return s.write }
 
+// Reads are the connections for reading.
+func (s *Store) Reads() *sql.DB { return s.read }
+
+// OnCommit implements library.Store.
+func (s *Store) OnCommit(f func([]library.Event)) { s.committed = f }
+
 // Write implements library.Store.
 func (s *Store) Write(ctx context.Context, f func(library.Tx) error) error {
-	return run(ctx, s.write, nil, f)
-}
-
-// Read implements library.Store.
-func (s *Store) Read(ctx context.Context, f func(library.Tx) error) error {
-	return run(ctx, s.read, &sql.TxOptions{ReadOnly: true}, f)
-}
-
-func run(ctx context.Context, db *sql.DB, o *sql.TxOptions, f func(library.Tx) error) error {
-	t, err := db.BeginTx(ctx, o)
+	t, err := s.write.BeginTx(ctx, nil)
 	if err != nil {
 		return named(fmt.Errorf("begin a transaction: %w", err))
 	}
 	defer t.Rollback() // does nothing after a commit
-	if err := f(tx{ctx, t}); err != nil {
+	x := &tx{ctx: ctx, Tx: t}
+	if err := f(x); err != nil {
 		return named(err)
 	}
+	events, err := x.events()
+	if err != nil {
+		return named(err)
+	}
+	// The next transaction begins when this one has been committed; its events must not
+	// overtake these.
+	s.commits.Lock()
+	defer s.commits.Unlock()
 	if err := t.Commit(); err != nil {
 		return named(fmt.Errorf("commit: %w", err))
 	}
+	if len(events) > 0 {
+		s.committed(events)
+	}
 	return nil
+}
+
+// Read implements library.Store.
+func (s *Store) Read(ctx context.Context, f func(library.Reader) error) error {
+	t, err := s.read.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
+	if err != nil {
+		return fmt.Errorf("begin a transaction: %w", err)
+	}
+	defer t.Rollback()
+	return f(&tx{ctx: ctx, Tx: t})
 }
 
 // named makes a full database what a full disk is to everything else.
@@ -130,14 +213,63 @@ func (s *Store) Check(ctx context.Context) error {
 type tx struct {
 	ctx context.Context
 	*sql.Tx
+	topics []string
 }
 
-func (t tx) exec(query string, args ...any) (sql.Result, error) {
+// Changed implements library.Tx.
+func (t *tx) Changed(topic string) {
+	if !slices.Contains(t.topics, topic) {
+		t.topics = append(t.topics, topic)
+	}
+}
+
+// events writes down what the transaction changed.
+func (t *tx) events() (list []library.Event, err error) {
+	now := time.Now()
+	for _, topic := range t.topics {
+		id, err := t.insert(`INSERT INTO events (at, topic) VALUES (?, ?)`, stamp(now), topic)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, library.Event{ID: id, Topic: topic, At: now})
+	}
+	return list, nil
+}
+
+// EventsAfter implements library.Reader.
+func (t *tx) EventsAfter(id int64, limit int) (list []library.Event, oldest int64, err error) {
+	if err := t.one(`SELECT coalesce(min(id), 0) FROM events`, nil, &oldest); err != nil {
+		return nil, 0, err
+	}
+	err = t.each(`SELECT id, at, topic FROM events WHERE id > ? ORDER BY id LIMIT ?`, []any{id, limit}, func(scan func(...any) error) error {
+		var e library.Event
+		var at int64
+		err := scan(&e.ID, &at, &e.Topic)
+		e.At = moment(at)
+		list = append(list, e)
+		return err
+	})
+	return list, oldest, err
+}
+
+// LastEvent implements library.Reader.
+func (t *tx) LastEvent() (id int64, err error) {
+	err = t.one(`SELECT coalesce(max(id), 0) FROM events`, nil, &id)
+	return id, err
+}
+
+// ForgetEvents implements library.Tx.
+func (t *tx) ForgetEvents(upTo int64) error {
+	_, err := t.exec(`DELETE FROM events WHERE id <= ?`, upTo)
+	return err
+}
+
+func (t *tx) exec(query string, args ...any) (sql.Result, error) {
 	return t.ExecContext(t.ctx, query, args...)
 }
 
 // insert returns the new row's id.
-func (t tx) insert(query string, args ...any) (int64, error) {
+func (t *tx) insert(query string, args ...any) (int64, error) {
 	r, err := t.exec(query, args...)
 	if err != nil {
 		return 0, err
@@ -146,7 +278,7 @@ func (t tx) insert(query string, args ...any) (int64, error) {
 }
 
 // one scans a single row, or returns library.ErrNotFound.
-func (t tx) one(query string, args []any, dest ...any) error {
+func (t *tx) one(query string, args []any, dest ...any) error {
 	err := t.QueryRowContext(t.ctx, query, args...).Scan(dest...)
 	if errors.Is(err, sql.ErrNoRows) {
 		return library.ErrNotFound
@@ -155,7 +287,7 @@ func (t tx) one(query string, args []any, dest ...any) error {
 }
 
 // each calls f for every row; f scans it.
-func (t tx) each(query string, args []any, f func(scan func(...any) error) error) error {
+func (t *tx) each(query string, args []any, f func(scan func(...any) error) error) error {
 	rows, err := t.QueryContext(t.ctx, query, args...)
 	if err != nil {
 		return err
@@ -174,13 +306,18 @@ func taken(err error) bool {
 	return errors.As(err, &e) && (e.Code() == sqlite3.SQLITE_CONSTRAINT_UNIQUE || e.Code() == sqlite3.SQLITE_CONSTRAINT_PRIMARYKEY)
 }
 
-// doc is a value kept as JSON in one column.
-func doc(v any) string {
-	b, err := json.Marshal(v)
+// doc is a value kept as JSON in one column. What cannot be JSON fails the statement.
+func doc(v any) driver.Valuer { return document{v} }
+
+type document struct{ v any }
+
+// Value implements driver.Valuer.
+func (d document) Value() (driver.Value, error) {
+	b, err := json.Marshal(d.v)
 	if err != nil {
-		panic(fmt.Sprintf("store: %T as JSON: %v", v, err)) // plain structs only: cannot fail
+		return nil, fmt.Errorf("%T as JSON: %w", d.v, err)
 	}
-	return string(b)
+	return string(b), nil
 }
 
 func undoc(s string, v any) error {
@@ -192,3 +329,18 @@ func undoc(s string, v any) error {
 
 func stamp(t time.Time) int64   { return t.UnixMilli() }
 func moment(ms int64) time.Time { return time.UnixMilli(ms) }
+
+// ending is a moment that may be never, which is 0.
+func ending(t time.Time) int64 {
+	if t.IsZero() {
+		return 0
+	}
+	return stamp(t)
+}
+
+func endOf(ms int64) time.Time {
+	if ms == 0 {
+		return time.Time{}
+	}
+	return moment(ms)
+}

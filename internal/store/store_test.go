@@ -1,12 +1,18 @@
 package store_test
 
 import (
-	"context"
+	"encoding/json"
 	"errors"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/inspect"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 	"aldermoor/internal/store"
@@ -55,7 +61,7 @@ func TestMaterialsComeBackAsTheyWere(t *testing.T) {
 	m := material(t, s)
 	s.Close()
 	s = open(t, dir) // and migrations run once
-	err := s.Read(t.Context(), func(tx library.Tx) error {
+	err := s.Read(t.Context(), func(tx library.Reader) error {
 		got, err := tx.Material(m.ID)
 		if err != nil {
 			return err
@@ -99,61 +105,148 @@ func TestATransactionThatFailsLeavesNothing(t *testing.T) {
 	if !errors.Is(err, stop) {
 		t.Fatal(err)
 	}
-	s.Read(t.Context(), func(tx library.Tx) error {
+	s.Read(t.Context(), func(tx library.Reader) error {
 		if list, err := tx.Deliveries(10); err != nil || len(list) != 0 {
 			t.Errorf("%v %v", list, err)
 		}
 		return nil
 	})
-	if err := s.Read(t.Context(), func(tx library.Tx) error { return tx.AddAudit(library.AuditEntry{}) }); err == nil {
-		t.Error("reading could write")
+}
+
+func TestStepsAreFoundByDeliveryAndByMaterial(t *testing.T) {
+	s := open(t, t.TempDir())
+	m := material(t, s)
+	for _, says := range []string{"a", "b"} {
+		write(t, s, func(tx library.Tx) error {
+			d := library.Delta{Material: m.ID, Before: map[string]json.RawMessage{"name": json.RawMessage(`"x"`)}, After: map[string]json.RawMessage{"name": json.RawMessage(`"y"`)}}
+			return tx.AddStep(&library.Step{DeliveryID: m.DeliveryID, Kind: "edit", Says: says, By: "x", UserID: 4, At: time.Unix(3, 0), Changes: []library.Delta{d}})
+		})
+	}
+	write(t, s, func(tx library.Tx) error { return tx.MarkStep(1, true) })
+	err := s.Read(t.Context(), func(tx library.Reader) error {
+		of, err := tx.StepsOf(m.DeliveryID, 0, 10)
+		if err != nil {
+			return err
+		}
+		by, err := tx.StepsOf(0, m.ID, 10)
+		if err != nil {
+			return err
+		}
+		if len(of) != 2 || len(by) != 2 || of[0].Says != "b" || !by[1].Undone || string(by[1].Changes[0].After["name"]) != `"y"` || of[0].UserID != 4 || !of[0].At.Equal(time.Unix(3, 0)) {
+			t.Errorf("%+v, %+v", of, by)
+		}
+		_, err = tx.Step(99)
+		if !errors.Is(err, library.ErrNotFound) {
+			t.Error(err)
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
 	}
 }
 
-func TestStepsGoBackAndForward(t *testing.T) {
+// Events have the order of the commits, and a transaction that fails leaves none.
+func TestEventsFollowCommits(t *testing.T) {
+	s := open(t, t.TempDir())
+	var told []library.Event
+	s.OnCommit(func(list []library.Event) { told = append(told, list...) })
+	for i := range 5 {
+		write(t, s, func(tx library.Tx) error {
+			tx.Changed(fmt.Sprint("topic ", i))
+			tx.Changed(fmt.Sprint("topic ", i))
+			return nil
+		})
+		s.Write(t.Context(), func(tx library.Tx) error { tx.Changed("never"); return errors.New("stop") })
+	}
+	err := s.Read(t.Context(), func(tx library.Reader) error {
+		kept, oldest, err := tx.EventsAfter(told[1].ID, 100)
+		if len(told) != 5 || len(kept) != 3 || kept[0].Topic != "topic 2" || oldest != told[0].ID || kept[2].ID <= kept[1].ID {
+			t.Errorf("told %v; kept after the second %v, oldest %d", told, kept, oldest)
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	write(t, s, func(tx library.Tx) error { return tx.ForgetEvents(told[2].ID) })
+	s.Read(t.Context(), func(tx library.Reader) error {
+		if _, oldest, err := tx.EventsAfter(0, 100); oldest != told[3].ID || err != nil {
+			t.Errorf("the oldest kept is %d: %v", oldest, err)
+		}
+		return nil
+	})
+}
+
+// A value that JSON cannot hold is an error of its statement, not the end of the server.
+func TestWhatIsNoJSONIsRefused(t *testing.T) {
 	s := open(t, t.TempDir())
 	m := material(t, s)
-	step := func(says string) (id int64) {
-		write(t, s, func(tx library.Tx) error {
-			st := library.Step{DeliveryID: m.DeliveryID, Says: says, By: "x", At: time.Unix(3, 0), Before: []library.Standing{{Material: m.ID, Stage: library.Unseen, Maps: m.Maps}}}
-			err := tx.AddStep(&st)
-			id = st.ID
-			return err
-		})
-		return id
+	m.Report.Depth = &inspect.Depth{Value: math.NaN()}
+	if err := s.Write(t.Context(), func(tx library.Tx) error { return tx.SaveMaterial(&m) }); err == nil || !strings.Contains(err.Error(), "JSON") {
+		t.Errorf("%v", err)
 	}
-	next := func(back bool) string {
-		var says string
-		err := s.Read(t.Context(), func(tx library.Tx) error {
-			st, err := tx.NextStep(m.DeliveryID, back)
-			says = st.Says
-			if err == nil && (len(st.Before) != 1 || st.Before[0].Maps[0].Channel != channels.Normal) {
-				t.Errorf("%s came back as %+v", says, st.Before)
-			}
-			return err
-		})
-		if errors.Is(err, library.ErrNotFound) {
-			return ""
-		}
+}
+
+// The writer is only asked where there is something to write, and the queries of every
+// page go by their indexes.
+func TestQueriesGoByTheirIndexes(t *testing.T) {
+	s := open(t, t.TempDir())
+	for query, want := range map[string]string{
+		`SELECT id FROM jobs WHERE state = 'waiting' AND (taken > 0) = 0 AND run_at <= 5 ORDER BY priority DESC, id LIMIT 1`:                       "jobs_next",
+		`SELECT count(*) FROM materials INDEXED BY materials_unreleased WHERE stage = 'accepted' AND (released = 0 OR version > released_version)`: "INDEX materials_unreleased",
+		`SELECT EXISTS (SELECT 1 FROM files WHERE delivery_id = 1 AND examined IS NULL AND problem = '')`:                                          "files_waiting",
+		`SELECT s.id FROM step_materials k JOIN steps s ON s.id = k.step_id WHERE k.material_id = 1 ORDER BY k.step_id DESC LIMIT 5`:               "SEARCH k USING PRIMARY KEY",
+		`SELECT DISTINCT p.material_id FROM files f JOIN maps p ON p.file_id = f.id WHERE f.delivery_id = 1`:                                       "maps_file",
+	} {
+		var plan []string
+		rows, err := s.Reads().Query(`EXPLAIN QUERY PLAN ` + query)
 		if err != nil {
 			t.Fatal(err)
 		}
-		return says
+		for rows.Next() {
+			var id, parent, x int
+			var detail string
+			rows.Scan(&id, &parent, &x, &detail)
+			plan = append(plan, detail)
+		}
+		rows.Close()
+		if all := strings.Join(plan, "; "); !strings.Contains(all, want) || strings.Contains(all, "TEMP B-TREE FOR ORDER BY") {
+			t.Errorf("%s\n\tgoes by %s", query, all)
+		}
 	}
-	mark := func(id int64, undone bool) { write(t, s, func(tx library.Tx) error { return tx.MarkStep(id, undone) }) }
-	a, b := step("a"), step("b")
-	if next(true) != "b" || next(false) != "" {
-		t.Errorf("%q %q", next(true), next(false))
+}
+
+func TestANewerSchemaIsRefusedAndAnOlderOneCopied(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	version := func(n int) {
+		if _, err := s.DB().Exec(`INSERT INTO goose_db_version (version_id, is_applied) VALUES (?, 1)`, n); err != nil {
+			t.Fatal(err)
+		}
 	}
-	mark(b, true)
-	mark(a, true)
-	if next(true) != "" || next(false) != "a" {
-		t.Errorf("%q %q", next(true), next(false))
+	version(999)
+	s.Close()
+	if _, err := store.Open(t.Context(), dir); !errors.Is(err, store.ErrNewer) {
+		t.Errorf("a newer one: %v", err)
 	}
-	mark(a, false)
-	step("c")
-	if next(true) != "c" || next(false) != "" {
-		t.Errorf("a new step left the way forward open: %q %q", next(true), next(false))
+	// One of before the last migration, made by hand.
+	old := t.TempDir()
+	s = open(t, old)
+	if _, err := s.DB().Exec(`DELETE FROM goose_db_version WHERE version_id = (SELECT max(version_id) FROM goose_db_version)`); err != nil {
+		t.Fatal(err)
+	}
+	s.Close()
+	if _, err := store.OpenBeside(t.Context(), old); !errors.Is(err, store.ErrOlder) {
+		t.Errorf("beside a server: %v", err)
+	}
+	store.Open(t.Context(), old) // the migration itself has been carried out already, so it fails; the copy comes first
+	copies, _ := filepath.Glob(filepath.Join(old, "aldermoor-before-*.db"))
+	if len(copies) != 1 {
+		t.Fatalf("copies: %v", copies)
+	}
+	if info, err := os.Stat(copies[0]); err != nil || info.Size() == 0 || info.Mode().Perm() != 0o600 {
+		t.Errorf("%v %v", info, err)
 	}
 }
 
@@ -163,7 +256,7 @@ func TestRulesAreOneAStationAndEnding(t *testing.T) {
 	save(library.Rule{Station: "A", Ending: "ro", Channel: channels.Roughness})
 	save(library.Rule{Station: "A", Ending: "ro", Channel: channels.Occlusion})
 	save(library.Rule{Station: "", Ending: "ro", Channel: channels.Height})
-	s.Read(t.Context(), func(tx library.Tx) error {
+	s.Read(t.Context(), func(tx library.Reader) error {
 		list, err := tx.Rules()
 		if err != nil || len(list) != 2 || list[0].Station != "" || list[1].Channel != channels.Occlusion {
 			t.Errorf("%+v %v", list, err)
@@ -172,30 +265,6 @@ func TestRulesAreOneAStationAndEnding(t *testing.T) {
 	})
 	if err := s.Write(t.Context(), func(tx library.Tx) error { return tx.RemoveRule(99) }); !errors.Is(err, library.ErrNotFound) {
 		t.Errorf("%v", err)
-	}
-}
-
-func TestSearchTakesWordsThatBeginSo(t *testing.T) {
-	s := open(t, t.TempDir())
-	m := material(t, s)
-	r := library.Release{MaterialID: m.ID, Number: 1, Material: m, Created: time.Unix(5, 0)}
-	write(t, s, func(tx library.Tx) error {
-		if err := tx.AddRelease(&r); err != nil {
-			return err
-		}
-		return tx.Publish(library.Card{MaterialID: m.ID, ReleaseID: r.ID, Number: 1, Name: "Hung slates, round ends", Slug: "slates", Tags: []string{"roof"}})
-	})
-	for q, want := range map[string]int{"hung": 1, "sla rou": 1, "ROOF": 1, `"hung`: 1, "velvet": 0, "hung OR": 0, "* NEAR(": 0, "": 0} {
-		err := s.Read(context.Background(), func(tx library.Tx) error {
-			ids, err := tx.Search(q)
-			if len(ids) != want {
-				t.Errorf("%q finds %v", q, ids)
-			}
-			return err
-		})
-		if err != nil {
-			t.Errorf("%q: %v", q, err)
-		}
 	}
 }
 

@@ -2,11 +2,11 @@ package store
 
 import "aldermoor/internal/library"
 
-func (t tx) Watches() (list []library.Watch, err error) {
-	err = t.each(`SELECT id, path, station, paused, problem, restless, looked, (SELECT count(*) FROM taken WHERE watch_id = id) FROM watches ORDER BY path`, nil, func(scan func(...any) error) error {
+func (t *tx) Watches() (list []library.Watch, err error) {
+	err = t.each(`SELECT id, version, path, station, paused, problem, restless, looked, (SELECT count(*) FROM taken WHERE watch_id = id) FROM watches ORDER BY path`, nil, func(scan func(...any) error) error {
 		var w library.Watch
 		var looked int64
-		err := scan(&w.ID, &w.Path, &w.Station, &w.Paused, &w.Problem, &w.Restless, &looked, &w.Taken)
+		err := scan(&w.ID, &w.Version, &w.Path, &w.Station, &w.Paused, &w.Problem, &w.Restless, &looked, &w.Taken)
 		w.Looked = moment(looked)
 		list = append(list, w)
 		return err
@@ -14,16 +14,27 @@ func (t tx) Watches() (list []library.Watch, err error) {
 	return list, err
 }
 
-func (t tx) SaveWatch(w *library.Watch) (err error) {
+func (t *tx) SaveWatch(w *library.Watch) (err error) {
+	t.Changed("watches")
 	if w.ID == 0 {
+		w.Version = 1
 		w.ID, err = t.insert(`INSERT INTO watches (path, station) VALUES (?, ?)`, w.Path, w.Station)
 		return err
 	}
-	_, err = t.exec(`UPDATE watches SET station = ?, paused = ?, problem = ?, restless = ?, looked = ? WHERE id = ?`, w.Station, w.Paused, w.Problem, w.Restless, stamp(w.Looked), w.ID)
+	r, err := t.exec(`UPDATE watches SET version = version + 1, station = ?, paused = ?, problem = ?, restless = ?, looked = ? WHERE id = ? AND version = ?`, w.Station, w.Paused, w.Problem, w.Restless, stamp(w.Looked), w.ID, w.Version)
+	if err == nil {
+		err = t.saved(r, "watches", w.ID, &w.Version)
+	}
 	return err
 }
 
-func (t tx) RemoveWatch(id int64) error {
+func (t *tx) NoteWatch(w library.Watch) error {
+	_, err := t.exec(`UPDATE watches SET problem = ?, restless = ?, looked = ? WHERE id = ?`, w.Problem, w.Restless, stamp(w.Looked), w.ID)
+	return err
+}
+
+func (t *tx) RemoveWatch(id int64) error {
+	t.Changed("watches")
 	res, err := t.exec(`DELETE FROM watches WHERE id = ?`, id)
 	if err != nil {
 		return err
@@ -31,7 +42,7 @@ func (t tx) RemoveWatch(id int64) error {
 	return found(res)
 }
 
-func (t tx) TakenFrom(watch int64) (map[string]library.Taken, error) {
+func (t *tx) TakenFrom(watch int64) (map[string]library.Taken, error) {
 	files := map[string]library.Taken{}
 	err := t.each(`SELECT path, size, changed FROM taken WHERE watch_id = ?`, []any{watch}, func(scan func(...any) error) error {
 		var f library.Taken
@@ -42,7 +53,7 @@ func (t tx) TakenFrom(watch int64) (map[string]library.Taken, error) {
 	return files, err
 }
 
-func (t tx) AddTaken(watch int64, files []library.Taken) error {
+func (t *tx) AddTaken(watch int64, files []library.Taken) error {
 	for _, f := range files {
 		if _, err := t.exec(`INSERT INTO taken (watch_id, path, size, changed) VALUES (?, ?, ?, ?)
 			ON CONFLICT (watch_id, path) DO UPDATE SET size = excluded.size, changed = excluded.changed`, watch, f.Path, f.Size, f.Changed); err != nil {

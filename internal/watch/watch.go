@@ -2,7 +2,7 @@
 //
 // Each entry of a watched folder (a folder, an archive, a file) becomes a delivery
 // once nothing in it has changed for a while: a file that is still being written is
-// not taken. Loose files that come to rest together are one delivery. What was
+// not taken. Loose files that stopped changing together are one delivery. What was
 // taken is remembered in the transaction that makes the delivery, so nothing is
 // taken twice; a file that changes later is delivered anew. Folders are watched by
 // the system's notices and, since those do not reach across networks, by looking
@@ -40,6 +40,9 @@ type Watcher struct {
 	Now     func() time.Time // nil for the system's clock; what files' times are held against
 }
 
+// itself is who reads the list of folders.
+var itself = library.Command("watched folder")
+
 // Run watches until the context ends.
 func (w *Watcher) Run(ctx context.Context) error {
 	if w.Rest == 0 {
@@ -55,7 +58,10 @@ func (w *Watcher) Run(ctx context.Context) error {
 	} else {
 		defer notices.Close()
 	}
-	changed, stop := w.Service.Listen()
+	changed, _, stop, err := w.Service.Listen(ctx, itself, 0)
+	if err != nil {
+		return err
+	}
 	defer stop()
 	look := time.NewTimer(0)
 	regular := time.NewTicker(poll)
@@ -69,7 +75,7 @@ func (w *Watcher) Run(ctx context.Context) error {
 		case err := <-notices.Errors:
 			w.Log.Warn("watch folders", "error", err)
 		case <-changed.Ready:
-			if slices.Contains(changed.Take(), "watches") {
+			if topics, _ := changed.Take(); slices.Contains(topics, "watches") {
 				look.Reset(0)
 			}
 		case <-regular.C:
@@ -89,7 +95,7 @@ func (w *Watcher) Run(ctx context.Context) error {
 // look goes through all folders, and says when to look again: 0 for when something
 // happens.
 func (w *Watcher) look(ctx context.Context, notices *fsnotify.Watcher) (again time.Duration, err error) {
-	list, err := w.Service.Watches(ctx)
+	list, err := w.Service.Watches(ctx, itself)
 	if err != nil {
 		return 0, err
 	}
@@ -116,6 +122,9 @@ func (w *Watcher) look(ctx context.Context, notices *fsnotify.Watcher) (again ti
 }
 
 func sentence(path string, err error) string {
+	if outside := (library.Invalid{}); errors.As(err, &outside) {
+		return outside.Says
+	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return fmt.Sprintf("%s is not there. It is taken up again when it comes back.", path)
@@ -125,8 +134,11 @@ func sentence(path string, err error) string {
 	return fmt.Sprintf("%s could not be taken in: %v. It is tried again.", path, err)
 }
 
-// folder looks at one watched folder and takes what has come to rest.
+// folder looks at one watched folder and takes what has stopped changing.
 func (w *Watcher) folder(ctx context.Context, folder library.Watch, notices *fsnotify.Watcher) (restless bool, err error) {
+	if err := w.Service.MayWatch(folder.Path); err != nil { // it may have become a link
+		return false, err
+	}
 	taken, err := w.Service.TakenFrom(ctx, folder.ID)
 	if err != nil {
 		return false, err
@@ -165,7 +177,7 @@ func (w *Watcher) folder(ctx context.Context, folder library.Watch, notices *fsn
 }
 
 // fresh are the files under an entry that have not been taken as they are now, and
-// whether all of them have come to rest.
+// whether all of them have stopped changing.
 func (w *Watcher) fresh(root, name string, taken map[string]library.Taken, now time.Time, notices *fsnotify.Watcher) (files []library.Taken, rests bool, err error) {
 	rests = true
 	err = filepath.WalkDir(filepath.Join(root, name), func(p string, d fs.DirEntry, err error) error {
@@ -212,8 +224,14 @@ func listen(notices *fsnotify.Watcher, dir string) {
 	}
 }
 
-// take makes a delivery of files.
+// take makes a delivery of files. They are opened within the folder: a link that leads out
+// of it is refused, even one that took a file's place a moment ago.
 func (w *Watcher) take(ctx context.Context, folder library.Watch, name string, files []library.Taken) error {
+	root, err := os.OpenRoot(folder.Path)
+	if err != nil {
+		return err
+	}
+	defer root.Close()
 	next := 0
 	var open *os.File
 	defer func() {
@@ -232,7 +250,7 @@ func (w *Watcher) take(ctx context.Context, folder library.Watch, name string, f
 		f := files[next]
 		next++
 		var err error
-		open, err = os.Open(filepath.Join(folder.Path, filepath.FromSlash(f.Path)))
+		open, err = root.Open(filepath.FromSlash(f.Path))
 		return library.Incoming{Path: f.Path, R: open}, err
 	})
 	if err == nil {

@@ -18,6 +18,8 @@ import (
 	"aldermoor/internal/watch"
 )
 
+var lena = library.As("lena", library.Librarian)
+
 const rest = 150 * time.Millisecond
 
 type folder struct {
@@ -37,14 +39,14 @@ func watched(t *testing.T) *folder {
 	if err != nil {
 		t.Fatal(err)
 	}
-	blobs, err := blob.Open(dir)
+	disk, err := blob.Open(dir, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
-	f := &folder{t: t, root: t.TempDir(), Service: library.New(library.Config{Store: db, Blobs: blobs})}
+	f := &folder{t: t, root: t.TempDir(), Service: library.New(library.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch})}
 	f.now.Store(time.Now().UnixNano())
 	f.WatchRoots = []string{f.root}
-	w, err := f.AddWatch(ctx, f.root, "Quay Rig", "test")
+	w, err := f.AddWatch(ctx, lena, f.root, "Quay Rig")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -81,7 +83,7 @@ func (f *folder) write(name, data string) {
 
 // deliveries are the names of what was taken, with how many bytes.
 func (f *folder) deliveries() (out []string) {
-	list, err := f.Deliveries(f.t.Context(), 100)
+	list, err := f.Deliveries(f.t.Context(), lena, 100)
 	if err != nil {
 		f.t.Fatal(err)
 	}
@@ -94,7 +96,7 @@ func (f *folder) deliveries() (out []string) {
 
 // watch is the watched folder as it is known.
 func (f *folder) watch() library.Watch {
-	list, err := f.Watches(f.t.Context())
+	list, err := f.Watches(f.t.Context(), lena)
 	if err != nil || len(list) != 1 {
 		f.t.Fatal(list, err)
 	}
@@ -105,7 +107,7 @@ func (f *folder) watch() library.Watch {
 func (f *folder) expect(want ...string) {
 	f.t.Helper()
 	f.now.Add(int64(rest))
-	f.ChangeWatch(f.t.Context(), f.id, false) // look at once
+	f.ChangeWatch(f.t.Context(), lena, library.Seen{ID: f.id}, false) // look at once
 	var got []string
 	slices.Sort(want)
 	for range 2400 {
@@ -146,7 +148,7 @@ func TestWhatIsBeingWrittenIsNotTaken(t *testing.T) {
 	for i := range 8 {
 		f.write("tuesday/a.png", strings.Repeat("x", i+1))
 		f.now.Add(int64(rest) - 1)
-		f.ChangeWatch(t.Context(), f.id, false)
+		f.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false)
 		for len(f.deliveries()) == 0 && !f.watch().Restless {
 			time.Sleep(time.Millisecond) // until it has looked
 		}
@@ -163,7 +165,7 @@ func TestAFolderThatIsGoneIsSaidAndTakenUpAgain(t *testing.T) {
 	if err := os.Rename(f.root, away); err != nil {
 		t.Fatal(err)
 	}
-	f.ChangeWatch(t.Context(), f.id, false) // look at once
+	f.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false) // look at once
 	for range 2400 {
 		if f.watch().Problem != "" {
 			break
@@ -177,9 +179,38 @@ func TestAFolderThatIsGoneIsSaidAndTakenUpAgain(t *testing.T) {
 		t.Fatal(err)
 	}
 	f.write("wednesday/a.png", "1")
-	f.ChangeWatch(t.Context(), f.id, false)
+	f.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false)
 	f.expect("Quay Rig/Wednesday/1")
 	if p := f.watch().Problem; p != "" {
 		t.Errorf("it still says %q", p)
+	}
+}
+
+// A link in a watched folder leads nowhere, whether it was there or took a file's place.
+func TestLinksLeadNowhere(t *testing.T) {
+	f := watched(t)
+	secret := filepath.Join(t.TempDir(), "secret.png")
+	if err := os.WriteFile(secret, []byte("secret"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Symlink(secret, filepath.Join(f.root, "link.png")); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Symlink(filepath.Dir(secret), filepath.Join(f.root, "folder")); err != nil {
+		t.Fatal(err)
+	}
+	f.write("thursday/a.png", "1")
+	f.expect("Quay Rig/Thursday/1")
+	// The watched folder itself becomes a link.
+	if err := os.Rename(f.root, f.root+"-away"); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Symlink(filepath.Dir(secret), f.root); err != nil {
+		t.Fatal(err)
+	}
+	f.WatchRoots = []string{filepath.Join(f.root, "..", "nowhere"), f.root + "-away"}
+	f.expect("Quay Rig/Thursday/1")
+	if p := f.watch().Problem; !strings.Contains(p, "outside the folders") {
+		t.Errorf("it says %q", p)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"mime"
 	"net/http"
 	"path"
@@ -41,12 +42,44 @@ type apiMap struct {
 	inspect.Map
 }
 
+// apiKnownRef is the material whose scan a set is.
+type apiKnownRef struct {
+	MaterialID int64    `json:"material_id"`
+	Name       string   `json:"name"`
+	Kind       string   `json:"kind"`   // files, version, tier, part or more
+	Turned     int      `json:"turned"` // degrees clockwise
+	Area       *apiArea `json:"area"`
+	Taken      string   `json:"taken"` // how it was settled; "" if it was not
+}
+
+type apiArea struct {
+	X float64 `json:"x"`
+	Y float64 `json:"y"`
+	W float64 `json:"w"`
+	H float64 `json:"h"`
+}
+
+func knownRef(m *library.Material) *apiKnownRef {
+	k := m.Known
+	if k == nil {
+		return nil
+	}
+	w, h := m.Pixels()
+	v := &apiKnownRef{MaterialID: k.Material, Name: k.Name, Kind: k.Kind(w, h), Turned: 90 * k.Quarters, Taken: k.Taken}
+	if a := k.Part; a != nil {
+		v.Area = &apiArea{a.X, a.Y, a.W, a.H}
+	}
+	return v
+}
+
 type apiSet struct {
 	MaterialID int64  `json:"material_id"`
+	Version    int64  `json:"version"`
 	Title      string `json:"title"`
 	Stage      string `json:"stage"`
 	inspect.Set
-	Maps []apiMap `json:"maps"`
+	Maps  []apiMap     `json:"maps"`
+	Known *apiKnownRef `json:"known"`
 }
 
 func mapView(p library.Map) apiMap {
@@ -70,7 +103,7 @@ func mapView(p library.Map) apiMap {
 func setView(m *library.Material) apiSet {
 	cur := m.Current()
 	m = &cur
-	v := apiSet{MaterialID: m.ID, Title: m.Name, Stage: string(m.Stage), Set: m.Report, Maps: []apiMap{}}
+	v := apiSet{MaterialID: m.ID, Version: m.Version, Known: knownRef(m), Title: m.Name, Stage: string(m.Stage), Set: m.Report, Maps: []apiMap{}}
 	v.Unassigned = []string{}
 	for _, p := range m.Assigned() {
 		v.Maps = append(v.Maps, mapView(p))
@@ -95,7 +128,7 @@ func setView(m *library.Material) apiSet {
 
 func (s *Server) apiDeliveries(c *echo.Context) error {
 	page, per := pageOf(c), 50
-	list, err := s.Service.Deliveries(c.Request().Context(), page*per+1)
+	list, err := s.Service.Deliveries(c.Request().Context(), me(c), page*per+1)
 	if err != nil {
 		return err
 	}
@@ -132,7 +165,7 @@ func (s *Server) apiDeliver(c *echo.Context) error {
 		return refuse(http.StatusUnsupportedMediaType, "Send the files as multipart/form-data, in fields called file.")
 	}
 	var name, station string
-	d, err := s.Service.Receive(r.Context(), me(c).Name, func() (library.Incoming, error) {
+	d, err := s.Service.Receive(r.Context(), me(c), func() (library.Incoming, error) {
 		for {
 			p, err := parts.NextPart()
 			if err != nil {
@@ -184,7 +217,7 @@ func (s *Server) apiDelivery(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	d, err := s.Service.Delivery(c.Request().Context(), id)
+	d, err := s.Service.Delivery(c.Request().Context(), me(c), id)
 	if err != nil {
 		return err
 	}
@@ -195,7 +228,8 @@ func (s *Server) apiDelivery(c *echo.Context) error {
 	if failed == nil {
 		failed = []inspect.Failure{}
 	}
-	out := map[string]any{"id": d.ID, "name": d.Name, "station": d.Station, "state": d.State, "progress": d.Progress(), "sets": sets, "failed": failed, "seconds_left": nil}
+	c.Response().Header().Set("ETag", etag(d.Version))
+	out := map[string]any{"id": d.ID, "version": d.Version, "retry": d.Retry, "name": d.Name, "station": d.Station, "state": d.State, "progress": d.Progress(), "sets": sets, "failed": failed, "seconds_left": nil}
 	if d.Left > 0 {
 		out["seconds_left"] = d.Left.Seconds()
 	}
@@ -271,21 +305,6 @@ func (s *Server) materialView(m *library.Material) apiMaterialView {
 	return v
 }
 
-func etag(version int64) string { return fmt.Sprintf(`"%d"`, version) }
-
-// ifMatch is the version that a write was made for; 0 if it does not say.
-func ifMatch(c *echo.Context) (int64, error) {
-	h := strings.TrimPrefix(strings.TrimSpace(c.Request().Header.Get("If-Match")), "W/")
-	if h == "" || h == "*" {
-		return 0, nil
-	}
-	v, err := strconv.ParseInt(strings.Trim(h, `"`), 10, 64)
-	if err != nil || v <= 0 {
-		return 0, library.ErrStale
-	}
-	return v, nil
-}
-
 func (s *Server) sendMaterial(c *echo.Context, m *library.Material) error {
 	c.Response().Header().Set("ETag", etag(m.Version))
 	return c.JSON(http.StatusOK, s.materialView(m))
@@ -304,16 +323,12 @@ func (s *Server) draft(c *echo.Context) (*library.Material, error) {
 	if err != nil {
 		return nil, err
 	}
-	m, err := s.Service.Material(c.Request().Context(), id)
+	m, err := s.Service.Material(c.Request().Context(), me(c), id)
 	return &m, err
 }
 
 func (s *Server) apiPatch(c *echo.Context) error {
-	id, err := idOf(c, "id")
-	if err != nil {
-		return err
-	}
-	version, err := ifMatch(c)
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
@@ -321,7 +336,7 @@ func (s *Server) apiPatch(c *echo.Context) error {
 	if err := readJSON(c, &change); err != nil {
 		return err
 	}
-	m, err := s.Service.Patch(c.Request().Context(), id, version, me(c).Name, change)
+	m, err := s.Service.Patch(c.Request().Context(), me(c), of, change)
 	if err != nil {
 		return err
 	}
@@ -329,20 +344,13 @@ func (s *Server) apiPatch(c *echo.Context) error {
 }
 
 func (s *Server) apiAssign(c *echo.Context) error {
-	m, err := s.draft(c)
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
 	mapID, err := idOf(c, "map")
 	if err != nil {
 		return err
-	}
-	version, err := ifMatch(c)
-	if err != nil {
-		return err
-	}
-	if version != 0 && version != m.Version {
-		return library.ErrStale
 	}
 	var in struct {
 		Channel *string `json:"channel"`
@@ -354,18 +362,11 @@ func (s *Server) apiAssign(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	found := false
-	for _, p := range m.Maps {
-		found = found || p.ID == mapID
-	}
-	if !found {
-		return library.ErrNotFound
-	}
-	changed, err := s.Service.Assign(c.Request().Context(), mapID, ch, me(c).Name)
+	m, err := s.Service.Assign(c.Request().Context(), me(c), of, mapID, ch)
 	if err != nil {
 		return err
 	}
-	return s.sendMaterial(c, &changed)
+	return s.sendMaterial(c, &m)
 }
 
 type apiReleaseView struct {
@@ -374,14 +375,14 @@ type apiReleaseView struct {
 	Number     int              `json:"number"`
 	Notes      string           `json:"notes"`
 	By         string           `json:"by"`
-	Word       string           `json:"word"` // why a lead let it through in spite of what stops it
+	Override   string           `json:"override"` // why a lead released it in spite of findings that stop
 	Created    string           `json:"created"`
 	Href       string           `json:"href"`
 	Material   *apiMaterialView `json:"material,omitempty"`
 }
 
 func (s *Server) releaseView(r *library.Release, whole bool) apiReleaseView {
-	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Word, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), nil}
+	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Override, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), nil}
 	if whole {
 		m := s.materialView(&r.Material)
 		v.Material = &m
@@ -394,7 +395,7 @@ func (s *Server) apiReleases(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.Service.Releases(c.Request().Context(), m.ID)
+	list, err := s.Service.Releases(c.Request().Context(), me(c), m.ID)
 	if err != nil {
 		return err
 	}
@@ -406,18 +407,18 @@ func (s *Server) apiReleases(c *echo.Context) error {
 }
 
 func (s *Server) apiRelease(c *echo.Context) error {
-	id, err := idOf(c, "id")
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
 	var in struct {
-		Notes string `json:"notes"`
-		Word  string `json:"word"`
+		Notes    string `json:"notes"`
+		Override string `json:"override"`
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	r, err := s.Service.Release(c.Request().Context(), id, library.Wording{Notes: in.Notes, Word: in.Word, By: me(c).Name, Lead: me(c).Role == library.Lead || me(c).Role == library.Administrator})
+	r, err := s.Service.Release(c.Request().Context(), me(c), of, library.Wording{Notes: in.Notes, Override: in.Override})
 	if err != nil {
 		return err
 	}
@@ -431,7 +432,7 @@ func (s *Server) released(c *echo.Context) (*library.Release, error) {
 	if err != nil {
 		return nil, err
 	}
-	r, err := s.Service.ReleaseByID(c.Request().Context(), id)
+	r, err := s.Service.ReleaseByID(c.Request().Context(), me(c), id)
 	return &r, err
 }
 
@@ -469,10 +470,23 @@ func number(c *echo.Context, name string, missing float64) (float64, error) {
 		return missing, nil
 	}
 	v, err := strconv.ParseFloat(text, 64)
-	if err != nil {
+	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
 		return 0, library.Invalid{Says: fmt.Sprintf("%s must be a figure; %q is not.", name, text)}
 	}
 	return v, nil
+}
+
+// whole is a query parameter that is a whole number between minus and plus a thousand
+// million, so that nothing computed from it overflows.
+func whole(c *echo.Context, name string, missing int) (int, error) {
+	v, err := number(c, name, float64(missing))
+	if err == nil && (v != math.Trunc(v) || math.Abs(v) > 1e9) {
+		err = library.Invalid{Says: fmt.Sprintf("%s must be a whole number; %q is not, or is far too large.", name, c.QueryParam(name))}
+	}
+	if err != nil {
+		return 0, err
+	}
+	return int(v), nil
 }
 
 func (s *Server) swatch(c *echo.Context, m *library.Material) error {
@@ -480,23 +494,33 @@ func (s *Server) swatch(c *echo.Context, m *library.Material) error {
 	if err != nil {
 		return err
 	}
-	px, err := number(c, "px", library.WallPx)
+	px, err := whole(c, "px", library.WallPx)
 	if err != nil {
 		return err
 	}
-	return s.picture(c, fmt.Sprintf("%s-s-%g-%g", m.LookKey(), extent, px), "image/png", func() ([]byte, error) { return s.Service.Swatch(m, extent, int(px)) })
+	return s.picture(c, fmt.Sprintf("%s-s-%g-%d", m.LookKey(), extent, px), "image/png", func() ([]byte, error) { return s.Service.Swatch(c.Request().Context(), m, extent, px) })
 }
 
 func (s *Server) ball(c *echo.Context, m *library.Material) error {
-	px, err := number(c, "px", library.BallPx)
+	px, err := whole(c, "px", library.BallPx)
 	if err != nil {
 		return err
 	}
-	return s.picture(c, fmt.Sprintf("%s-b-%g", m.LookKey(), px), "image/png", func() ([]byte, error) { return s.Service.Ball(m, int(px)) })
+	return s.picture(c, fmt.Sprintf("%s-b-%d", m.LookKey(), px), "image/png", func() ([]byte, error) { return s.Service.Ball(c.Request().Context(), m, px) })
+}
+
+// shown is a material as whoever asks may see it.
+func (s *Server) shown(c *echo.Context) (*library.Material, error) {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.Service.Shown(c.Request().Context(), me(c), id)
+	return &m, err
 }
 
 func (s *Server) apiSwatch(c *echo.Context) error {
-	m, err := s.draft(c)
+	m, err := s.shown(c)
 	if err != nil {
 		return err
 	}
@@ -504,7 +528,7 @@ func (s *Server) apiSwatch(c *echo.Context) error {
 }
 
 func (s *Server) apiBall(c *echo.Context) error {
-	m, err := s.draft(c)
+	m, err := s.shown(c)
 	if err != nil {
 		return err
 	}
@@ -532,7 +556,7 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := s.Service.Find(c.Request().Context(), q)
+	f, err := s.Service.Find(c.Request().Context(), me(c), q)
 	if err != nil {
 		return err
 	}
@@ -544,7 +568,7 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 	for _, k := range f.Items {
 		items = append(items, item{k, fmt.Sprintf("/api/v1/releases/%d", k.ReleaseID)})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": f.Total, "items": items, "facets": f.Facets, "page": f.Page, "pages": f.Pages})
+	return c.JSON(http.StatusOK, map[string]any{"total": f.Total, "items": items, "facets": f.Facets, "more": f.More, "page": f.Page, "pages": f.Pages})
 }
 
 // queryOf reads a search from an address.
@@ -556,26 +580,4 @@ func queryOf(c *echo.Context) (library.Query, error) {
 	var err error
 	q.MinWidth, err = number(c, "min_width_m", 0)
 	return q, err
-}
-
-func (s *Server) apiHandoff(c *echo.Context) error {
-	r, err := s.released(c)
-	if err != nil {
-		return err
-	}
-	p, err := library.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
-	if err != nil {
-		return err
-	}
-	f, name, err := s.Service.HandoffFile(c.Request().Context(), r, p)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	h := c.Response().Header()
-	h.Set("Content-Type", "application/zip")
-	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s"`, name))
-	h.Set("Cache-Control", "private, max-age=3600")
-	http.ServeContent(c.Response(), c.Request(), name, r.Created, f)
-	return nil
 }

@@ -1,9 +1,10 @@
 package web
 
 import (
-	"errors"
+	"encoding/json"
 	"fmt"
 	"net/http"
+	"strings"
 
 	"aldermoor/core/channels"
 	"aldermoor/internal/library"
@@ -21,87 +22,84 @@ func (s *Server) apiAccept(c *echo.Context) error { return s.place(c, library.Ac
 // apiLeave leaves sets of a delivery out.
 func (s *Server) apiLeave(c *echo.Context) error { return s.place(c, library.Left) }
 
+// setRef names a set in a request: its id alone, or with the version that was seen.
+type setRef library.Seen
+
+// UnmarshalJSON reads 12 or {"id": 12, "version": 3}.
+func (r *setRef) UnmarshalJSON(data []byte) error {
+	if len(data) > 0 && data[0] != '{' {
+		return json.Unmarshal(data, &r.ID)
+	}
+	return json.Unmarshal(data, (*library.Seen)(r))
+}
+
 func (s *Server) place(c *echo.Context, to library.Stage) error {
-	id, err := idOf(c, "id")
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
 	var in struct {
-		Materials []int64 `json:"materials"`
-		Sure      bool    `json:"sure"`
-		Undo      bool    `json:"undo"`
+		Materials []setRef `json:"materials"`
+		Ready     bool     `json:"ready"`
+		Sure      bool     `json:"sure"` // an older word for ready
+		Undo      bool     `json:"undo"`
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
 	ctx := c.Request().Context()
-	d, err := s.Service.Delivery(ctx, id)
-	if err != nil {
-		return err
-	}
-	mine := map[int64]bool{}
-	for _, m := range d.Materials {
-		mine[m.ID] = true
-		if in.Sure && m.Doubts == 0 && m.Stage == library.Unseen {
-			in.Materials = append(in.Materials, m.ID)
-		}
-	}
-	for _, m := range in.Materials {
-		if !mine[m] {
-			return library.Invalid{Says: fmt.Sprintf("Material %d is not of this delivery.", m)}
-		}
-	}
 	if in.Undo {
 		to = library.Unseen
 	}
-	if err := s.Service.Place(ctx, in.Materials, to, me(c).Name); err != nil {
+	var done []library.Material
+	if in.Ready || in.Sure {
+		if to != library.Accepted {
+			return library.Invalid{Says: "Only accepting can be asked for all that are ready."}
+		}
+		done, err = s.Service.PlaceReady(ctx, me(c), of.ID, of.Version)
+	} else {
+		var sets []library.Seen
+		for _, r := range in.Materials {
+			sets = append(sets, library.Seen(r))
+		}
+		done, err = s.Service.Place(ctx, me(c), of.ID, of.Version, sets, to)
+	}
+	if err != nil {
 		return err
 	}
-	if in.Materials == nil {
-		in.Materials = []int64{}
+	ids := []int64{}
+	for i := range done {
+		ids = append(ids, done[i].ID)
 	}
-	return c.JSON(http.StatusOK, map[string]any{"materials": in.Materials})
+	return c.JSON(http.StatusOK, map[string]any{"materials": ids})
 }
 
 // apiKnown settles what becomes of a set whose scan is here already.
 func (s *Server) apiKnown(c *echo.Context) error {
-	id, err := idOf(c, "id")
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
 	var in struct {
-		Take string `json:"take"` // new_state, tier or separate
+		Take string `json:"take"` // new_version, tier or separate
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	ctx := c.Request().Context()
-	switch in.Take {
-	case "new_state":
-		of, err := s.Service.NewState(ctx, id, me(c).Name)
-		if err != nil {
-			return err
-		}
-		return c.JSON(http.StatusOK, map[string]any{"material_id": of.ID, "name": of.Name})
-	case "tier":
-		of, err := s.Service.AsTier(ctx, id, me(c).Name)
-		if err != nil {
-			return err
-		}
-		return c.JSON(http.StatusOK, map[string]any{"material_id": of.ID, "name": of.Name})
-	case "separate":
-		if err := s.Service.Separate(ctx, id, me(c).Name); err != nil {
-			return err
-		}
-		return c.JSON(http.StatusOK, map[string]any{"material_id": id, "name": ""})
+	if in.Take == "new_state" { // an older word
+		in.Take = library.TakeVersion
 	}
-	return library.Invalid{Says: fmt.Sprintf("A known scan is taken as new_state, tier or separate, not %q.", in.Take)}
+	m, err := s.Service.SettleKnown(c.Request().Context(), me(c), of, in.Take)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"material_id": m.ID, "name": m.Name, "version": m.Version})
 }
 
-// apiResend takes a file again that could not be read, under the path that it came
-// by.
+// apiResend takes a file or archive again that could not be read, under the path that it
+// came by.
 func (s *Server) apiResend(c *echo.Context) error {
-	id, err := idOf(c, "id")
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
@@ -110,10 +108,22 @@ func (s *Server) apiResend(c *echo.Context) error {
 		return library.Invalid{Says: "Say which file it is: ?path=…"}
 	}
 	r := c.Request()
-	if err := s.Service.Resend(r.Context(), id, path, http.MaxBytesReader(c.Response(), r.Body, s.MaxUpload), me(c).Name); err != nil {
+	if err := s.Service.Resend(r.Context(), me(c), of.ID, of.Version, path, http.MaxBytesReader(c.Response(), r.Body, s.MaxUpload)); err != nil {
 		return err
 	}
-	return c.JSON(http.StatusAccepted, map[string]any{"id": id, "href": fmt.Sprintf("/api/v1/deliveries/%d", id)})
+	return c.JSON(http.StatusAccepted, map[string]any{"id": of.ID, "href": fmt.Sprintf("/api/v1/deliveries/%d", of.ID)})
+}
+
+// apiRetry does again what failed of a delivery for reasons that were not in its files.
+func (s *Server) apiRetry(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Service.Retry(c.Request().Context(), me(c), of.ID, of.Version); err != nil {
+		return err
+	}
+	return c.JSON(http.StatusAccepted, map[string]any{"id": of.ID, "href": fmt.Sprintf("/api/v1/deliveries/%d", of.ID)})
 }
 
 // parseChannel reads a channel's id; nil and "" are none.
@@ -157,23 +167,28 @@ func (s *Server) apiLike(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	l, err := s.Service.LikeMap(c.Request().Context(), id, ch)
+	l, err := s.Service.LikeMap(c.Request().Context(), me(c), id, ch)
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, viewLike(l))
 }
 
-// apiAssignLike applies a correction to the whole delivery, and with keep makes a
-// rule of it for the station.
+// apiAssignLike applies a correction to the whole delivery, and with keep makes a rule of
+// it for the station. The version is that of the map's material.
 func (s *Server) apiAssignLike(c *echo.Context) error {
 	id, err := idOf(c, "map")
 	if err != nil {
 		return err
 	}
+	version, _, err := seen(c)
+	if err != nil {
+		return err
+	}
 	var in struct {
-		Channel *string `json:"channel"`
-		Keep    bool    `json:"keep"`
+		Material int64   `json:"material"`
+		Channel  *string `json:"channel"`
+		Keep     bool    `json:"keep"`
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err
@@ -182,48 +197,72 @@ func (s *Server) apiAssignLike(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	ctx := c.Request().Context()
-	l, err := s.Service.AssignLike(ctx, id, ch, me(c).Name)
+	l, err := s.Service.AssignLike(c.Request().Context(), me(c), library.Seen{ID: in.Material, Version: version}, id, ch, in.Keep)
 	if err != nil {
 		return err
-	}
-	if in.Keep {
-		if l.Ending == "" || ch == channels.None {
-			return library.Invalid{Says: "A rule needs a name that ends in a word, and a channel."}
-		}
-		if err := s.Service.SaveRule(ctx, &library.Rule{Station: l.Station, Ending: l.Ending, Channel: ch, By: me(c).Name}); err != nil {
-			return err
-		}
 	}
 	return c.JSON(http.StatusOK, viewLike(l))
 }
 
-func (s *Server) apiUndo(c *echo.Context) error { return s.step(c, false) }
-func (s *Server) apiRedo(c *echo.Context) error { return s.step(c, true) }
+// stepView is a recorded step.
+type stepView struct {
+	ID        int64   `json:"id"`
+	Kind      string  `json:"kind"`
+	Says      string  `json:"says"`
+	By        string  `json:"by"`
+	At        string  `json:"at"`
+	Undone    bool    `json:"undone"`
+	Materials []int64 `json:"materials"`
+}
 
-// step undoes or does again, and says what can be undone and done again now.
-func (s *Server) step(c *echo.Context, forward bool) error {
+func viewStep(k library.Step) stepView {
+	v := stepView{k.ID, k.Kind, k.Says, k.By, k.At.UTC().Format("2006-01-02T15:04:05Z"), k.Undone, []int64{}}
+	for _, d := range k.Changes {
+		v.Materials = append(v.Materials, d.Material)
+	}
+	return v
+}
+
+// apiSteps lists the steps of a delivery or a material, the latest first.
+func (s *Server) apiSteps(c *echo.Context) error {
 	id, err := idOf(c, "id")
 	if err != nil {
 		return err
 	}
-	ctx := c.Request().Context()
-	says, err := s.Service.StepBack(ctx, id, forward, me(c).Name)
-	if errors.Is(err, library.ErrNotFound) {
-		return refuse(http.StatusConflict, map[bool]string{false: "There is nothing to undo in this delivery.", true: "There is nothing to do again in this delivery."}[forward])
+	delivery, material := id, int64(0)
+	if strings.HasPrefix(c.Request().URL.Path, "/api/v1/materials/") {
+		delivery, material = 0, id
 	}
+	list, err := s.Service.History(c.Request().Context(), me(c), delivery, material, 200)
 	if err != nil {
 		return err
 	}
-	undo, redo, err := s.Service.History(ctx, id)
+	items := []stepView{}
+	for _, k := range list {
+		items = append(items, viewStep(k))
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items})
+}
+
+func (s *Server) apiUndo(c *echo.Context) error { return s.turn(c, false) }
+func (s *Server) apiRedo(c *echo.Context) error { return s.turn(c, true) }
+
+// turn undoes a step or does it again.
+func (s *Server) turn(c *echo.Context, redo bool) error {
+	id, err := idOf(c, "id")
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"says": says, "undo": undo, "redo": redo})
+	k, err := s.Service.Step(c.Request().Context(), me(c), id, redo)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, viewStep(k))
 }
 
 type ruleView struct {
 	ID      int64            `json:"id"`
+	Version int64            `json:"version"`
 	Station string           `json:"station"`
 	Ending  string           `json:"ending"`
 	Channel channels.Channel `json:"channel"`
@@ -232,11 +271,11 @@ type ruleView struct {
 }
 
 func viewRule(r library.Rule) ruleView {
-	return ruleView{r.ID, r.Station, r.Ending, r.Channel, r.By, r.Created.UTC().Format("2006-01-02T15:04:05Z")}
+	return ruleView{r.ID, r.Version, r.Station, r.Ending, r.Channel, r.By, r.Created.UTC().Format("2006-01-02T15:04:05Z")}
 }
 
 func (s *Server) apiRules(c *echo.Context) error {
-	list, err := s.Service.Rules(c.Request().Context())
+	list, err := s.Service.Rules(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -264,26 +303,29 @@ func (s *Server) apiSaveRule(c *echo.Context) error {
 	if ch == channels.None {
 		return library.Invalid{Says: "A rule needs a channel."}
 	}
-	r := library.Rule{Station: in.Station, Ending: in.Ending, Channel: ch, By: me(c).Name}
+	r := library.Rule{Station: in.Station, Ending: in.Ending, Channel: ch}
 	status := http.StatusCreated
 	if c.Param("id") != "" {
-		if r.ID, err = idOf(c, "id"); err != nil {
+		of, err := target(c)
+		if err != nil {
 			return err
 		}
+		r.ID, r.Version = of.ID, of.Version
 		status = http.StatusOK
 	}
-	if err := s.Service.SaveRule(c.Request().Context(), &r); err != nil {
+	if err := s.Service.SaveRule(c.Request().Context(), me(c), &r); err != nil {
 		return err
 	}
+	c.Response().Header().Set("ETag", etag(r.Version))
 	return c.JSON(status, viewRule(r))
 }
 
 func (s *Server) apiRemoveRule(c *echo.Context) error {
-	id, err := idOf(c, "id")
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
-	if err := s.Service.RemoveRule(c.Request().Context(), id, me(c).Name); err != nil {
+	if err := s.Service.RemoveRule(c.Request().Context(), me(c), of); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -297,26 +339,26 @@ type rulesPage struct {
 }
 
 type ruleRow struct {
-	ID                         int64
+	ID, Version                int64
 	Station, Ending, Title, By string
 	Channel                    channels.Channel
 	When                       string
 }
 
 func (s *Server) rules(c *echo.Context) error {
-	list, err := s.Service.Rules(c.Request().Context())
+	list, err := s.Service.Rules(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
 	p := rulesPage{frame: s.frame(c, "Rules of the stations")}
 	p.Place = "intake"
 	for _, r := range list {
-		p.Rules = append(p.Rules, ruleRow{r.ID, r.Station, r.Ending, r.Channel.Title(), r.By, r.Channel, r.Created.Format("2 January 2006")})
+		p.Rules = append(p.Rules, ruleRow{r.ID, r.Version, r.Station, r.Ending, r.Channel.Title(), r.By, r.Channel, r.Created.Format("2 January 2006")})
 	}
 	for _, ch := range channels.All() {
 		p.Choices = append(p.Choices, column{ID: string(ch), Title: ch.Title()})
 	}
-	if p.Stations, err = s.Service.Stations(c.Request().Context()); err != nil {
+	if p.Stations, err = s.Service.Stations(c.Request().Context(), me(c)); err != nil {
 		return err
 	}
 	return s.render(c, http.StatusOK, "rules", p)

@@ -75,7 +75,7 @@ func TestDecisionsAreUndoneExactly(t *testing.T) {
 			s.json(librarian, "PUT", "/api/v1/materials/"+material+"/maps/"+height, map[string]any{"channel": "metallic"}, 200)
 		},
 		func() {
-			s.json(librarian, "POST", "/api/v1/maps/"+rough+"/like", map[string]any{"channel": "glossiness"}, 200)
+			s.json(librarian, "POST", "/api/v1/maps/"+rough+"/like", map[string]any{"material": id(material), "channel": "glossiness"}, 200)
 		},
 		func() { s.json(librarian, "POST", href+"/accept", map[string]any{"sure": true}, 200) },
 		func() {
@@ -91,25 +91,40 @@ func TestDecisionsAreUndoneExactly(t *testing.T) {
 			t.Fatalf("step %d changed nothing", len(states)-1)
 		}
 	}
+	steps := s.json(librarian, "GET", href+"/steps", nil, 200)["items"].([]any) // the latest first
+	if len(steps) != len(states)-1 {
+		t.Fatalf("%d steps are recorded of %d", len(steps), len(states)-1)
+	}
+	turn := func(step any, way string, status int) map[string]any {
+		t.Helper()
+		return s.json(librarian, "POST", fmt.Sprintf("/api/v1/steps/%v/%s", step.(map[string]any)["id"], way), nil, status)
+	}
+	// One that others build on is refused, and names what does.
+	if p := turn(steps[len(steps)-1], "undo", 422); !strings.Contains(fmt.Sprint(p["detail"]), "came after it") {
+		t.Errorf("%v", p)
+	}
 	for i := len(states) - 2; i >= 0; i-- {
-		s.json(librarian, "POST", href+"/undo", nil, 200)
+		step := steps[len(states)-2-i]
+		turn(step, "undo", 200)
 		if got, want := fmt.Sprint(now()), fmt.Sprint(states[i]); got != want {
 			t.Fatalf("undone to step %d:\n%s\nwant\n%s", i, got, want)
 		}
+		turn(step, "undo", 200) // said again it changes nothing
+		if fmt.Sprint(now()) != fmt.Sprint(states[i]) {
+			t.Fatalf("step %d was undone twice", i)
+		}
 	}
-	s.json(librarian, "POST", href+"/undo", nil, 409)
 	for i := 1; i < len(states); i++ {
-		s.json(librarian, "POST", href+"/redo", nil, 200)
+		turn(steps[len(steps)-i], "redo", 200)
 		if fmt.Sprint(now()) != fmt.Sprint(states[i]) {
 			t.Fatalf("done again to step %d: %v", i, now())
 		}
 	}
-	s.json(librarian, "POST", href+"/redo", nil, 409)
-	// A new decision ends the way forward.
-	s.json(librarian, "POST", href+"/undo", nil, 200)
-	s.json(librarian, "PUT", "/api/v1/materials/"+material+"/maps/"+height, map[string]any{"channel": nil}, 200)
-	s.json(librarian, "POST", href+"/redo", nil, 409)
-	s.json(librarian, "POST", href+"/accept", map[string]any{"materials": []int64{999}}, 422)
+	s.json(librarian, "POST", "/api/v1/steps/999/undo", nil, 404)
+	s.json(librarian, "POST", href+"/accept", map[string]any{"materials": []int64{999}}, 404)
+	elsewhere := s.deliver(scan(t, "sailcloth", 48)...)
+	stranger, _ := mapOf(elsewhere, "_height.png")
+	s.json(librarian, "POST", href+"/accept", map[string]any{"materials": []int64{id(stranger)}}, 422)
 }
 
 func TestACorrectionForAllWarnsAndBecomesARule(t *testing.T) {
@@ -377,7 +392,7 @@ func TestAScanThatIsHereAlreadyIsKnown(t *testing.T) {
 		large = append(large, f)
 	}
 	d := s.deliver(large...)
-	if p := page(4); !strings.Contains(p, "This is the scan of Hung slates, but larger (128 px against 64).") || !strings.Contains(p, `data-known="new_state"`) {
+	if p := page(4); !strings.Contains(p, "This is the scan of Hung slates, but larger (128 px against 64).") || !strings.Contains(p, `data-known="new_version"`) {
 		t.Fatal("the larger tier was not known")
 	}
 	again := fmt.Sprint(d["sets"].([]any)[0].(map[string]any)["material_id"])
@@ -388,23 +403,48 @@ func TestAScanThatIsHereAlreadyIsKnown(t *testing.T) {
 	if w := width(); w != "64 Hung slates false" {
 		t.Fatal(w)
 	}
-	s.json(librarian, "POST", "/api/v1/materials/"+again+"/known", map[string]any{"take": "new_state"}, 200)
-	if w := width(); w != "128 Hung slates true" {
-		t.Errorf("after taking the new state: %v", w)
+	for range 2 { // said twice it is taken once; the older word is understood
+		s.json(librarian, "POST", "/api/v1/materials/"+again+"/known", map[string]any{"take": "new_version"}, 200)
+		s.json(librarian, "POST", "/api/v1/materials/"+again+"/known", map[string]any{"take": "new_state"}, 200)
+		if w := width(); w != "128 Hung slates true" {
+			t.Errorf("after taking the new version: %v", w)
+		}
 	}
+	s.json(librarian, "POST", "/api/v1/materials/"+again+"/known", map[string]any{"take": "separate"}, 422) // settled already
 	r := s.json(librarian, "POST", "/api/v1/materials/"+id+"/releases", map[string]any{"notes": "Scanned at twice the size."}, 201)
 	if r["number"] != 2.0 {
 		t.Errorf("%v", r)
 	}
-	// Done again it is taken back: the draft has what it had.
-	s.json(librarian, "POST", "/api/v1/materials/"+again+"/known", map[string]any{"take": "new_state"}, 200)
-	if w := width(); w != "64 Hung slates true" {
-		t.Errorf("after taking it back: %v", w)
+	// It is a step: undone the draft has what it had, redone it has the new version.
+	step := s.json(librarian, "GET", "/api/v1/materials/"+id+"/steps", nil, 200)["items"].([]any)[0].(map[string]any)
+	turn := func(way, want string) {
+		t.Helper()
+		s.json(librarian, "POST", fmt.Sprintf("/api/v1/steps/%v/%s", step["id"], way), nil, 200)
+		if w := width(); w != want {
+			t.Errorf("after %s: %v", way, w)
+		}
 	}
-	s.json(librarian, "POST", "/api/v1/materials/"+again+"/known", map[string]any{"take": "separate"}, 200)
-	s.json(librarian, "POST", "/api/v1/materials/"+again+"/known", map[string]any{"take": "separate"}, 422)
+	if step["kind"] != "known" {
+		t.Fatalf("%v", step)
+	}
+	turn("undo", "64 Hung slates true")
+	// The prints went with the maps: the smaller files are those of the material again.
+	if known := s.json(librarian, "GET", "/api/v1/deliveries/4", nil, 200)["sets"].([]any)[0].(map[string]any)["known"]; known == nil || fmt.Sprint(known.(map[string]any)["material_id"]) != id {
+		t.Errorf("known as %v", known)
+	}
+	turn("redo", "128 Hung slates true")
+	turn("undo", "64 Hung slates true")
+	for range 2 {
+		s.json(librarian, "POST", "/api/v1/materials/"+again+"/known", map[string]any{"take": "separate"}, 200)
+	}
 	if p := page(4); strings.Contains(p, "is the scan of") {
 		t.Error("it is still taken for known")
+	}
+	// A set that was left out does not hide the material.
+	s.json(librarian, "POST", "/api/v1/deliveries/4/leave", map[string]any{"materials": []any{d["sets"].([]any)[0].(map[string]any)["material_id"]}}, 200)
+	s.deliver(large...)
+	if p := page(5); !strings.Contains(p, "This is the scan of Hung slates") {
+		t.Error("what was left out hides the material")
 	}
 }
 
@@ -437,10 +477,11 @@ func TestASmallerTierAndAPartAreKnown(t *testing.T) {
 	}
 
 	tier, page := deliver(func(p raster.Plane) raster.Plane { return p.Resample(p.W/2, p.H/2, raster.Area) })
-	if !strings.Contains(page, "but smaller (128 px against 256).") || !strings.Contains(page, `data-known="tier"`) || strings.Contains(page, `data-known="new_state"`) {
+	if !strings.Contains(page, "but smaller (128 px against 256).") || !strings.Contains(page, `data-known="tier"`) || strings.Contains(page, `data-known="new_version"`) {
 		t.Fatal("the smaller tier is not offered as one")
 	}
-	for _, want := range []int{len(first["maps"].([]any)), 0, len(first["maps"].([]any))} { // done, taken back, done
+	for range 2 { // said twice it is kept once
+		want := len(first["maps"].([]any))
 		s.json(librarian, "POST", "/api/v1/materials/"+tier+"/known", map[string]any{"take": "tier"}, 200)
 		if n := tiers(); n != want {
 			t.Errorf("%d smaller files are kept, want %d", n, want)

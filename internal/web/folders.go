@@ -13,6 +13,7 @@ import (
 
 type watchView struct {
 	ID      int64  `json:"id"`
+	Version int64  `json:"version"`
 	Path    string `json:"path"`
 	Station string `json:"station"`
 	Paused  bool   `json:"paused"`
@@ -23,7 +24,7 @@ type watchView struct {
 }
 
 func viewWatch(w library.Watch) watchView {
-	v := watchView{w.ID, w.Path, w.Station, w.Paused, "resting", w.Problem, w.Taken, ""}
+	v := watchView{w.ID, w.Version, w.Path, w.Station, w.Paused, "resting", w.Problem, w.Taken, ""}
 	switch {
 	case w.Paused:
 		v.State = "paused"
@@ -39,7 +40,7 @@ func viewWatch(w library.Watch) watchView {
 }
 
 func (s *Server) apiWatches(c *echo.Context) error {
-	list, err := s.Service.Watches(c.Request().Context())
+	list, err := s.Service.Watches(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -58,16 +59,16 @@ func (s *Server) apiAddWatch(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	w, err := s.Service.AddWatch(c.Request().Context(), in.Path, in.Station, me(c).Name)
+	w, err := s.Service.AddWatch(c.Request().Context(), me(c), in.Path, in.Station)
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusCreated, viewWatch(w))
 }
 
-// apiChangeWatch pauses a folder or goes on with it; going on looks at once.
+// apiChangeWatch pauses a folder or resumes it; resuming looks at once.
 func (s *Server) apiChangeWatch(c *echo.Context) error {
-	id, err := idOf(c, "id")
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
@@ -77,18 +78,20 @@ func (s *Server) apiChangeWatch(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	if err := s.Service.ChangeWatch(c.Request().Context(), id, in.Paused); err != nil {
-		return err
-	}
-	return c.NoContent(http.StatusNoContent)
-}
-
-func (s *Server) apiRemoveWatch(c *echo.Context) error {
-	id, err := idOf(c, "id")
+	w, err := s.Service.ChangeWatch(c.Request().Context(), me(c), of, in.Paused)
 	if err != nil {
 		return err
 	}
-	if err := s.Service.RemoveWatch(c.Request().Context(), id, me(c).Name); err != nil {
+	c.Response().Header().Set("ETag", etag(w.Version))
+	return c.JSON(http.StatusOK, viewWatch(w))
+}
+
+func (s *Server) apiRemoveWatch(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	if err := s.Service.RemoveWatch(c.Request().Context(), me(c), of); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -102,7 +105,7 @@ type foldersPage struct {
 }
 
 type folderRow struct {
-	ID                  int64
+	ID, Version         int64
 	Path, Station, Line string
 	Tone                tone
 	Paused              bool
@@ -110,27 +113,27 @@ type folderRow struct {
 
 func (s *Server) folders(c *echo.Context) error {
 	ctx := c.Request().Context()
-	list, err := s.Service.Watches(ctx)
+	list, err := s.Service.Watches(ctx, me(c))
 	if err != nil {
 		return err
 	}
 	p := foldersPage{frame: s.frame(c, "Watched folders"), Roots: s.Service.WatchRoots}
 	p.Place = "intake"
 	for _, w := range list {
-		r := folderRow{ID: w.ID, Path: w.Path, Station: w.Station, Paused: w.Paused, Line: count(w.Taken, "file") + " taken so far", Tone: calm}
+		r := folderRow{ID: w.ID, Version: w.Version, Path: w.Path, Station: w.Station, Paused: w.Paused, Line: count(w.Taken, "file") + " taken so far", Tone: calm}
 		switch {
 		case w.Paused:
 			r.Line, r.Tone = "paused; "+r.Line, doubt
 		case w.Problem != "":
 			r.Line, r.Tone = w.Problem, stop
 		case w.Restless:
-			r.Line = "something is being written; it is taken when it rests. " + r.Line
+			r.Line = "still being copied; taken when copying stops. " + r.Line
 		case w.Looked.Unix() > 0:
 			r.Line, r.Tone = r.Line+", looked at "+ago(w.Looked, time.Now()), good
 		}
 		p.Folders = append(p.Folders, r)
 	}
-	if p.Stations, err = s.Service.Stations(ctx); err != nil {
+	if p.Stations, err = s.Service.Stations(ctx, me(c)); err != nil {
 		return err
 	}
 	return s.render(c, http.StatusOK, "folders", p)

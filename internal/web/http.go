@@ -12,6 +12,8 @@ import (
 	"sync"
 	"time"
 
+	"aldermoor/internal/library"
+
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 )
@@ -149,17 +151,14 @@ func newMetrics(r *prometheus.Registry, c Config) metrics {
 	m := metrics{prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "aldermoor_http_seconds", Help: "Time to answer, by kind of request and status.",
 		Buckets: []float64{.001, .003, .01, .03, .1, .3, 1, 3, 10}}, []string{"kind", "status"})}
 	r.MustRegister(m.seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
-	r.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "aldermoor_jobs_waiting", Help: "Jobs that are not finished."}, func() float64 {
-		if c.Busy == nil {
-			return 0
-		}
-		n, _ := c.Busy(background())
-		return float64(n)
-	}))
-	r.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "aldermoor_materials_published", Help: "Materials in the Library."}, func() float64 {
-		n, _ := c.Service.Counts(background())
-		return float64(n.Library)
-	}))
+	gauge := func(name, help string, of func(library.Counts) int) {
+		r.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, func() float64 {
+			n, _ := c.Service.Counts(background())
+			return float64(of(n))
+		}))
+	}
+	gauge("aldermoor_jobs_waiting", "Jobs that are not finished.", func(n library.Counts) int { return n.Jobs })
+	gauge("aldermoor_materials_published", "Materials in the Library.", func(n library.Counts) int { return n.Library })
 	return m
 }
 
@@ -178,7 +177,7 @@ func (s *Server) observe(h http.Handler) http.Handler {
 			kind = "picture"
 		case strings.HasPrefix(r.URL.Path, "/api/"):
 			kind = "api"
-		case r.URL.Path == "/events":
+		case r.URL.Path == "/events" || r.URL.Path == "/api/v1/events":
 			return
 		}
 		s.metrics.seconds.WithLabelValues(kind, strconv.Itoa(o.status)).Observe(took.Seconds())

@@ -2,11 +2,9 @@ package web
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
-	"net/url"
 	"path"
 	"strings"
 
@@ -77,8 +75,8 @@ func (s *Server) render(c *echo.Context, status int, page string, data any) erro
 // frame is what the layout needs.
 type frame struct {
 	Title  string
-	Place  string // intake, bench, library, boards or empty
-	User   *library.User
+	Place  string             // intake, bench, library, boards or empty
+	User   *library.Principal // nil if nobody is signed in
 	Staff  bool
 	Admin  bool
 	Demo   bool
@@ -89,9 +87,10 @@ type frame struct {
 }
 
 func (s *Server) frame(c *echo.Context, title string) frame {
-	u := me(c)
-	f := frame{Title: title, User: u, Staff: staff.allows(u), Admin: admin.allows(u), Demo: s.Demo}
-	if u != nil {
+	p := me(c)
+	f := frame{Title: title, Staff: p.May(library.SeeDrafts), Admin: p.May(library.Administer), Demo: s.Demo}
+	if p.Name != "" {
+		f.User = &p
 		f.Counts, _ = s.Service.Counts(c.Request().Context())
 	}
 	if k, err := c.Request().Cookie("room"); err == nil {
@@ -104,213 +103,6 @@ type errorPage struct {
 	frame
 	Status int
 	Says   string
-}
-
-type frontPage struct {
-	frame
-	To      string
-	Problem string
-	Name    string
-	Demo    []demoAccount
-}
-
-type demoAccount struct{ Name, Does string }
-
-// DemoAccounts are the accounts of the demo: anybody may enter them.
-var DemoAccounts = []struct {
-	Name string
-	Role library.Role
-	Does string
-}{
-	{"librarian", library.Librarian, "takes in deliveries, measures, publishes"},
-	{"artist", library.Artist, "searches and takes materials"},
-	{"lead", library.Lead, "sets standards, approves"},
-	{"admin", library.Administrator, "keeps the accounts"},
-}
-
-// DemoPassword opens every account of the demo.
-const DemoPassword = "salt-clerk-demo"
-
-// front is the door: sign-in, or straight on to one's place.
-func (s *Server) front(c *echo.Context) error {
-	if u := me(c); u != nil {
-		return c.Redirect(http.StatusSeeOther, home(u, ""))
-	}
-	if s.SetupCode != "" {
-		if users, err := s.Service.Users(c.Request().Context()); err == nil && len(users) == 0 {
-			return c.Redirect(http.StatusSeeOther, "/setup")
-		}
-	}
-	return s.showFront(c, http.StatusOK, c.QueryParam("to"), "", "")
-}
-
-func (s *Server) showFront(c *echo.Context, status int, to, name, problem string) error {
-	p := frontPage{frame: s.frame(c, "Sign in"), To: to, Name: name, Problem: problem}
-	if s.Demo {
-		for _, a := range DemoAccounts {
-			p.Demo = append(p.Demo, demoAccount{a.Name, a.Does})
-		}
-	}
-	return s.render(c, status, "front", p)
-}
-
-// home is where somebody goes after signing in: to an address within the
-// application, or to the place of their work.
-func home(u *library.User, to string) string {
-	if v, err := url.Parse(to); err == nil && to != "" && v.Host == "" && v.Scheme == "" && strings.HasPrefix(v.Path, "/") && !strings.HasPrefix(to, "//") && !strings.Contains(to, "\\") {
-		return to
-	}
-	if staff.allows(u) {
-		return "/intake"
-	}
-	return "/library"
-}
-
-func (s *Server) signIn(c *echo.Context) error {
-	ctx := c.Request().Context()
-	name, password, to := c.FormValue("name"), c.FormValue("password"), c.FormValue("to")
-	if s.Demo && c.FormValue("demo") != "" {
-		name, password = c.FormValue("demo"), DemoPassword
-	}
-	from := c.Request().RemoteAddr
-	if i := strings.LastIndexByte(from, ':'); i > 0 {
-		from = from[:i]
-	}
-	u, err := s.Service.SignIn(ctx, name, password, from)
-	var invalid library.Invalid
-	switch {
-	case errors.Is(err, library.ErrDenied):
-		return s.showFront(c, http.StatusUnauthorized, to, name, "The name and the password do not go together. Try again, or ask the administrator.")
-	case errors.As(err, &invalid):
-		return s.showFront(c, http.StatusTooManyRequests, to, name, invalid.Says)
-	case err != nil:
-		return err
-	}
-	return s.enter(c, &u, to)
-}
-
-func (s *Server) enter(c *echo.Context, u *library.User, to string) error {
-	ctx := c.Request().Context()
-	if err := s.sessions.RenewToken(ctx); err != nil {
-		return err
-	}
-	s.sessions.Put(ctx, "user", u.ID)
-	return c.Redirect(http.StatusSeeOther, home(u, to))
-}
-
-func (s *Server) signOut(c *echo.Context) error {
-	if err := s.sessions.Destroy(c.Request().Context()); err != nil {
-		return err
-	}
-	return c.Redirect(http.StatusSeeOther, "/")
-}
-
-func (s *Server) setupPage(c *echo.Context) error {
-	if err := s.fresh(c); err != nil {
-		return err
-	}
-	return s.render(c, http.StatusOK, "setup", frontPage{frame: s.frame(c, "Set up")})
-}
-
-// fresh says whether there is no account yet.
-func (s *Server) fresh(c *echo.Context) error {
-	users, err := s.Service.Users(c.Request().Context())
-	if err != nil {
-		return err
-	}
-	if len(users) > 0 || s.SetupCode == "" {
-		return library.ErrNotFound
-	}
-	return nil
-}
-
-func (s *Server) setup(c *echo.Context) error {
-	if err := s.fresh(c); err != nil {
-		return err
-	}
-	again := func(says string) error {
-		return s.render(c, http.StatusUnprocessableEntity, "setup", frontPage{frame: s.frame(c, "Set up"), Name: c.FormValue("name"), Problem: says})
-	}
-	if strings.TrimSpace(c.FormValue("code")) != s.SetupCode {
-		return again("This is not the code that the server printed when it started.")
-	}
-	u, err := s.Service.AddUser(c.Request().Context(), c.FormValue("name"), c.FormValue("password"), library.Administrator, "set-up")
-	var invalid library.Invalid
-	if errors.As(err, &invalid) {
-		return again(invalid.Says)
-	}
-	if err != nil {
-		return err
-	}
-	return s.enter(c, &u, "")
-}
-
-type peoplePage struct {
-	frame
-	People  []library.User
-	Roles   []library.Role
-	Audit   []library.AuditEntry
-	Problem string
-}
-
-func (s *Server) people(c *echo.Context) error { return s.showPeople(c, http.StatusOK, "") }
-
-func (s *Server) showPeople(c *echo.Context, status int, problem string) error {
-	ctx := c.Request().Context()
-	people, err := s.Service.Users(ctx)
-	if err != nil {
-		return err
-	}
-	audit, err := s.Service.Audit(ctx, 40)
-	if err != nil {
-		return err
-	}
-	return s.render(c, status, "people", peoplePage{s.frame(c, "People"), people, library.Roles(), audit, problem})
-}
-
-func (s *Server) addPerson(c *echo.Context) error {
-	_, err := s.Service.AddUser(c.Request().Context(), c.FormValue("name"), c.FormValue("password"), library.Role(c.FormValue("role")), me(c).Name)
-	return s.afterPeople(c, err)
-}
-
-func (s *Server) changePerson(c *echo.Context) error {
-	id, err := idOf(c, "id")
-	if err != nil {
-		return err
-	}
-	return s.afterPeople(c, s.Service.ChangeUser(c.Request().Context(), id, library.Role(c.FormValue("role")), c.FormValue("disabled") != "", me(c).Name))
-}
-
-func (s *Server) afterPeople(c *echo.Context, err error) error {
-	var invalid library.Invalid
-	if errors.As(err, &invalid) {
-		return s.showPeople(c, http.StatusUnprocessableEntity, invalid.Says)
-	}
-	if err != nil {
-		return err
-	}
-	return c.Redirect(http.StatusSeeOther, "/people")
-}
-
-type youPage struct {
-	frame
-	Token string
-}
-
-func (s *Server) you(c *echo.Context) error {
-	return s.render(c, http.StatusOK, "you", youPage{s.frame(c, "You"), ""})
-}
-
-func (s *Server) addToken(c *echo.Context) error {
-	label := strings.TrimSpace(c.FormValue("label"))
-	if label == "" || len(label) > 60 {
-		return library.Invalid{Says: "Say in at most 60 bytes what the token is for."}
-	}
-	token, err := s.Service.NewToken(c.Request().Context(), me(c).Name, label)
-	if err != nil {
-		return err
-	}
-	return s.render(c, http.StatusOK, "you", youPage{s.frame(c, "You"), token})
 }
 
 func (s *Server) boards(c *echo.Context) error {
@@ -330,7 +122,7 @@ func (s *Server) showMap(c *echo.Context, exact bool) error {
 	if err != nil {
 		return err
 	}
-	p, err := s.Service.MapOf(c.Request().Context(), id)
+	p, err := s.Service.MapOf(c.Request().Context(), me(c), id)
 	if err != nil {
 		return err
 	}
@@ -338,19 +130,19 @@ func (s *Server) showMap(c *echo.Context, exact bool) error {
 }
 
 func (s *Server) sendMap(c *echo.Context, p *library.Map, exact bool) error {
-	px, err := number(c, "px", 128)
+	px, err := whole(c, "px", 128)
 	if err != nil {
 		return err
 	}
 	if p.Blob == "" {
 		return library.ErrNotFound
 	}
-	key := fmt.Sprintf("%s-%x-%s-%s-%g-%v", p.Blob[:16], p.Layer, p.Component, p.Channel, px, exact)
+	key := fmt.Sprintf("%s-%x-%s-%s-%d-%v", p.Blob[:16], p.Layer, p.Component, p.Channel, px, exact)
 	kind := "image/jpeg"
 	if exact {
 		kind = "image/png"
 	}
-	return s.picture(c, key, kind, func() ([]byte, error) { return s.Service.MapPicture(p, int(px), exact) })
+	return s.picture(c, key, kind, func() ([]byte, error) { return s.Service.MapPicture(c.Request().Context(), p, px, exact) })
 }
 
 // releasedMap is a picture of one map of a release.

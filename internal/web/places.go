@@ -27,7 +27,7 @@ type intakePage struct {
 
 func (s *Server) intake(c *echo.Context) error {
 	ctx := c.Request().Context()
-	list, err := s.Service.Deliveries(ctx, 80)
+	list, err := s.Service.Deliveries(ctx, me(c), 80)
 	if err != nil {
 		return err
 	}
@@ -51,14 +51,16 @@ func (s *Server) intake(c *echo.Context) error {
 	p := intakePage{frame: s.frame(c, "Intake")}
 	p.Place = "intake"
 	if open > 0 {
-		d, err := s.Service.Delivery(ctx, open)
+		d, err := s.Service.Delivery(ctx, me(c), open)
 		if err != nil {
 			return err
 		}
 		p.Current = openView(d)
-		if p.Current.Undo, p.Current.Redo, err = s.Service.History(ctx, open); err != nil {
+		steps, err := s.Service.History(ctx, me(c), open, 0, 100)
+		if err != nil {
 			return err
 		}
+		p.Current.Undo, p.Current.Redo = library.Next(steps, me(c))
 		p.Title = p.Current.Heading
 	}
 	for _, d := range list {
@@ -79,7 +81,7 @@ type draftRow struct {
 }
 
 func (s *Server) bench(c *echo.Context) error {
-	list, err := s.Service.Drafts(c.Request().Context(), 400)
+	list, err := s.Service.Drafts(c.Request().Context(), me(c), 400)
 	if err != nil {
 		return err
 	}
@@ -118,6 +120,8 @@ type benchMaterialPage struct {
 	Lead     bool
 	Stops    int // findings that keep it from being released
 	Channels []choice
+
+	Undo, Redo library.Step // that u would undo and redo; zero for none
 }
 
 type releaseRow struct {
@@ -131,7 +135,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.Service.Releases(ctx, m.ID)
+	list, err := s.Service.Releases(ctx, me(c), m.ID)
 	if err != nil {
 		return err
 	}
@@ -147,7 +151,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	}
 	p.L.lay(m, across, down)
 	p.L.recipe(s, m)
-	st, err := s.Service.Standards(ctx)
+	st, _, err := s.Service.Standards(ctx, me(c))
 	if err != nil {
 		return err
 	}
@@ -190,13 +194,18 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 			p.Channels = append(p.Channels, choice{Label: k.Channel.Title(), Href: string(k.Channel)})
 		}
 	}
-	f, err := s.Service.Find(ctx, library.Query{Per: 1})
+	f, err := s.Service.Find(ctx, me(c), library.Query{Per: 1, Choices: 200})
 	if err != nil {
 		return err
 	}
 	for _, k := range f.Facets[library.ByCategory] {
 		p.Known = append(p.Known, k.Value)
 	}
+	steps, err := s.Service.History(ctx, me(c), 0, m.ID, 50)
+	if err != nil {
+		return err
+	}
+	p.Undo, p.Redo = library.Next(steps, me(c))
 	lens := struct {
 		W     float64        `json:"width"`
 		H     float64        `json:"height"`
@@ -246,6 +255,8 @@ type filter struct {
 	Word    string // what is in force
 	On      bool
 	Choices []choice
+	More    int    // choices that are found by their name
+	Search  string // address that finds them
 }
 
 type libraryPage struct {
@@ -276,7 +287,7 @@ func (s *Server) library(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	found, err := s.Service.Find(c.Request().Context(), q)
+	found, err := s.Service.Find(c.Request().Context(), me(c), q)
 	if err != nil {
 		return err
 	}
@@ -321,6 +332,14 @@ func (s *Server) library(c *echo.Context) error {
 		}
 		for _, k := range found.Facets[f.facet] {
 			w.Choices = append(w.Choices, choice{f.say(k.Value), with(string(f.facet), k.Value), k.N, k.Value == on})
+		}
+		if w.More = found.More[f.facet]; w.More > 0 {
+			w.Search = with("", "")
+			if i := strings.IndexByte(w.Search, '?'); i < 0 {
+				w.Search = "/library/choices?facet=" + string(f.facet)
+			} else {
+				w.Search = "/library/choices" + w.Search[i:] + "&facet=" + string(f.facet)
+			}
 		}
 		p.Filters = append(p.Filters, w)
 	}
@@ -407,7 +426,7 @@ func (s *Server) releaseOf(c *echo.Context) (*library.Release, library.Card, err
 		return nil, card, library.ErrNotFound
 	}
 	if n, _ := strconv.Atoi(c.QueryParam("release")); n > 0 && n != card.Number {
-		list, err := s.Service.Releases(c.Request().Context(), card.MaterialID)
+		list, err := s.Service.Releases(c.Request().Context(), me(c), card.MaterialID)
 		if err != nil {
 			return nil, card, err
 		}
@@ -418,7 +437,7 @@ func (s *Server) releaseOf(c *echo.Context) (*library.Release, library.Card, err
 		}
 		return nil, card, library.ErrNotFound
 	}
-	r, err := s.Service.ReleaseByID(c.Request().Context(), card.ReleaseID)
+	r, err := s.Service.ReleaseByID(c.Request().Context(), me(c), card.ReleaseID)
 	return &r, card, err
 }
 
@@ -427,7 +446,7 @@ func (s *Server) material(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.Service.Releases(c.Request().Context(), card.MaterialID)
+	list, err := s.Service.Releases(c.Request().Context(), me(c), card.MaterialID)
 	if err != nil {
 		return err
 	}
@@ -492,46 +511,83 @@ func (s *Server) cost(c *echo.Context) error {
 	return c.JSON(http.StatusOK, v)
 }
 
-// eventStream tells a page what has changed (server-sent events).
+// choices are those of a facet whose names have a word that begins with text: a facet may
+// have thousands.
+func (s *Server) choices(c *echo.Context) error {
+	q, err := queryOf(c)
+	if err != nil {
+		return err
+	}
+	f := library.Facet(c.QueryParam("facet"))
+	list, err := s.Service.FindChoices(c.Request().Context(), me(c), q, f, c.QueryParam("text"))
+	if err != nil {
+		return err
+	}
+	if list == nil {
+		list = []library.Count{}
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": list})
+}
+
+// eventStream tells a page or a program what has changed (server-sent events), from the
+// event after Last-Event-ID or ?after= on. An event "gap" says that some are no longer
+// kept: load everything anew.
 func (s *Server) eventStream(c *echo.Context) error {
 	w := c.Response()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.Header().Set("X-Accel-Buffering", "no")
-	flush := http.NewResponseController(w)
-	l, stop := s.Service.Listen()
-	defer stop()
+	if c.Request().Method == http.MethodHead {
+		return c.NoContent(http.StatusOK)
+	}
+	text := c.Request().Header.Get("Last-Event-ID")
+	if text == "" {
+		text = c.QueryParam("after")
+	}
+	after, err := strconv.ParseInt(text, 10, 64)
+	if text != "" && (err != nil || after < 0) {
+		return library.Invalid{Says: fmt.Sprintf("An event's number is whole and positive; %q is not.", text)}
+	}
 	ctx := c.Request().Context()
+	l, gap, stop, err := s.Service.Listen(ctx, me(c), after)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	flush := http.NewResponseController(w)
 	beat := time.NewTicker(20 * time.Second)
 	defer beat.Stop()
-	send := func(topics []string) error {
-		n := 0
-		if s.Busy != nil {
-			n, _ = s.Busy(ctx)
-		}
+	send := func(kind string) error {
+		topics, last := l.Take()
 		counts, _ := s.Service.Counts(ctx)
-		data, err := json.Marshal(map[string]any{"topics": topics, "jobs": n, "counts": counts})
+		data, err := json.Marshal(map[string]any{"topics": topics, "jobs": counts.Jobs, "counts": counts})
 		if err == nil {
-			_, err = fmt.Fprintf(w, "data: %s\n\n", data)
+			_, err = fmt.Fprintf(w, "%sid: %d\ndata: %s\n\n", kind, last, data)
 		}
 		if err == nil {
 			err = flush.Flush()
 		}
 		return err
 	}
-	if err := send([]string{}); err != nil {
+	first := ""
+	if gap {
+		first = "event: gap\n"
+	}
+	if err := send(first); err != nil {
 		return nil // the page is gone
 	}
 	for {
 		select {
 		case <-ctx.Done():
 			return nil
+		case <-s.ending:
+			return nil
 		case <-beat.C:
-			if err := send([]string{}); err != nil {
+			if err := send(""); err != nil {
 				return nil
 			}
 		case <-l.Ready:
-			if err := send(l.Take()); err != nil {
+			if err := send(""); err != nil {
 				return nil
 			}
 			// A busy import changes many times a second; a page needs four.

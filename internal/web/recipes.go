@@ -94,7 +94,7 @@ func (s *Server) apiTreatments(c *echo.Context) error {
 
 // apiTreat adds a treatment at the end of a recipe.
 func (s *Server) apiTreat(c *echo.Context) error {
-	id, version, err := asked(c)
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
@@ -102,7 +102,7 @@ func (s *Server) apiTreat(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	m, err := s.Service.AddTreatment(c.Request().Context(), id, version, me(c).Name, in.step().Step)
+	m, err := s.Service.AddTreatment(c.Request().Context(), me(c), of, in.step().Step)
 	if err != nil {
 		return err
 	}
@@ -111,7 +111,7 @@ func (s *Server) apiTreat(c *echo.Context) error {
 
 // apiRecipe puts another recipe in the place of a material's.
 func (s *Server) apiRecipe(c *echo.Context) error {
-	id, version, err := asked(c)
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
@@ -125,20 +125,11 @@ func (s *Server) apiRecipe(c *echo.Context) error {
 	for i := range in.Steps {
 		list = append(list, in.Steps[i].step())
 	}
-	m, err := s.Service.SetRecipe(c.Request().Context(), id, version, me(c).Name, list)
+	m, err := s.Service.SetRecipe(c.Request().Context(), me(c), of, list)
 	if err != nil {
 		return err
 	}
 	return s.sendMaterial(c, &m)
-}
-
-// asked is the material that a write is for, and the version that it was made for.
-func asked(c *echo.Context) (id, version int64, err error) {
-	if id, err = idOf(c, "id"); err != nil {
-		return 0, 0, err
-	}
-	version, err = ifMatch(c)
-	return id, version, err
 }
 
 // recipeRow is a treatment in the ledger.

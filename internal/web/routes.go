@@ -6,99 +6,120 @@ import (
 
 	"github.com/labstack/echo/v5"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"aldermoor/internal/library"
 )
 
-// route is one row of the table: what it answers to, and who may use it.
+// route is one row of the table: what it answers to, which right it asks for, and whether
+// it changes an existing thing, so that a version must be named.
 type route struct {
 	method, path string
-	who          who
+	right        library.Right
+	versioned    bool
 	do           echo.HandlerFunc
 }
 
 func (s *Server) routes() []route {
 	const get, post, put, patch, remove = http.MethodGet, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete
+	const anyone, enter, drafts, work, decide, admin, own = library.Anyone, library.Enter, library.SeeDrafts, library.Contribute, library.Decide, library.Administer, library.SelfManage
+	const makes, changes = false, true
 	return []route{
 		// For whoever runs the server.
-		{get, "/healthz", anyone, s.healthy},
-		{get, "/readyz", anyone, s.ready},
-		{get, "/metrics", anyone, echo.WrapHandler(promhttp.HandlerFor(s.registry, promhttp.HandlerOpts{}))},
-		{get, "/static/*", anyone, echo.WrapHandler(s.static)},
+		{get, "/healthz", anyone, makes, s.healthy},
+		{get, "/readyz", anyone, makes, s.ready},
+		{get, "/metrics", anyone, makes, s.showMetrics},
+		{get, "/static/*", anyone, makes, echo.WrapHandler(s.static)},
 
 		// Coming in and going out.
-		{get, "/", anyone, s.front},
-		{post, "/sign-in", anyone, s.signIn},
-		{post, "/sign-out", signedIn, s.signOut},
-		{get, "/setup", anyone, s.setupPage},
-		{post, "/setup", anyone, s.setup},
+		{get, "/", anyone, makes, s.front},
+		{post, "/sign-in", anyone, makes, s.signIn},
+		{post, "/sign-out", own, makes, s.signOut},
+		{get, "/setup", anyone, makes, s.setupPage},
+		{post, "/setup", anyone, makes, s.setup},
+		{get, "/new-password", anyone, makes, s.codePage},
+		{post, "/new-password", anyone, makes, s.useCode},
 
 		// Places.
-		{get, "/intake", staff, s.intake},
-		{get, "/intake/rules", staff, s.rules},
-		{get, "/intake/folders", staff, s.folders},
-		{get, "/intake/:id", staff, s.intake},
-		{get, "/bench", staff, s.bench},
-		{get, "/bench/:id", staff, s.benchMaterial},
-		{get, "/library", signedIn, s.library},
-		{get, "/library/:slug", signedIn, s.material},
-		{get, "/library/:slug/cost", signedIn, s.cost},
-		{get, "/boards", signedIn, s.boards},
-		{get, "/standards", staff, s.standards},
-		{get, "/people", admin, s.people},
-		{post, "/people", admin, s.addPerson},
-		{post, "/people/:id", admin, s.changePerson},
-		{get, "/you", signedIn, s.you},
-		{post, "/you/tokens", signedIn, s.addToken},
-		{get, "/events", signedIn, s.eventStream},
-		{get, "/bench/:id/heat.png", staff, s.heat},
-		{get, "/maps/:map/picture.jpg", staff, s.mapPicture},
-		{get, "/maps/:map/exact.png", staff, s.mapExact},
-		{get, "/maps/:map/tile.png", staff, s.mapTile},
-		{get, "/maps/:map/pixel", staff, s.mapPixel},
-		{get, "/maps/:map/section", staff, s.mapSection},
-		{get, "/releases/:id/maps/:channel", signedIn, s.releasedMap},
+		{get, "/intake", drafts, makes, s.intake},
+		{get, "/intake/rules", drafts, makes, s.rules},
+		{get, "/intake/folders", drafts, makes, s.folders},
+		{get, "/intake/:id", drafts, makes, s.intake},
+		{get, "/bench", drafts, makes, s.bench},
+		{get, "/bench/:id", drafts, makes, s.benchMaterial},
+		{get, "/library", enter, makes, s.library},
+		{get, "/library/choices", enter, makes, s.choices},
+		{get, "/library/:slug", enter, makes, s.material},
+		{get, "/library/:slug/cost", enter, makes, s.cost},
+		{get, "/boards", enter, makes, s.boards},
+		{get, "/standards", drafts, makes, s.standards},
+		{get, "/people", admin, makes, s.people},
+		{post, "/people", admin, makes, s.addPerson},
+		{post, "/people/:id", admin, changes, s.changePerson},
+		{post, "/people/:id/reset", admin, changes, s.resetPerson},
+		{get, "/audit", admin, makes, s.audit},
+		{get, "/you", enter, makes, s.you},
+		{post, "/you/password", own, makes, s.changePassword},
+		{post, "/you/tokens", own, makes, s.addToken},
+		{post, "/you/tokens/:id/revoke", own, makes, s.revokeToken},
+		{post, "/you/sign-ins/:sign-in/end", own, makes, s.endSignIn},
+		{get, "/events", enter, makes, s.eventStream},
+		{get, "/bench/:id/heat.png", drafts, makes, s.heat},
+		{get, "/maps/:map/picture.jpg", drafts, makes, s.mapPicture},
+		{get, "/maps/:map/exact.png", drafts, makes, s.mapExact},
+		{get, "/maps/:map/tile.png", drafts, makes, s.mapTile},
+		{get, "/maps/:map/pixel", drafts, makes, s.mapPixel},
+		{get, "/maps/:map/section", drafts, makes, s.mapSection},
+		{get, "/releases/:id/maps/:channel", enter, makes, s.releasedMap},
 
 		// For programs.
-		{get, "/api/v1/openapi.json", anyone, s.openAPI},
-		{get, "/api/v1/deliveries", staff, s.apiDeliveries},
-		{post, "/api/v1/deliveries", staff, s.apiDeliver},
-		{post, "/api/v1/uploads", staff, s.uploads.serve},
-		{http.MethodHead, "/api/v1/uploads/:upload", staff, s.uploads.serve},
-		{patch, "/api/v1/uploads/:upload", staff, s.uploads.serve},
-		{remove, "/api/v1/uploads/:upload", staff, s.uploads.serve},
-		{get, "/api/v1/deliveries/:id", staff, s.apiDelivery},
-		{post, "/api/v1/deliveries/:id/accept", staff, s.apiAccept},
-		{put, "/api/v1/deliveries/:id/file", staff, s.apiResend},
-		{post, "/api/v1/deliveries/:id/leave", staff, s.apiLeave},
-		{post, "/api/v1/deliveries/:id/undo", staff, s.apiUndo},
-		{post, "/api/v1/deliveries/:id/redo", staff, s.apiRedo},
-		{get, "/api/v1/maps/:map/like", staff, s.apiLike},
-		{post, "/api/v1/maps/:map/like", staff, s.apiAssignLike},
-		{get, "/api/v1/watches", staff, s.apiWatches},
-		{post, "/api/v1/watches", staff, s.apiAddWatch},
-		{put, "/api/v1/watches/:id", staff, s.apiChangeWatch},
-		{remove, "/api/v1/watches/:id", staff, s.apiRemoveWatch},
-		{get, "/api/v1/rules", staff, s.apiRules},
-		{post, "/api/v1/rules", staff, s.apiSaveRule},
-		{put, "/api/v1/rules/:id", staff, s.apiSaveRule},
-		{remove, "/api/v1/rules/:id", staff, s.apiRemoveRule},
-		{get, "/api/v1/materials/:id", staff, s.apiMaterial},
-		{patch, "/api/v1/materials/:id", staff, s.apiPatch},
-		{put, "/api/v1/materials/:id/maps/:map", staff, s.apiAssign},
-		{post, "/api/v1/materials/:id/known", staff, s.apiKnown},
-		{post, "/api/v1/materials/:id/recipe", staff, s.apiTreat},
-		{put, "/api/v1/materials/:id/recipe", staff, s.apiRecipe},
-		{get, "/api/v1/treatments", staff, s.apiTreatments},
-		{get, "/api/v1/standards", staff, s.apiStandards},
-		{put, "/api/v1/standards", leading, s.apiSaveStandards},
-		{get, "/api/v1/materials/:id/releases", staff, s.apiReleases},
-		{post, "/api/v1/materials/:id/releases", staff, s.apiRelease},
-		{get, "/api/v1/materials/:id/swatch.png", signedIn, s.apiSwatch},
-		{get, "/api/v1/materials/:id/ball.png", signedIn, s.apiBall},
-		{get, "/api/v1/library", signedIn, s.apiLibrary},
-		{get, "/api/v1/releases/:id", signedIn, s.apiReleased},
-		{get, "/api/v1/releases/:id/swatch.png", signedIn, s.apiReleaseSwatch},
-		{get, "/api/v1/releases/:id/ball.png", signedIn, s.apiReleaseBall},
-		{get, "/api/v1/releases/:id/handoff", signedIn, s.apiHandoff},
+		{get, "/api/v1/openapi.json", anyone, makes, s.openAPI},
+		{get, "/api/v1/events", enter, makes, s.eventStream},
+		{get, "/api/v1/deliveries", drafts, makes, s.apiDeliveries},
+		{post, "/api/v1/deliveries", work, makes, s.apiDeliver},
+		{post, "/api/v1/uploads", work, makes, s.uploads.serve},
+		{http.MethodHead, "/api/v1/uploads/:upload", work, makes, s.uploads.serve},
+		{patch, "/api/v1/uploads/:upload", work, makes, s.uploads.serve},
+		{remove, "/api/v1/uploads/:upload", work, makes, s.uploads.serve},
+		{get, "/api/v1/deliveries/:id", drafts, makes, s.apiDelivery},
+		{post, "/api/v1/deliveries/:id/accept", work, changes, s.apiAccept},
+		{post, "/api/v1/deliveries/:id/leave", work, changes, s.apiLeave},
+		{post, "/api/v1/deliveries/:id/retry", work, changes, s.apiRetry},
+		{put, "/api/v1/deliveries/:id/file", work, changes, s.apiResend},
+		{get, "/api/v1/deliveries/:id/steps", drafts, makes, s.apiSteps},
+		{get, "/api/v1/materials/:id/steps", drafts, makes, s.apiSteps},
+		{post, "/api/v1/steps/:id/undo", work, makes, s.apiUndo}, // the step's id names exactly what is undone
+		{post, "/api/v1/steps/:id/redo", work, makes, s.apiRedo},
+		{get, "/api/v1/maps/:map/like", drafts, makes, s.apiLike},
+		{post, "/api/v1/maps/:map/like", work, changes, s.apiAssignLike},
+		{get, "/api/v1/watches", drafts, makes, s.apiWatches},
+		{post, "/api/v1/watches", work, makes, s.apiAddWatch},
+		{put, "/api/v1/watches/:id", work, changes, s.apiChangeWatch},
+		{remove, "/api/v1/watches/:id", work, changes, s.apiRemoveWatch},
+		{get, "/api/v1/rules", drafts, makes, s.apiRules},
+		{post, "/api/v1/rules", work, makes, s.apiSaveRule},
+		{put, "/api/v1/rules/:id", work, changes, s.apiSaveRule},
+		{remove, "/api/v1/rules/:id", work, changes, s.apiRemoveRule},
+		{get, "/api/v1/materials/:id", drafts, makes, s.apiMaterial},
+		{patch, "/api/v1/materials/:id", work, changes, s.apiPatch},
+		{put, "/api/v1/materials/:id/maps/:map", work, changes, s.apiAssign},
+		{post, "/api/v1/materials/:id/known", work, changes, s.apiKnown},
+		{post, "/api/v1/materials/:id/recipe", work, changes, s.apiTreat},
+		{put, "/api/v1/materials/:id/recipe", work, changes, s.apiRecipe},
+		{get, "/api/v1/treatments", drafts, makes, s.apiTreatments},
+		{get, "/api/v1/standards", drafts, makes, s.apiStandards},
+		{put, "/api/v1/standards", decide, changes, s.apiSaveStandards},
+		{get, "/api/v1/materials/:id/releases", drafts, makes, s.apiReleases},
+		{post, "/api/v1/materials/:id/releases", work, changes, s.apiRelease},
+		{get, "/api/v1/materials/:id/swatch.png", enter, makes, s.apiSwatch},
+		{get, "/api/v1/materials/:id/ball.png", enter, makes, s.apiBall},
+		{get, "/api/v1/library", enter, makes, s.apiLibrary},
+		{get, "/api/v1/releases/:id", enter, makes, s.apiReleased},
+		{get, "/api/v1/releases/:id/swatch.png", enter, makes, s.apiReleaseSwatch},
+		{get, "/api/v1/releases/:id/ball.png", enter, makes, s.apiReleaseBall},
+		{get, "/api/v1/releases/:id/handoff", enter, makes, s.apiHandoff},
+		{get, "/api/v1/releases/:id/manifest", enter, makes, s.apiManifest},
+		{get, "/api/v1/releases/:id/files/*", enter, makes, s.apiHandoffFile},
+		{get, "/api/v1/audit", admin, makes, s.apiAudit},
 	}
 }
 
@@ -113,4 +134,13 @@ func (s *Server) ready(c *echo.Context) error {
 		}
 	}
 	return c.String(http.StatusOK, "ready\n")
+}
+
+// showMetrics answers this machine, and administrators' tokens from elsewhere.
+func (s *Server) showMetrics(c *echo.Context) error {
+	if p := me(c); !local(c.Request()) && !p.May(library.Administer) {
+		return refuse(http.StatusForbidden, "Metrics are for this machine alone, or for an administrator's token.")
+	}
+	promhttp.HandlerFor(s.registry, promhttp.HandlerOpts{}).ServeHTTP(c.Response(), c.Request())
+	return nil
 }

@@ -17,8 +17,11 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"runtime/debug"
+	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -40,10 +43,10 @@ type Config struct {
 	Demo      bool   // accounts may be entered with one click
 	SetupCode string // shown to whoever started the server, until there is an account
 	Secure    bool   // cookies travel over TLS only
-	Busy      func(context.Context) (waiting int, err error)
 	Ready     func(context.Context) error
-	MaxUpload int64  // bytes of one request or file; 0 for 50 GB
-	Uploads   string // folder for files that arrive in pieces
+	Proxies   []netip.Prefix // whose forwarded addresses and schemes are believed
+	MaxUpload int64          // bytes of one request or file; 0 for 50 GB
+	Uploads   string         // folder for files that arrive in pieces
 }
 
 // Server serves Aldermoor.
@@ -57,6 +60,8 @@ type Server struct {
 	version  string // of the built files, for their addresses
 	metrics  metrics
 	registry *prometheus.Registry
+	ending   chan struct{} // closed when the server is stopping
+	endOnce  sync.Once
 }
 
 // New makes a Server.
@@ -64,7 +69,7 @@ func New(c Config) (*Server, error) {
 	if c.MaxUpload == 0 {
 		c.MaxUpload = 50 << 30
 	}
-	s := &Server{Config: c, echo: echo.New(), sessions: scs.New(), registry: prometheus.NewRegistry()}
+	s := &Server{Config: c, echo: echo.New(), sessions: scs.New(), registry: prometheus.NewRegistry(), ending: make(chan struct{})}
 	s.sessions.Store = plainStore{c.Sessions}
 	s.sessions.HashTokenInStore = true
 	s.sessions.Lifetime, s.sessions.IdleTimeout = 14*24*time.Hour, 3*24*time.Hour
@@ -101,6 +106,9 @@ func New(c Config) (*Server, error) {
 	s.echo.Logger = c.Log
 	for _, r := range s.routes() {
 		s.echo.Add(r.method, r.path, s.guard(r))
+		if r.method == http.MethodGet { // net/http leaves the body out
+			s.echo.Add(http.MethodHead, r.path, s.guard(r))
+		}
 	}
 	return s, nil
 }
@@ -131,6 +139,9 @@ func fingerprint(f fs.FS) (string, error) {
 	return hex.EncodeToString(h.Sum(nil)[:6]), err
 }
 
+// EndStreams ends the streams of events, which would keep a stopping server waiting.
+func (s *Server) EndStreams() { s.endOnce.Do(func() { close(s.ending) }) }
+
 // Handler is the whole application as a handler.
 func (s *Server) Handler() http.Handler {
 	cross := http.NewCrossOriginProtection()
@@ -142,7 +153,8 @@ func (s *Server) Handler() http.Handler {
 	h = s.withSession(h)
 	h = s.recovered(h)
 	h = compress(h)
-	h = headers(h)
+	h = headers(h, s.Secure)
+	h = s.proxied(h)
 	return s.observe(h)
 }
 
@@ -159,7 +171,7 @@ func (s *Server) withSession(h http.Handler) http.Handler {
 }
 
 // headers are on every answer.
-func headers(h http.Handler) http.Handler {
+func headers(h http.Handler, secure bool) http.Handler {
 	const policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		k := w.Header()
@@ -167,61 +179,49 @@ func headers(h http.Handler) http.Handler {
 		k.Set("X-Content-Type-Options", "nosniff")
 		k.Set("Referrer-Policy", "same-origin")
 		k.Set("Cross-Origin-Opener-Policy", "same-origin")
+		if secure {
+			k.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		h.ServeHTTP(w, r)
 	})
 }
 
-// who may use a route.
-type who int
-
-const (
-	anyone   who = iota
-	signedIn     // every account
-	staff        // librarian, lead, administrator
-	leading      // lead, administrator
-	admin        // administrator
-)
-
-func (w who) allows(u *library.User) bool {
-	switch {
-	case w == anyone:
-		return true
-	case u == nil:
-		return false
-	case w == signedIn:
-		return true
-	case w == staff:
-		return u.Role == library.Librarian || u.Role == library.Lead || u.Role == library.Administrator
-	case w == leading:
-		return u.Role == library.Lead || u.Role == library.Administrator
-	}
-	return u.Role == library.Administrator
-}
-
-// guard lets only those in whom the route is for.
+// guard lets only those in who have the route's right, and only writes that name the
+// version that they were made for.
 func (s *Server) guard(r route) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		u, err := s.user(c)
+		p, err := s.principal(c)
 		if err != nil {
 			return err
 		}
-		c.Set("user", u)
-		c.Set("route", r.path)
-		if !r.who.allows(u) {
-			if u == nil {
-				if strings.HasPrefix(r.path, "/api/") {
-					c.Response().Header().Set("WWW-Authenticate", "Bearer")
-					return refuse(http.StatusUnauthorized, "Sign in, or send a bearer token.")
-				}
-				if r.method == http.MethodGet {
-					return c.Redirect(http.StatusSeeOther, "/?to="+template.URLQueryEscaper(c.Request().URL.RequestURI()))
-				}
-				return refuse(http.StatusUnauthorized, "You are signed out. Sign in and try again.")
+		c.Set("principal", p)
+		if !p.May(r.right) {
+			if p.Name == "" {
+				return s.strangers(c, r)
 			}
-			return refuse(http.StatusForbidden, fmt.Sprintf("This is not for %ss. Ask the librarian or the administrator.", u.Role))
+			return library.Forbidden{Right: r.right, By: p}
+		}
+		if r.versioned {
+			if _, given, err := seen(c); err != nil {
+				return err
+			} else if !given {
+				return refuse(http.StatusPreconditionRequired, "Say which version this change was made for: send its ETag as If-Match, or * to change whatever there is.")
+			}
 		}
 		return r.do(c)
 	}
+}
+
+// strangers are asked to sign in.
+func (s *Server) strangers(c *echo.Context, r route) error {
+	if strings.HasPrefix(r.path, "/api/") {
+		c.Response().Header().Set("WWW-Authenticate", "Bearer")
+		return refuse(http.StatusUnauthorized, "Sign in, or send a bearer token.")
+	}
+	if r.method == http.MethodGet && c.Request().Header.Get("X-Part") == "" {
+		return c.Redirect(http.StatusSeeOther, "/?to="+template.URLQueryEscaper(c.Request().URL.RequestURI()))
+	}
+	return refuse(http.StatusUnauthorized, "You are signed out. Sign in and try again.")
 }
 
 // recovered answers a panic in a handler as an error, so that it ends neither
@@ -230,7 +230,11 @@ func (s *Server) recovered(h http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		defer func() {
 			if p := recover(); p != nil && p != http.ErrAbortHandler {
-				s.Log.Error("panic", "path", r.URL.Path, "panic", p, "stack", string(debug.Stack()))
+				stack := debug.Stack()
+				if carried, ok := p.(interface{ Trace() []byte }); ok {
+					stack = carried.Trace()
+				}
+				s.Log.Error("panic", "path", r.URL.Path, "panic", p, "stack", string(stack))
 				_, says := explain(errors.New("panic"))
 				writeProblem(w, http.StatusInternalServerError, says)
 			}
@@ -239,37 +243,37 @@ func (s *Server) recovered(h http.Handler) http.Handler {
 	})
 }
 
-// user is who asks: by bearer token, else by session; nil if nobody is signed in.
-func (s *Server) user(c *echo.Context) (*library.User, error) {
+// principal is who asks: by bearer token, else by session; nobody if neither.
+func (s *Server) principal(c *echo.Context) (library.Principal, error) {
 	ctx := c.Request().Context()
 	if h := c.Request().Header.Get("Authorization"); h != "" {
 		token, ok := strings.CutPrefix(h, "Bearer ")
 		if !ok {
-			return nil, refuse(http.StatusUnauthorized, "Send the token as Authorization: Bearer …")
+			return library.Principal{}, refuse(http.StatusUnauthorized, "Send the token as Authorization: Bearer …")
 		}
-		u, err := s.Service.UserOfToken(ctx, strings.TrimSpace(token))
-		if errors.Is(err, library.ErrNotFound) || errors.Is(err, library.ErrDenied) {
-			return nil, refuse(http.StatusUnauthorized, "This token is not known, or its account has been closed.")
+		p, err := s.Service.PrincipalOfToken(ctx, strings.TrimSpace(token))
+		if errors.Is(err, library.ErrDenied) {
+			return p, refuse(http.StatusUnauthorized, "This token is not known, has ended, or its account has been closed.")
 		}
-		return &u, err
+		return p, err
 	}
 	if strings.HasPrefix(c.Request().URL.Path, "/static/") {
-		return nil, nil
+		return library.Principal{}, nil
 	}
-	id := s.sessions.GetInt64(ctx, "user")
-	if id == 0 {
-		return nil, nil
+	secret := s.sessions.GetString(ctx, "sign-in")
+	if secret == "" {
+		return library.Principal{}, nil
 	}
-	u, err := s.Service.User(ctx, id)
-	if errors.Is(err, library.ErrNotFound) || err == nil && u.Disabled {
-		return nil, s.sessions.Destroy(ctx)
+	p, err := s.Service.PrincipalOfSignIn(ctx, secret)
+	if errors.Is(err, library.ErrNotFound) {
+		return library.Principal{}, s.sessions.Destroy(ctx)
 	}
-	return &u, err
+	return p, err
 }
 
-func me(c *echo.Context) *library.User {
-	u, _ := c.Get("user").(*library.User)
-	return u
+func me(c *echo.Context) library.Principal {
+	p, _ := c.Get("principal").(library.Principal)
+	return p
 }
 
 // refusal is an error that says what a person can do about it.
@@ -287,7 +291,15 @@ func explain(err error) (int, string) {
 	var r refusal
 	var invalid library.Invalid
 	var coded interface{ StatusCode() int }
+	var forbidden library.Forbidden
+	var many library.TooMany
 	switch {
+	case errors.As(err, &forbidden):
+		return http.StatusForbidden, forbidden.Error()
+	case errors.As(err, &many):
+		return http.StatusTooManyRequests, many.Error()
+	case errors.Is(err, library.ErrBusy):
+		return http.StatusServiceUnavailable, "The server is making many pictures at once. Try again in a moment."
 	case errors.Is(err, syscall.ENOSPC):
 		return http.StatusInsufficientStorage, "The server's disk is full. Nothing that had arrived was lost; try again when the administrator has made room."
 	case errors.As(err, &r):
@@ -297,7 +309,7 @@ func explain(err error) (int, string) {
 	case errors.Is(err, library.ErrNotFound):
 		return http.StatusNotFound, "There is nothing at this address. It may have been mistyped."
 	case errors.Is(err, library.ErrStale):
-		return http.StatusPreconditionFailed, "Somebody else has changed this in the meantime. Load it again and repeat your change."
+		return http.StatusPreconditionFailed, "This has changed since you loaded it. Load it again and repeat your change."
 	case errors.As(err, &coded) && coded.StatusCode() < 500:
 		switch coded.StatusCode() {
 		case http.StatusNotFound:
@@ -321,6 +333,13 @@ func (s *Server) problem(c *echo.Context, err error) {
 		return
 	}
 	c.Response().Header().Del("Cache-Control")
+	if status == http.StatusServiceUnavailable || status == http.StatusTooManyRequests {
+		wait := 2
+		if many := (library.TooMany{}); errors.As(err, &many) {
+			wait = int(many.Wait.Seconds()) + 1
+		}
+		c.Response().Header().Set("Retry-After", strconv.Itoa(wait))
+	}
 	if path := c.Request().URL.Path; c.Request().Header.Get("X-Part") != "" || strings.HasPrefix(path, "/api/") || strings.Contains(c.Request().Header.Get("Accept"), "application/json") {
 		writeProblem(c.Response(), status, says)
 		return

@@ -14,6 +14,7 @@ import (
 type standardsPage struct {
 	frame
 	Lead      bool
+	Version   int64
 	Densities []library.DensityClass
 	Cameras   []cameraRow
 	Checks    []checkRow
@@ -40,11 +41,11 @@ func cameraSays(c library.Camera) string {
 }
 
 func (s *Server) standards(c *echo.Context) error {
-	st, err := s.Service.Standards(c.Request().Context())
+	st, version, err := s.Service.Standards(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
-	p := standardsPage{frame: s.frame(c, "Standards"), Lead: leads(c), Densities: st.Densities}
+	p := standardsPage{frame: s.frame(c, "Standards"), Version: version, Lead: leads(c), Densities: st.Densities}
 	for _, k := range st.Cameras {
 		p.Cameras = append(p.Cameras, cameraRow{k.Name, cameraSays(k), k})
 	}
@@ -58,21 +59,20 @@ func (s *Server) standards(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "standards", p)
 }
 
-// leads says whether whoever asks may decide for the studio.
-func leads(c *echo.Context) bool {
-	return leading.allows(me(c))
-}
+// leads says whether somebody may decide for the studio.
+func leads(c *echo.Context) bool { return me(c).May(library.Decide) }
 
 func (s *Server) apiStandards(c *echo.Context) error {
-	st, err := s.Service.Standards(c.Request().Context())
+	st, version, err := s.Service.Standards(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, whole(st))
+	c.Response().Header().Set("ETag", etag(version))
+	return c.JSON(http.StatusOK, withoutNulls(st))
 }
 
-// whole has no nulls.
-func whole(st library.Standards) library.Standards {
+// withoutNulls has empty lists for those that are missing.
+func withoutNulls(st library.Standards) library.Standards {
 	if st.Densities == nil {
 		st.Densities = []library.DensityClass{}
 	}
@@ -86,13 +86,18 @@ func whole(st library.Standards) library.Standards {
 }
 
 func (s *Server) apiSaveStandards(c *echo.Context) error {
+	version, _, err := seen(c)
+	if err != nil {
+		return err
+	}
 	var in library.Standards
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	st, err := s.Service.SaveStandards(c.Request().Context(), in, me(c).Name)
+	st, version, err := s.Service.SaveStandards(c.Request().Context(), me(c), version, in)
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, whole(st))
+	c.Response().Header().Set("ETag", etag(version))
+	return c.JSON(http.StatusOK, withoutNulls(st))
 }

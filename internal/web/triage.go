@@ -92,6 +92,7 @@ type cell struct {
 
 type setRow struct {
 	ID       int64
+	Version  int64
 	Name     string
 	Size     string
 	SizeTone tone
@@ -129,12 +130,13 @@ type besideView struct {
 
 type openDelivery struct {
 	deliveryRow
-	ID                       int64
+	ID, Version              int64
+	Retry                    bool // something failed here, not in the files
 	Heading, Meta            string
 	State                    library.State
 	Error                    string
 	Columns                  []column
-	Undo, Redo               string
+	Undo, Redo               library.Step // that u and U would turn; zero for none
 	Doubtful, Sure, Accepted []setRow
 	Left                     []setRow
 	SureFirst                []setRow
@@ -143,7 +145,7 @@ type openDelivery struct {
 }
 
 func openView(d library.DeliveryReport) *openDelivery {
-	o := &openDelivery{deliveryRow: deliveryView(d.Delivery, d.ID), ID: d.ID, State: d.State, Error: d.Error, Failures: d.Failures}
+	o := &openDelivery{deliveryRow: deliveryView(d.Delivery, d.ID), ID: d.ID, Version: d.Version, Retry: d.Retry, State: d.State, Error: d.Error, Failures: d.Failures}
 	o.Heading = o.Name
 	o.Meta = fmt.Sprintf("%s, %s, %s", count(d.Sets, "set"), count(d.Files, "file"), scale.Bytes(d.Bytes))
 	for _, c := range columns {
@@ -169,7 +171,7 @@ func openView(d library.DeliveryReport) *openDelivery {
 }
 
 func rowView(m *library.Material, here map[int64]library.Material) setRow {
-	r := setRow{ID: m.ID, Name: m.Name, Accepted: m.Stage == library.Accepted, Released: m.Released, Size: "no size found", SizeTone: doubt}
+	r := setRow{ID: m.ID, Version: m.Version, Name: m.Name, Accepted: m.Stage == library.Accepted, Released: m.Released, Size: "no size found", SizeTone: doubt}
 	if m.Size.Known() {
 		r.Size, r.SizeTone = fmt.Sprintf("%s × %s, %s", metres(m.Size.W), scale.Metres(m.Size.H), sourceWord(m.SizeSource)), calm
 	}

@@ -36,7 +36,7 @@ const (
 )
 
 func newUploads(dir string, limit int64) (*uploads, error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("make %q: %w", dir, err)
 	}
 	old, err := os.ReadDir(dir)
@@ -49,10 +49,12 @@ func newUploads(dir string, limit int64) (*uploads, error) {
 		}
 	}
 	u := &uploads{dir: dir, store: filestore.New(dir)}
+	u.store.DirModePerm, u.store.FileModePerm = 0o700, 0o600
 	c := handler.NewStoreComposer()
 	u.store.UseIn(c)
 	memorylocker.New().UseIn(c)
-	h, err := handler.NewHandler(handler.Config{BasePath: uploadsPath, StoreComposer: c, MaxSize: limit, DisableDownload: true,
+	h, err := handler.NewHandler(handler.Config{BasePath: uploadsPath, StoreComposer: c, MaxSize: limit, DisableDownload: true, RespectForwardedHeaders: true, // proxied has removed those of strangers
+
 		Logger: slog.New(slog.NewTextHandler(io.Discard, nil)), // what is worth a line is logged by observe
 		Cors:   &handler.CorsConfig{Disable: true}})
 	if err != nil {
@@ -91,7 +93,7 @@ func (u *uploads) file(ctx context.Context, id string) (at, path string, err err
 		path = info.MetaData["filename"]
 	}
 	if info.Offset != info.Size {
-		return "", "", library.Invalid{Says: fmt.Sprintf("%s has not arrived whole: %d of %d bytes are here. Go on with its upload first.", path, info.Offset, info.Size)}
+		return "", "", library.Invalid{Says: fmt.Sprintf("%s has not arrived whole: %d of %d bytes are here. Resume its upload first.", path, info.Offset, info.Size)}
 	}
 	return filepath.Join(u.dir, id), path, nil
 }
@@ -113,7 +115,7 @@ func (s *Server) deliverUploads(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	next := 0
-	d, err := s.Service.Receive(ctx, me(c).Name, func() (library.Incoming, error) {
+	d, err := s.Service.Receive(ctx, me(c), func() (library.Incoming, error) {
 		if next == len(in.Uploads) {
 			return library.Incoming{}, io.EOF
 		}

@@ -17,7 +17,7 @@ func (s *Server) mapOf(c *echo.Context) (*library.Map, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := s.Service.MapOf(c.Request().Context(), id)
+	p, err := s.Service.MapOf(c.Request().Context(), me(c), id)
 	if err == nil && p.Blob == "" {
 		err = library.ErrNotFound
 	}
@@ -37,21 +37,39 @@ func figures(c *echo.Context, names ...string) ([]float64, error) {
 	return out, nil
 }
 
+// wholes reads query parameters that are whole numbers of at most a thousand million, so
+// that nothing computed from them overflows; those that are missing are 0.
+func wholes(c *echo.Context, names ...string) ([]int, error) {
+	out := make([]int, len(names))
+	for i, name := range names {
+		v, err := whole(c, name, 0)
+		if err != nil {
+			return nil, err
+		}
+		out[i] = v
+	}
+	return out, nil
+}
+
 func (s *Server) mapTile(c *echo.Context) error {
 	p, err := s.mapOf(c)
 	if err != nil {
 		return err
 	}
-	v, err := figures(c, "z", "x", "y", "ev")
+	n, err := wholes(c, "z", "x", "y")
 	if err != nil {
 		return err
 	}
-	g := library.Glance{Level: int(v[0]), X: int(v[1]), Y: int(v[2]), Exposure: v[3], Component: c.QueryParam("c")}
+	exposure, err := number(c, "ev", 0)
+	if err != nil {
+		return err
+	}
+	g := library.Glance{Level: n[0], X: n[1], Y: n[2], Exposure: exposure, Component: c.QueryParam("c")}
 	if g.Component == "" {
 		g.Component = p.Component
 	}
 	key := fmt.Sprintf("%s-%x-%s-%s-tile-%d-%d-%d-%g", p.Blob[:16], p.Layer, g.Component, p.Channel, g.Level, g.X, g.Y, g.Exposure)
-	return s.picture(c, key, "image/png", func() ([]byte, error) { return s.Service.TileOf(p, g) })
+	return s.picture(c, key, "image/png", func() ([]byte, error) { return s.Service.TileOf(c.Request().Context(), p, g) })
 }
 
 func (s *Server) mapPixel(c *echo.Context) error {
@@ -59,11 +77,11 @@ func (s *Server) mapPixel(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v, err := figures(c, "x", "y")
+	n, err := wholes(c, "x", "y")
 	if err != nil {
 		return err
 	}
-	values, err := s.Service.Pixel(p, int(v[0]), int(v[1]))
+	values, err := s.Service.Pixel(c.Request().Context(), p, n[0], n[1])
 	if err != nil {
 		return err
 	}
@@ -75,11 +93,15 @@ func (s *Server) mapSection(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v, err := figures(c, "x0", "y0", "x1", "y1", "n")
+	v, err := figures(c, "x0", "y0", "x1", "y1")
 	if err != nil {
 		return err
 	}
-	values, err := s.Service.Section(p, v[0], v[1], v[2], v[3], int(v[4]))
+	n, err := wholes(c, "n")
+	if err != nil {
+		return err
+	}
+	values, err := s.Service.Section(c.Request().Context(), p, v[0], v[1], v[2], v[3], n[0])
 	if err != nil {
 		return err
 	}
@@ -92,5 +114,5 @@ func (s *Server) heat(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.picture(c, m.LookKey()+"-heat", "image/png", func() ([]byte, error) { return s.Service.HeatOf(m) })
+	return s.picture(c, m.LookKey()+"-heat", "image/png", func() ([]byte, error) { return s.Service.HeatOf(c.Request().Context(), m) })
 }

@@ -170,20 +170,27 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	if err != nil {
 		return nil, h, err
 	}
+	im, err := h.Decode()
+	return im, h, err
+}
+
+// Decode reads the pixels of the file that the header was read from, and sets its
+// components to what they have.
+func (h *Header) Decode() (*raster.Image, error) {
 	packed, err := h.pixels()
 	if err != nil {
-		return nil, h, err
+		return nil, err
 	}
 	raw := int64(h.H) * int64(h.rowBytes(h.W)+1)
 	if raw/1032 > int64(len(packed))+64 { // deflate's best (RFC 1951: 258 bytes by 2 bits)
-		return nil, h, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", h.W, h.H))
+		return nil, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", h.W, h.H))
 	}
 	z, err := zlib.NewReader(bytes.NewReader(packed))
 	if err != nil {
-		return nil, h, inflating(err)
+		return nil, inflating(err)
 	}
 	im := raster.New(h.W, h.H, h.Components, h.Bits)
-	u := unpacker{h: &h, im: im}
+	u := unpacker{h: h, im: im}
 	if !h.interlaced {
 		err = u.pass(z, h.W, h.H, 0, 0, 1, 1)
 	} else {
@@ -195,11 +202,11 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 		}
 	}
 	if err != nil {
-		return nil, h, err
+		return nil, err
 	}
 	dropOpaque(im)
 	h.Components = im.Components()
-	return im, h, nil
+	return im, nil
 }
 
 // pixels gathers the IDAT chunks.

@@ -292,15 +292,22 @@ func (h *Header) most() uint64 {
 // components beyond four are left out.
 func Decode(data []byte) (*raster.Image, Header, error) {
 	h, err := ReadHeader(data)
-	if err == nil {
-		err = h.check()
-	}
 	if err != nil {
 		return nil, h, err
+	}
+	im, err := h.Decode()
+	return im, h, err
+}
+
+// Decode reads the picture of the file that the header was read from, and sets its
+// components to what they have.
+func (h *Header) Decode() (*raster.Image, error) {
+	if err := h.check(); err != nil {
+		return nil, err
 	}
 	im, err := h.decode()
 	if err == nil {
 		h.Components = im.Components()
 	}
-	return im, h, err
+	return im, err
 }

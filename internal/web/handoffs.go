@@ -1,0 +1,118 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"aldermoor/core/handoff"
+	"aldermoor/internal/library"
+)
+
+// This file gives handoffs: as a zip, as a manifest, and file by file. Where the files have
+// to be made first, a request waits for a while and then says how far that is.
+
+// handoffWait is how long a request waits for a handoff that is being made, unless it asks
+// for another time with wait=SECONDS.
+const handoffWait = 25
+
+// handoffWords are the parameters that choose a handoff's conventions.
+var handoffWords = []string{"tier", "normal", "roughness", "format"}
+
+// profileOf reads a handoff's conventions from an address.
+func profileOf(c *echo.Context) (handoff.Profile, error) {
+	return library.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
+}
+
+// made is the handoff that an address asks for. ready is false if it is being made: then
+// the answer has been given.
+func (s *Server) made(c *echo.Context) (r *library.Release, m library.Made, ready bool, err error) {
+	if r, err = s.released(c); err != nil {
+		return nil, m, false, err
+	}
+	profile, err := profileOf(c)
+	if err != nil {
+		return nil, m, false, err
+	}
+	wait, err := whole(c, "wait", handoffWait)
+	if err != nil {
+		return nil, m, false, err
+	}
+	m, err = s.Service.Take(c.Request().Context(), me(c), r, profile, time.Duration(min(max(wait, 0), 60))*time.Second)
+	var pending library.Pending
+	if errors.As(err, &pending) {
+		c.Response().Header().Set("Retry-After", "1")
+		return r, m, false, c.JSON(http.StatusAccepted, map[string]any{"state": "making", "done": pending.Done, "of": pending.Of, "progress": float64(pending.Done) / float64(max(pending.Of, 1)), "href": c.Request().URL.RequestURI()})
+	}
+	return r, m, err == nil, err
+}
+
+func (s *Server) apiHandoff(c *echo.Context) error {
+	r, m, ready, err := s.made(c)
+	if !ready {
+		return err
+	}
+	zip, closeAll, err := m.Zip()
+	if err != nil {
+		return err
+	}
+	defer closeAll()
+	h := c.Response().Header()
+	h.Set("Content-Type", "application/zip")
+	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s.zip"`, m.Folder))
+	h.Set("Cache-Control", "private, max-age=3600")
+	http.ServeContent(c.Response(), c.Request(), m.Folder+".zip", r.Created, io.NewSectionReader(zip, 0, zip.Size()))
+	return nil
+}
+
+// apiManifest lists the files of a handoff: the same bytes as in its zip.
+func (s *Server) apiManifest(c *echo.Context) error {
+	r, m, ready, err := s.made(c)
+	if !ready {
+		return err
+	}
+	words := url.Values{}
+	for _, k := range handoffWords {
+		if v := c.QueryParam(k); v != "" {
+			words.Set(k, v)
+		}
+	}
+	type file struct {
+		handoff.File
+		Href string `json:"href"`
+	}
+	files, bytes := []file{}, int64(0)
+	for _, f := range m.Files {
+		files = append(files, file{f, (&url.URL{Path: fmt.Sprintf("/api/v1/releases/%d/files/%s", r.ID, f.Path), RawQuery: words.Encode()}).String()})
+		bytes += f.Size
+	}
+	return c.JSON(http.StatusOK, map[string]any{"release": r.ID, "material_id": r.MaterialID, "number": r.Number, "folder": m.Folder, "bytes": bytes, "files": files})
+}
+
+// apiHandoffFile gives one file of a handoff.
+func (s *Server) apiHandoffFile(c *echo.Context) error {
+	r, m, ready, err := s.made(c)
+	if !ready {
+		return err
+	}
+	path := c.Param("*")
+	b, err := m.Open(path)
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	for _, f := range m.Files {
+		if f.Path == path {
+			c.Response().Header().Set("ETag", strconv.Quote(f.SHA256))
+		}
+	}
+	c.Response().Header().Set("Cache-Control", "private, max-age=31536000, immutable")
+	http.ServeContent(c.Response(), c.Request(), path, r.Created, io.NewSectionReader(b, 0, b.Size()))
+	return nil
+}

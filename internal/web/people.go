@@ -1,0 +1,259 @@
+package web
+
+import (
+	"errors"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"aldermoor/internal/library"
+
+	"github.com/labstack/echo/v5"
+)
+
+// This file is about accounts: those of others for the administrator, one's own, and the
+// audit.
+
+type peoplePage struct {
+	frame
+	People    []library.User
+	Roles     []library.Role
+	Problem   string
+	CodeFor   string // whose password was reset
+	Code      string // the one-time code, shown once
+	CodeLasts string
+}
+
+func (s *Server) people(c *echo.Context) error {
+	return s.showPeople(c, http.StatusOK, peoplePage{})
+}
+
+func (s *Server) showPeople(c *echo.Context, status int, p peoplePage) error {
+	people, err := s.Service.Users(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	p.frame, p.People, p.Roles = s.frame(c, "People"), people, library.Roles()
+	return s.render(c, status, "people", p)
+}
+
+func (s *Server) addPerson(c *echo.Context) error {
+	_, err := s.Service.AddUser(c.Request().Context(), me(c), c.FormValue("name"), c.FormValue("password"), library.Role(c.FormValue("role")))
+	return s.afterPeople(c, err)
+}
+
+func (s *Server) changePerson(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	return s.afterPeople(c, s.Service.ChangeUser(c.Request().Context(), me(c), of, library.Role(c.FormValue("role")), c.FormValue("disabled") != ""))
+}
+
+func (s *Server) afterPeople(c *echo.Context, err error) error {
+	if status, text, ok := says(err); ok {
+		return s.showPeople(c, status, peoplePage{Problem: text})
+	}
+	if err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/people")
+}
+
+func (s *Server) resetPerson(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	code, err := s.Service.ResetPassword(c.Request().Context(), me(c), of)
+	if status, text, ok := says(err); ok {
+		return s.showPeople(c, status, peoplePage{Problem: text})
+	}
+	if err != nil {
+		return err
+	}
+	return s.showPeople(c, http.StatusOK, peoplePage{Code: code, CodeFor: c.FormValue("name"), CodeLasts: "one day"})
+}
+
+type auditPage struct {
+	frame
+	Entries           []library.AuditEntry
+	Actions           []string
+	Actor, Action, Of string // the filters in force
+	Prev, Next        string // addresses, empty for none
+}
+
+func auditQuery(c *echo.Context) library.AuditQuery {
+	return library.AuditQuery{Actor: c.QueryParam("actor"), Action: c.QueryParam("action"), Text: c.QueryParam("text"), Page: pageOf(c), Per: 100}
+}
+
+// audit is the record of who did what.
+func (s *Server) audit(c *echo.Context) error {
+	q := auditQuery(c)
+	ctx := c.Request().Context()
+	list, more, err := s.Service.Audit(ctx, me(c), q)
+	if err != nil {
+		return err
+	}
+	p := auditPage{frame: s.frame(c, "Audit"), Entries: list, Actor: q.Actor, Action: q.Action, Of: q.Text}
+	if p.Actions, err = s.Service.AuditActions(ctx, me(c)); err != nil {
+		return err
+	}
+	at := func(page int) string {
+		v := url.Values{"page": {strconv.Itoa(page)}}
+		for k, text := range map[string]string{"actor": q.Actor, "action": q.Action, "text": q.Text} {
+			if text != "" {
+				v.Set(k, text)
+			}
+		}
+		return "/audit?" + v.Encode()
+	}
+	if q.Page > 1 {
+		p.Prev = at(q.Page - 1)
+	}
+	if more {
+		p.Next = at(q.Page + 1)
+	}
+	return s.render(c, http.StatusOK, "audit", p)
+}
+
+func (s *Server) apiAudit(c *echo.Context) error {
+	q := auditQuery(c)
+	list, more, err := s.Service.Audit(c.Request().Context(), me(c), q)
+	if err != nil {
+		return err
+	}
+	type entry struct {
+		At      string `json:"at"`
+		Actor   string `json:"actor"`
+		Action  string `json:"action"`
+		Subject string `json:"subject"`
+		Detail  string `json:"detail"`
+	}
+	items := []entry{}
+	for _, e := range list {
+		items = append(items, entry{e.At.UTC().Format("2006-01-02T15:04:05Z"), e.Actor, e.Action, e.Subject, e.Detail})
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": q.Page, "more": more})
+}
+
+type youPage struct {
+	frame
+	Token   string // a new one, shown once
+	Problem string
+	Done    string
+	Tokens  []tokenRow
+	SignIns []signInRow
+	Scopes  []library.Scope
+}
+
+type tokenRow struct {
+	ID                       int64
+	Label, Scope, Ends, Used string
+}
+
+type signInRow struct {
+	ID, Agent, Address, Seen string
+	Own                      bool
+}
+
+func (s *Server) you(c *echo.Context) error { return s.showYou(c, http.StatusOK, youPage{}) }
+
+func (s *Server) showYou(c *echo.Context, status int, p youPage) error {
+	ctx := c.Request().Context()
+	p.frame, p.Scopes = s.frame(c, "You"), library.Scopes()
+	if me(c).May(library.SelfManage) {
+		tokens, err := s.Service.Tokens(ctx, me(c))
+		if err != nil {
+			return err
+		}
+		now := time.Now()
+		for _, t := range tokens {
+			r := tokenRow{ID: t.ID, Label: t.Label, Scope: string(t.Scope), Ends: "never", Used: "never"}
+			if !t.Ends.IsZero() {
+				r.Ends = t.Ends.Format("2 January 2006")
+			}
+			if !t.Used.IsZero() {
+				r.Used = ago(t.Used, now)
+			}
+			p.Tokens = append(p.Tokens, r)
+		}
+		list, own, err := s.Service.SignIns(ctx, me(c))
+		if err != nil {
+			return err
+		}
+		for _, in := range list {
+			p.SignIns = append(p.SignIns, signInRow{in.ID, browserOf(in.Agent), in.Address, ago(in.Seen, now), in.ID == own})
+		}
+	}
+	return s.render(c, status, "you", p)
+}
+
+// browserOf is the part of a user agent that a person knows.
+func browserOf(agent string) string {
+	for _, k := range [][2]string{{"Firefox/", "Firefox"}, {"Edg/", "Edge"}, {"Chrome/", "Chrome"}, {"Safari/", "Safari"}, {"curl/", "curl"}} {
+		if strings.Contains(agent, k[0]) {
+			for _, system := range []string{"Windows", "Mac OS X", "Android", "Linux", "iPhone", "iPad"} {
+				if strings.Contains(agent, system) {
+					return k[1] + " on " + strings.Replace(system, "Mac OS X", "macOS", 1)
+				}
+			}
+			return k[1]
+		}
+	}
+	if agent == "" {
+		return "unknown browser"
+	}
+	return agent
+}
+
+func (s *Server) afterYou(c *echo.Context, done string, err error) error {
+	if status, text, ok := says(err); ok {
+		if errors.Is(err, library.ErrDenied) {
+			text = "This is not your present password."
+		}
+		return s.showYou(c, status, youPage{Problem: text})
+	}
+	if err != nil {
+		return err
+	}
+	return s.showYou(c, http.StatusOK, youPage{Done: done})
+}
+
+func (s *Server) changePassword(c *echo.Context) error {
+	err := s.Service.ChangePassword(c.Request().Context(), me(c), c.FormValue("old"), c.FormValue("password"), from(c))
+	return s.afterYou(c, "Password changed. Your other sign-ins were ended.", err)
+}
+
+func (s *Server) addToken(c *echo.Context) error {
+	days, err := strconv.Atoi(c.FormValue("days"))
+	if c.FormValue("days") == "" {
+		days, err = 0, nil
+	}
+	if err != nil {
+		return s.afterYou(c, "", library.Invalid{Says: "A token holds a whole number of days."})
+	}
+	scope := library.Scope(c.FormValue("scope"))
+	if scope == "" {
+		scope = library.ScopeRead
+	}
+	token, _, err := s.Service.NewToken(c.Request().Context(), me(c), me(c).Name, c.FormValue("label"), scope, days)
+	if err != nil {
+		return s.afterYou(c, "", err)
+	}
+	return s.showYou(c, http.StatusOK, youPage{Token: token})
+}
+
+func (s *Server) revokeToken(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	return s.afterYou(c, "Token revoked.", s.Service.RevokeToken(c.Request().Context(), me(c), id))
+}
+
+func (s *Server) endSignIn(c *echo.Context) error {
+	return s.afterYou(c, "Sign-in ended.", s.Service.EndSignIn(c.Request().Context(), me(c), c.Param("sign-in")))
+}
