@@ -206,7 +206,7 @@ func (x *Index) Find(p Print, skip func(id int64) bool) (best Match, ok bool) {
 			if e.even || bits.OnesCount64(h^e.hash) > apart || skip != nil && skip(e.id) {
 				continue
 			}
-			if l := p.compare(e.print, turn); l >= alike && l > best.Likeness {
+			if l := p.compare(e.print, turn); l >= alike && (l > best.Likeness || l == best.Likeness && e.id < best.ID) {
 				best, ok = Match{e.id, (4 - turn) & 3, l}, true
 			}
 		}

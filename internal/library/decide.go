@@ -63,6 +63,7 @@ type Like struct {
 	Sets     []int64  // which sets those are
 	Station  string   // whose rule it would be
 	Warnings []string // what the pixels say against it
+	Step     int64    // that was recorded when it was applied
 }
 
 // LikeMap finds the maps of the same delivery whose names end like the given
@@ -165,7 +166,7 @@ func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID in
 		for _, id := range l.Sets {
 			seen = append(seen, Seen{ID: id})
 		}
-		_, err := s.editIn(tx, p, "channel", seen, func(_ Tx, list []*Material) (string, error) {
+		done, err := s.editIn(tx, p, "channel", seen, func(_ Tx, list []*Material) (string, error) {
 			for _, m := range list {
 				for _, k := range m.mapIDs() {
 					if slices.Contains(l.Maps, k) {
@@ -175,6 +176,9 @@ func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID in
 			}
 			return fmt.Sprintf("all %d ending in %q %s", len(l.Maps), l.Ending, channelWord(c)), nil
 		})
+		if len(done) > 0 {
+			l.Step = done[0].Step
+		}
 		return err
 	})
 	return l, err

@@ -134,6 +134,8 @@ type Material struct {
 	ReleasedVersion int64 // the version that was released
 	Created         time.Time
 	Updated         time.Time
+
+	Step int64 // the step that has just been recorded of a change; not stored
 }
 
 // Map is one map of a material, or with Channel None a picture that is

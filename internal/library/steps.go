@@ -354,6 +354,9 @@ func (s *Service) editIn(tx Tx, p Principal, kind string, seen []Seen, change fu
 	if err := tx.AddStep(&step); err != nil {
 		return nil, err
 	}
+	for i := range done {
+		done[i].Step = step.ID
+	}
 	return done, nil
 }
 

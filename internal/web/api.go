@@ -286,6 +286,7 @@ type apiMaterialView struct {
 	Released     int                   `json:"released"`       // number of the latest release, 0 for none
 	Changed      bool                  `json:"changed"`        // since that release
 	Look         string                `json:"look"`           // changes when pictures of it do
+	Step         *int64                `json:"step,omitempty"` // that this change recorded, to undo it by
 }
 
 func (s *Server) materialView(m *library.Material) apiMaterialView {
@@ -294,6 +295,9 @@ func (s *Server) materialView(m *library.Material) apiMaterialView {
 		Density: set.Density, Tiling: set.Tiling, Period: set.Period, Tags: m.Tags, Categories: m.Categories, Licence: m.Licence, Author: m.Author, Rights: m.Rights, Station: m.Station,
 		Captured: m.Captured, ContactClass: m.Contact, Workflow: set.Workflow, Maps: set.Maps, Unassigned: set.Unassigned, Attachments: set.Attachments,
 		Findings: set.Findings, Released: m.Released, Changed: m.Changed(), Look: m.LookKey()}
+	if m.Step > 0 {
+		v.Step = &m.Step
+	}
 	v.Recipe = recipeView(m)
 	v.RecipeState, v.Problem = s.recipeState(m)
 	if m.Size.Known() {

@@ -67,11 +67,11 @@ func (s *Server) place(c *echo.Context, to library.Stage) error {
 	if err != nil {
 		return err
 	}
-	ids := []int64{}
+	ids, step := []int64{}, int64(0)
 	for i := range done {
-		ids = append(ids, done[i].ID)
+		ids, step = append(ids, done[i].ID), done[i].Step
 	}
-	return c.JSON(http.StatusOK, map[string]any{"materials": ids})
+	return c.JSON(http.StatusOK, map[string]any{"materials": ids, "step": step})
 }
 
 // apiKnown settles what becomes of a set whose scan is here already.
@@ -93,7 +93,7 @@ func (s *Server) apiKnown(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"material_id": m.ID, "name": m.Name, "version": m.Version})
+	return c.JSON(http.StatusOK, map[string]any{"material_id": m.ID, "name": m.Name, "version": m.Version, "step": m.Step})
 }
 
 // apiResend takes a file or archive again that could not be read, under the path that it
@@ -143,10 +143,11 @@ type likeView struct {
 	Maps     []int64  `json:"maps"`
 	Station  string   `json:"station"`
 	Warnings []string `json:"warnings"`
+	Step     int64    `json:"step,omitempty"` // to undo it by
 }
 
 func viewLike(l library.Like) likeView {
-	v := likeView{l.Ending, l.Maps, l.Station, l.Warnings}
+	v := likeView{l.Ending, l.Maps, l.Station, l.Warnings, l.Step}
 	if v.Maps == nil {
 		v.Maps = []int64{}
 	}

@@ -288,7 +288,7 @@ func TestFoldersThroughTheAPI(t *testing.T) {
 	if resp, _ := s.ask(librarian, "DELETE", path, nil); resp.StatusCode != 204 {
 		t.Errorf("%d", resp.StatusCode)
 	}
-	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "None is watched yet") {
+	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "No folder is watched yet") {
 		t.Error(p)
 	}
 	s.service.WatchRoots = nil

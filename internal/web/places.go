@@ -537,9 +537,6 @@ func (s *Server) eventStream(c *echo.Context) error {
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.Header().Set("X-Accel-Buffering", "no")
-	if c.Request().Method == http.MethodHead {
-		return c.NoContent(http.StatusOK)
-	}
 	text := c.Request().Header.Get("Last-Event-ID")
 	if text == "" {
 		text = c.QueryParam("after")
@@ -547,6 +544,9 @@ func (s *Server) eventStream(c *echo.Context) error {
 	after, err := strconv.ParseInt(text, 10, 64)
 	if text != "" && (err != nil || after < 0) {
 		return library.Invalid{Says: fmt.Sprintf("An event's number is whole and positive; %q is not.", text)}
+	}
+	if c.Request().Method == http.MethodHead {
+		return c.NoContent(http.StatusOK)
 	}
 	ctx := c.Request().Context()
 	l, gap, stop, err := s.Service.Listen(ctx, me(c), after)

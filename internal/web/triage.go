@@ -62,9 +62,9 @@ func deliveryView(d library.Delivery, open int64) deliveryRow {
 	case d.Doubtful == 0:
 		r.Line, r.Tone = fmt.Sprintf("all %d sure", sure), good
 	case sure == 0:
-		r.Line, r.Tone = fmt.Sprintf("%d doubtful", d.Doubtful), doubt
+		r.Line, r.Tone = fmt.Sprintf("%d to check", d.Doubtful), doubt
 	default:
-		r.Line, r.Tone = fmt.Sprintf("%d doubtful, %d sure", d.Doubtful, sure), doubt
+		r.Line, r.Tone = fmt.Sprintf("%d to check, %d ready", d.Doubtful, sure), doubt
 	}
 	if r.Tone == calm && d.Failed > 0 {
 		r.Line += ", " + count(d.Failed, "file") + " not read"
@@ -171,7 +171,7 @@ func openView(d library.DeliveryReport) *openDelivery {
 }
 
 func rowView(m *library.Material, here map[int64]library.Material) setRow {
-	r := setRow{ID: m.ID, Version: m.Version, Name: m.Name, Accepted: m.Stage == library.Accepted, Released: m.Released, Size: "no size found", SizeTone: doubt}
+	r := setRow{ID: m.ID, Version: m.Version, Name: m.Name, Accepted: m.Stage == library.Accepted, Released: m.Released, Size: "Size unknown", SizeTone: doubt}
 	if m.Size.Known() {
 		r.Size, r.SizeTone = fmt.Sprintf("%s × %s, %s", metres(m.Size.W), scale.Metres(m.Size.H), sourceWord(m.SizeSource)), calm
 	}
@@ -197,7 +197,7 @@ func rowView(m *library.Material, here map[int64]library.Material) setRow {
 		r.More = append(r.More, k)
 	}
 	for _, p := range m.Unassigned() {
-		k := cell{Title: "Belongs nowhere"}
+		k := cell{Title: "Unassigned"}
 		k.fill(&p)
 		k.Tone = doubt
 		r.Loose = append(r.Loose, k)

@@ -421,7 +421,7 @@ func TestAnswersMatchTheirSchemas(t *testing.T) {
 	keys("Map", set["maps"].([]any)[0])
 	id := set["material_id"]
 	m := s.json(library.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
-	keys("Material", m)
+	keys("Material", m, "step")
 	r := s.json(library.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%v/releases", id), map[string]any{}, 201)
 	keys("Release", r, "material")
 	whole := s.json(library.Artist, "GET", r["href"].(string), nil, 200)

@@ -6,13 +6,13 @@
  * @param {string} method
  * @param {string} path
  * @param {unknown} [body]
- * @param {string} [version] value for If-Match
+ * @param {string | number} [version] of what is changed, as it is shown; "*" for whatever there is
  */
 export async function call(method, path, body, version) {
   /** @type {Record<string, string>} */
   const headers = { Accept: "application/json" };
   if (body !== undefined) headers["Content-Type"] = "application/json";
-  if (version) headers["If-Match"] = `"${version}"`;
+  if (version) headers["If-Match"] = version === "*" ? "*" : `"${version}"`;
   let answer;
   try {
     answer = await fetch(path, { method, headers, body: body === undefined ? undefined : JSON.stringify(body) });
@@ -20,8 +20,30 @@ export async function call(method, path, body, version) {
     throw new Error("The server cannot be reached. Check the connection and try again.");
   }
   const data = answer.status === 204 ? null : await answer.json().catch(() => null);
-  if (!answer.ok) throw new Error(data?.detail ?? `The server answered ${answer.status}.`);
+  if (!answer.ok) throw new Refused(data?.detail ?? `The server answered ${answer.status}.`, answer.status);
   return data;
+}
+
+/** A refusal of the server, with its sentence. */
+export class Refused extends Error {
+  /**
+   * @param {string} says
+   * @param {number} status
+   */
+  constructor(says, status) {
+    super(says);
+    this.status = status;
+  }
+}
+
+/**
+ * Undoes a recorded step, or with redo does it again, and says so.
+ * @param {number | string} step
+ * @param {"undo" | "redo"} [way]
+ */
+export async function turn(step, way = "undo") {
+  const { says } = await call("POST", `/api/v1/steps/${step}/${way}`);
+  tell(`${way === "undo" ? "Undone" : "Redone"}: ${says}.`);
 }
 
 // A press is let to its end: what is under it isn't changed between down and up,

@@ -1,20 +1,9 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
-import { call, part, tell } from "./api.js";
+import { Refused, call, part, tell, turn } from "./api.js";
 import { treat } from "./recipe.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
-
-/**
- * What gives a material the size that it had, and its source with it where that is
- * evidence that is still there.
- * @param {any} old
- */
-export function sizeBack(old) {
-  const of = old.size_evidence.filter((/** @type {any} */ e) => e.source === old.size_source);
-  if (of.length === 1 && Math.abs(of[0].width_m / old.width_m - 1) < 1e-6) return { size_source: old.size_source };
-  return { width_m: old.width_m, height_m: old.height_m };
-}
 
 /** @returns {any} */
 export function bench() {
@@ -27,10 +16,65 @@ export function bench() {
 
     busy: false,
     problem: "",
+    reviewed: "",
     timer: 0,
 
     get path() {
       return `/api/v1/materials/${this.root.dataset.material}`;
+    },
+
+    /** The version of the material that is shown. */
+    get shown() {
+      return /** @type {HTMLElement} */ (this.root.querySelector("[data-lens-now]")).dataset.version ?? "";
+    },
+
+    /**
+     * Changes the material as it is shown, tells the lens, and offers the way back.
+     * @param {Record<string, unknown>} change
+     * @param {string} says
+     */
+    async patch(change, says) {
+      const m = await call("PATCH", this.path, change, this.shown);
+      this.sized(m);
+      tell(says, m.step ? () => this.turnStep(m.step) : null);
+      await this.reload();
+    },
+
+    /** @param {any} m */
+    sized(m) {
+      this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: m }));
+    },
+
+    /**
+     * @param {number | string} step
+     * @param {"undo" | "redo"} [way]
+     */
+    async turnStep(step, way = "undo") {
+      await turn(step, way);
+      this.sized(await call("GET", this.path));
+      await this.reload();
+    },
+
+    /** The step that a button or key names. @param {Event} e */
+    async turnNamed(e) {
+      const d = /** @type {HTMLElement} */ (e.currentTarget).dataset;
+      await this.turnStep(d.step ?? "", /** @type {"undo" | "redo"} */ (d.way)).catch((x) => this.failed(x));
+    },
+
+    /** @param {KeyboardEvent} e */
+    key(e) {
+      if (/** @type {HTMLElement} */ (e.target).matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || (e.key !== "u" && e.key !== "U")) return;
+      const way = e.key === "u" ? "undo" : "redo";
+      const step = /** @type {HTMLElement | null} */ (this.root.querySelector(`#heading [data-way=${way}]`))?.dataset.step;
+      if (!step) return;
+      e.stopImmediatePropagation();
+      this.turnStep(step, way).catch((/** @type {Error} */ x) => this.failed(x));
+    },
+
+    /** Says an error; what is shown is out of date if it changed elsewhere. @param {Error} e */
+    failed(e) {
+      tell(e.message);
+      if (e instanceof Refused && e.status === 412) this.reload();
     },
 
     /** @param {CustomEvent<string[]>} e */
@@ -70,7 +114,7 @@ export function bench() {
       const step = JSON.parse(/** @type {HTMLElement} */ (e.currentTarget).dataset.step ?? "{}");
       const section = /** @type {HTMLElement} */ (this.root.querySelector("#l-recipe"));
       section.scrollIntoView({ block: "nearest" });
-      await treat(this.path, step, () => this.reload());
+      await treat(this.path, this.shown, step, () => this.reload());
     },
 
     /**
@@ -80,15 +124,11 @@ export function bench() {
     async answer(e) {
       const d = /** @type {HTMLElement} */ (e.currentTarget).dataset;
       try {
-        await call("PUT", `${this.path}/maps/${d.isMap}`, { channel: d.isChannel });
+        const m = await call("PUT", `${this.path}/maps/${d.isMap}`, { channel: d.isChannel }, this.shown);
         await this.reload();
-        const delivery = this.root.dataset.delivery; // whose last decision this was
-        tell(`Taken as ${d.isChannel}.`, async () => {
-          await call("POST", `/api/v1/deliveries/${delivery}/undo`);
-          await this.reload();
-        });
+        tell(`Taken as ${d.isChannel}.`, () => this.turnStep(m.step));
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        this.failed(/** @type {Error} */ (e));
       }
     },
 
@@ -118,14 +158,14 @@ export function bench() {
           return this.reload(); // what was held back while somebody typed
         }
         try {
-          await this.save(field, figure.dataset.list !== undefined ? value.split(",") : value, before);
+          await this.save(field, figure.dataset.list !== undefined ? value.split(",") : value);
           figure.textContent = value;
           input.replaceWith(figure);
           await this.reload();
         } catch (e) {
           over = false;
           input.setAttribute("aria-invalid", "true");
-          tell(/** @type {Error} */ (e).message);
+          this.failed(/** @type {Error} */ (e));
           input.focus();
         }
       };
@@ -140,9 +180,8 @@ export function bench() {
     /**
      * @param {string} field
      * @param {string | string[] | number} value
-     * @param {string} before
      */
-    async save(field, value, before) {
+    async save(field, value) {
       if (field === "across" || field === "down") {
         // The wall is a matter of the view, and stays in its address.
         const url = new URL(location.href);
@@ -152,37 +191,11 @@ export function bench() {
         history.replaceState(null, "", url);
         return;
       }
-      const old = await call("GET", this.path);
       if (field === "zero") {
-        const v = Number(String(value).replace(",", "."));
-        if (Number.isNaN(v)) throw new Error("The zero level is a stored value between 0 and 1.");
-        await call("PATCH", this.path, { zero: v }, String(old.version));
-        tell("Noted.", async () => {
-          await call("PATCH", this.path, { zero: Number(before) });
-          await this.reload();
-        });
-        return;
+        value = Number(String(value).replace(",", "."));
+        if (Number.isNaN(value)) throw new Error("The zero level is a stored value between 0 and 1.");
       }
-      const m = await call("PATCH", this.path, { [field]: value }, String(old.version));
-      if (field in kinds && (m.width_m !== old.width_m || m.height_m !== old.height_m)) {
-        this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: m }));
-      }
-      tell(field in kinds ? "Noted, and worked through." : "Noted.", async () => {
-        await call("PATCH", this.path, this.back(field, old));
-        this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: old }));
-        await this.reload();
-      });
-    },
-
-    /**
-     * What sets things as they were.
-     * @param {string} field
-     * @param {any} old
-     */
-    back(field, old) {
-      if (!(field in kinds)) return { [field]: old[field] };
-      if (field === "depth_m") return old.depth_m ? { depth_m: old.depth_m } : {};
-      return sizeBack(old);
+      await this.patch({ [field]: value }, "Saved.");
     },
 
     /**
@@ -191,19 +204,7 @@ export function bench() {
      */
     async fitWhole(e) {
       const { fit, length } = /** @type {HTMLElement} */ (e.currentTarget).dataset;
-      const old = await call("GET", this.path);
-      try {
-        const m = await call("PATCH", this.path, { [String(fit)]: Number(length), keep_ratio: true }, String(old.version));
-        this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: m }));
-        tell("Its repeats come out whole now.", async () => {
-          await call("PATCH", this.path, this.back(String(fit), old));
-          this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: old }));
-          await this.reload();
-        });
-        await this.reload();
-      } catch (e) {
-        tell(/** @type {Error} */ (e).message);
-      }
+      await this.patch({ [String(fit)]: Number(length), keep_ratio: true }, "Its repeats come out whole now.").catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     /**
@@ -211,24 +212,19 @@ export function bench() {
      * @param {Event} e
      */
     async squareUp(e) {
-      await this.save("height_m", Number(/** @type {HTMLElement} */ (e.currentTarget).dataset.square), "");
-      await this.reload();
+      const height = Number(/** @type {HTMLElement} */ (e.currentTarget).dataset.square);
+      await this.patch({ height_m: height }, "Saved.").catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     /** @param {Event} e */
     async takeEvidence(e) {
       const source = /** @type {HTMLElement} */ (e.currentTarget).dataset.source;
-      try {
-        const m = await call("PATCH", this.path, { size_source: source });
-        this.root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: m }));
-        await this.reload();
-      } catch (e) {
-        tell(/** @type {Error} */ (e).message);
-      }
+      await this.patch({ size_source: source }, "Saved.").catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     openDialog() {
       this.problem = "";
+      this.reviewed = this.shown; // what was looked at is what is published
       this.$refs.dialog.showModal();
       this.$refs.notes.focus();
     },
@@ -241,7 +237,7 @@ export function bench() {
       this.busy = true;
       this.problem = "";
       try {
-        const r = await call("POST", `${this.path}/releases`, { notes: this.$refs.notes.value, word: this.$refs.word?.value ?? "" });
+        const r = await call("POST", `${this.path}/releases`, { notes: this.$refs.notes.value, override: this.$refs.override?.value ?? "" }, this.reviewed);
         this.$refs.dialog.close();
         this.$refs.notes.value = "";
         tell(`Release ${r.number} is in the Library.`);

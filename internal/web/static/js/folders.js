@@ -9,7 +9,7 @@ export function folders() {
 
     /** @param {CustomEvent<string[]>} e */
     heard(e) {
-      if (!e.detail.some((t) => t === "folders" || t === "watches")) return;
+      if (!e.detail.some((t) => t === "watches")) return;
       clearTimeout(this.timer);
       this.timer = window.setTimeout(() => this.reload(), 200);
     },
@@ -25,17 +25,21 @@ export function folders() {
     },
     /** @param {Event} e */
     async go(e) {
-      await this.send("PUT", this.path(e), { paused: false });
+      await this.send("PUT", this.path(e), { paused: false }, this.version(e));
     },
     /** @param {Event} e */
     async pause(e) {
-      await this.send("PUT", this.path(e), { paused: true });
+      await this.send("PUT", this.path(e), { paused: true }, this.version(e));
     },
     /** @param {Event} e */
     async remove(e) {
-      await this.send("DELETE", this.path(e));
+      await this.send("DELETE", this.path(e), undefined, this.version(e));
     },
 
+    /** @param {Event} e */
+    version(e) {
+      return /** @type {HTMLElement} */ (/** @type {Element} */ (e.currentTarget).closest("[data-watch]")).dataset.version;
+    },
     /** @param {Event} e */
     path(e) {
       return `/api/v1/watches/${/** @type {HTMLElement} */ (/** @type {Element} */ (e.currentTarget).closest("[data-watch]")).dataset.watch}`;
@@ -45,10 +49,11 @@ export function folders() {
      * @param {string} method
      * @param {string} path
      * @param {unknown} [body]
+     * @param {string} [version]
      */
-    async send(method, path, body) {
+    async send(method, path, body, version) {
       try {
-        await call(method, path, body);
+        await call(method, path, body, version);
         await this.reload();
       } catch (e) {
         tell(/** @type {Error} */ (e).message);

@@ -48,11 +48,20 @@ export function handoff() {
       this.word = "Making it ready…";
       this.problem = "";
       try {
-        // The zip is made on the first request; then it is fetched as a file.
-        const ready = await fetch(this.href, { method: "GET", headers: { Range: "bytes=0-0" } });
-        if (!ready.ok) throw new Error((await ready.json().catch(() => null))?.detail ?? `The server answered ${ready.status}.`);
-        const size = Number((ready.headers.get("Content-Range") ?? "").split("/")[1]);
-        if (size) this.line = `${(size / 1e6).toFixed(1)} MB exactly`;
+        // Its files are made on the first request; until then the server says how far it is.
+        for (;;) {
+          const ready = await fetch(`${this.href}&wait=10`, { headers: { Range: "bytes=0-0" } });
+          if (ready.status === 202) {
+            const { done, of } = await ready.json();
+            this.word = `Making file ${Math.min(done + 1, of)} of ${of}…`;
+            await new Promise((next) => setTimeout(next, 300));
+            continue;
+          }
+          if (!ready.ok) throw new Error((await ready.json().catch(() => null))?.detail ?? `The server answered ${ready.status}.`);
+          const size = Number((ready.headers.get("Content-Range") ?? "").split("/")[1]);
+          if (size) this.line = `${(size / 1e6).toFixed(1)} MB exactly`;
+          break;
+        }
         const a = document.createElement("a");
         a.href = this.href;
         a.download = "";

@@ -1,10 +1,10 @@
 // @ts-check
 // Intake: dropping deliveries, and deciding on sets by mouse or keyboard.
-import { call, part, tell } from "./api.js";
+import { call, part, tell, turn } from "./api.js";
 import { forget, interrupted, send } from "./upload.js";
 
 const letters = { b: "base_color", n: "normal", r: "roughness", m: "metallic", h: "height", o: "occlusion", g: "glossiness", y: "opacity", e: "emissive", s: "specular", t: "transmission", k: "mask", x: "" };
-const titles = { base_color: "Base colour", normal: "Normal", roughness: "Roughness", metallic: "Metallic", height: "Height", occlusion: "Occlusion", glossiness: "Glossiness", opacity: "Opacity", emissive: "Emissive", specular: "Specular", transmission: "Transmission", mask: "Mask", "": "Nowhere" };
+const titles = { base_color: "Base colour", normal: "Normal", roughness: "Roughness", metallic: "Metallic", height: "Height", occlusion: "Occlusion", glossiness: "Glossiness", opacity: "Opacity", emissive: "Emissive", specular: "Specular", transmission: "Transmission", mask: "Mask", "": "Unassigned" };
 
 /** @returns {any} */
 export function intake() {
@@ -23,6 +23,24 @@ export function intake() {
 
     get delivery() {
       return this.root.dataset.delivery;
+    },
+
+    /** The version of the delivery that is shown. */
+    get shown() {
+      return /** @type {HTMLElement | null} */ (this.root.querySelector("[data-delivery-version]"))?.dataset.deliveryVersion;
+    },
+
+    /**
+     * The version of a set that is shown.
+     * @param {string | number} set
+     */
+    version(set) {
+      return Number(/** @type {HTMLElement | null} */ (this.root.querySelector(`[data-set="${set}"]`))?.dataset.version);
+    },
+
+    /** Sets as they are shown. @param {number[]} sets */
+    seen(sets) {
+      return sets.map((id) => ({ id, version: this.version(id) }));
     },
 
     init() {
@@ -45,15 +63,16 @@ export function intake() {
 
     /** One listener for two hundred rows. @param {MouseEvent} e */
     async click(e) {
-      const t = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-cell], [data-accept], [data-leave], [data-return], [data-accept-sure], [data-step], [data-next], [data-assign], [data-known], [data-beside]"));
+      const t = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-cell], [data-accept], [data-leave], [data-return], [data-accept-ready], [data-step], [data-retry], [data-next], [data-assign], [data-known], [data-beside]"));
       if (!t) return;
       const d = t.dataset;
       if (d.cell !== undefined) await this.explain(t);
       else if (d.accept) await this.take([Number(d.accept)]);
       else if (d.leave) await this.leave([Number(d.leave)]);
       else if (d.return) await this.leave([Number(d.return)], true);
-      else if (d.acceptSure !== undefined) await this.acceptSure(e);
-      else if (d.step) await this.back(d.step);
+      else if (d.acceptReady !== undefined) await this.acceptReady(e);
+      else if (d.step) await this.back(d.step, /** @type {"undo" | "redo"} */ (d.way));
+      else if (d.retry !== undefined) await this.retry();
       else if (d.next !== undefined) this.next();
       else if ("beside" in d) /** @type {HTMLDialogElement} */ (/** @type {Element} */ (t.closest("td")).querySelector("dialog")).showModal();
       else if (d.known) await this.known(/** @type {HTMLElement} */ (t.closest("[data-set]")).dataset.set, d.known);
@@ -72,7 +91,7 @@ export function intake() {
     /** Goes to the next cell that somebody must look at. */
     next() {
       const cells = /** @type {HTMLElement[]} */ ([...this.root.querySelectorAll("tr[data-set] .cell.doubt, tr[data-doubts] [data-accept]")]).filter((c) => c.offsetParent);
-      if (!cells.length) return tell("Nothing here is doubtful any more.");
+      if (!cells.length) return tell("Nothing here is left to check.");
       const now = document.activeElement;
       const after = cells.find((c) => now && now !== document.body && now.compareDocumentPosition(c) & Node.DOCUMENT_POSITION_FOLLOWING);
       (after ?? cells[0]).focus();
@@ -175,9 +194,20 @@ export function intake() {
      */
     async resend(path, file) {
       try {
-        const answer = await fetch(`/api/v1/deliveries/${this.delivery}/file?path=${encodeURIComponent(path)}`, { method: "PUT", body: file, headers: { "Content-Type": "application/octet-stream" } });
+        const answer = await fetch(`/api/v1/deliveries/${this.delivery}/file?path=${encodeURIComponent(path)}`, { method: "PUT", body: file, headers: { "Content-Type": "application/octet-stream", "If-Match": `"${this.shown}"` } });
         if (!answer.ok) throw new Error((await answer.json()).detail);
-        tell(`${path} has arrived again and is looked at.`);
+        tell(`${path} has arrived and is being examined.`);
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+      }
+      await this.reload();
+    },
+
+    /** Does again what failed on the server. */
+    async retry() {
+      try {
+        await call("POST", `/api/v1/deliveries/${this.delivery}/retry`, {}, this.shown);
+        tell("Trying again.");
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
@@ -200,14 +230,14 @@ export function intake() {
       this.about = {
         map: String(id),
         set: String(set.id),
-        title: m ? titles[/** @type {keyof typeof titles} */ (m.channel)] + dir : "Belongs nowhere yet",
+        title: m ? titles[/** @type {keyof typeof titles} */ (m.channel)] + dir : "Unassigned",
         file: cell.title,
         facts: m ? `${m.width} × ${m.height} px, ${m.bits} bit${m.component === "rgb" || m.stats.mean.length === 1 ? "" : `, component ${m.component}`}. Altogether ${Math.round(100 * m.confidence)} % sure.` : "Drag it into a cell, or say what it is:",
         reasons: (m?.reasons ?? []).map((/** @type {any} */ r) => ({
           says: r.says,
           word: `${Math.abs(r.weight).toFixed(2)} ${r.weight < 0 ? "against" : "for"}`,
           tone: r.weight < 0 ? "stop" : "good",
-        })).concat(set.findings.filter((/** @type {any} */ f) => f.severity !== "note" && f.maps.includes(cell.title)).map((/** @type {any} */ f) => ({ says: f.says, word: "doubtful", tone: "doubt" }))),
+        })).concat(set.findings.filter((/** @type {any} */ f) => f.severity !== "note" && f.maps.includes(cell.title)).map((/** @type {any} */ f) => ({ says: f.says, word: "to check", tone: "doubt" }))),
         choices: Object.values(letters).map((c) => ({ id: c, title: titles[/** @type {keyof typeof titles} */ (c)] })).filter((c) => c.id !== m?.channel),
       };
       const at = cell.getBoundingClientRect();
@@ -230,13 +260,14 @@ export function intake() {
       this.open = false;
       const name = titles[/** @type {keyof typeof titles} */ (channel)].toLowerCase();
       try {
-        await call("PUT", `/api/v1/materials/${set}/maps/${map}`, { channel: channel || null });
+        const m = await call("PUT", `/api/v1/materials/${set}/maps/${map}`, { channel: channel || null }, this.version(set));
         const like = await call("GET", `/api/v1/maps/${map}/like?channel=${channel}`);
         const more = [];
-        if (like.maps.length) more.push({ word: `All ${like.maps.length} more ending in “${like.ending}”`, key: "a", act: () => this.all(map, channel, false) });
-        if (like.ending && channel) more.push({ word: like.station ? `Always for ${like.station}` : "Always", key: "A", act: () => this.all(map, channel, true) });
+        const all = (/** @type {boolean} */ keep) => this.all({ id: m.id, version: m.version }, map, channel, keep);
+        if (like.maps.length) more.push({ word: `All ${like.maps.length} more ending in “${like.ending}”`, key: "a", act: () => all(false) });
+        if (like.ending && channel) more.push({ word: like.station ? `Always for ${like.station}` : "Always", key: "A", act: () => all(true) });
         const warns = like.warnings.length ? ` But ${like.warnings[0]}` : "";
-        tell((channel ? `Taken as ${name}.` : "Put aside.") + warns, () => this.back("undo"), more);
+        tell((channel ? `Taken as ${name}.` : "Unassigned.") + warns, m.step ? () => this.back(m.step) : null, more);
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
@@ -245,27 +276,37 @@ export function intake() {
 
     /**
      * The same for the whole delivery, and with keep for the station's next ones.
+     * @param {{id: number, version: number}} material that the map is of
      * @param {string} map
      * @param {string} channel
      * @param {boolean} keep
      */
-    async all(map, channel, keep) {
-      const like = await call("POST", `/api/v1/maps/${map}/like`, { channel: channel || null, keep });
+    async all(material, map, channel, keep) {
+      const like = await call("POST", `/api/v1/maps/${map}/like`, { material: material.id, channel: channel || null, keep }, material.version);
       const name = titles[/** @type {keyof typeof titles} */ (channel)].toLowerCase();
-      tell(`${like.maps.length} more taken as ${name}${keep ? `; kept as a rule for ${like.station || "every station"}` : ""}.`, like.maps.length ? () => this.back("undo") : null);
+      tell(`${like.maps.length} more taken as ${name}${keep ? `; saved as a rule for ${like.station || "every station"}` : ""}.`, like.step ? () => this.back(like.step) : null);
       await this.reload();
     },
 
-    /** @param {string} way undo or redo */
-    async back(way) {
+    /**
+     * @param {number | string} step
+     * @param {"undo" | "redo"} [way]
+     */
+    async back(step, way = "undo") {
       this.open = false;
       try {
-        const { says } = await call("POST", `/api/v1/deliveries/${this.delivery}/${way}`);
-        tell(`${way === "undo" ? "Undone" : "Done again"}: ${says}.`);
+        await turn(step, way);
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
       await this.reload();
+    },
+
+    /** The step that a key would undo or redo. @param {"undo" | "redo"} way */
+    async turnNext(way) {
+      const step = /** @type {HTMLElement | null} */ (this.root.querySelector(`[data-way=${way}]`))?.dataset.step;
+      if (step) await this.back(step, way);
+      else tell(way === "undo" ? "There is nothing of yours to undo here." : "There is nothing of yours to redo here.");
     },
 
     /**
@@ -275,8 +316,8 @@ export function intake() {
     async leave(sets, undo = false) {
       this.open = false;
       try {
-        await call("POST", `/api/v1/deliveries/${this.delivery}/leave`, { materials: sets, undo });
-        tell(undo ? "Put back." : "Left out.", () => this.back("undo"));
+        const { step } = await call("POST", `/api/v1/deliveries/${this.delivery}/leave`, { materials: this.seen(sets), undo }, "*");
+        tell(undo ? "Put back." : "Left out.", () => this.back(step));
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
@@ -289,14 +330,10 @@ export function intake() {
      * @param {string} take
      */
     async known(set, take) {
-      const path = `/api/v1/materials/${set}/known`;
       try {
-        const { name } = await call("POST", path, { take });
-        if (take === "separate") tell("Taken as a material of its own.", () => this.back("undo"));
-        else tell(take === "tier" ? `Kept as a smaller tier of ${name}.` : `It is the new state of ${name}; release that on the Bench.`, async () => {
-          await call("POST", path, { take });
-          await this.reload();
-        });
+        const { name, step } = await call("POST", `/api/v1/materials/${set}/known`, { take }, this.version(set ?? ""));
+        const says = take === "separate" ? "Taken as a different material." : take === "tier" ? `Kept as a smaller tier of ${name}.` : `New version of ${name}; release it on the Bench.`;
+        tell(says, step ? () => this.back(step) : null);
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
@@ -307,8 +344,8 @@ export function intake() {
     async take(sets) {
       this.open = false;
       try {
-        await call("POST", `/api/v1/deliveries/${this.delivery}/accept`, { materials: sets });
-        this.accepted(sets);
+        const { step } = await call("POST", `/api/v1/deliveries/${this.delivery}/accept`, { materials: this.seen(sets) }, "*");
+        this.accepted(sets, step);
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
@@ -316,20 +353,23 @@ export function intake() {
     },
 
     /** @param {Event} e */
-    async acceptSure(e) {
+    async acceptReady(e) {
       e.preventDefault();
       try {
-        const { materials } = await call("POST", `/api/v1/deliveries/${this.delivery}/accept`, { sure: true });
-        this.accepted(materials);
+        const { materials, step } = await call("POST", `/api/v1/deliveries/${this.delivery}/accept`, { ready: true }, this.shown);
+        this.accepted(materials, step);
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
       await this.reload();
     },
 
-    /** @param {number[]} sets */
-    accepted(sets) {
-      tell(sets.length === 1 ? "Accepted; it lies on the Bench." : `${sets.length} sets accepted; they lie on the Bench.`, () => this.back("undo"));
+    /**
+     * @param {number[]} sets
+     * @param {number} step
+     */
+    accepted(sets, step) {
+      tell(sets.length === 1 ? "Accepted; it is on the Bench." : `${sets.length} sets accepted; they are on the Bench.`, step ? () => this.back(step) : null);
     },
 
     // Dragging a picture into a cell.
@@ -382,9 +422,9 @@ export function intake() {
       const plain = {
         j: () => this.next(),
         f: () => /** @type {HTMLElement | null} */ (this.root.querySelector("[data-filter]"))?.focus(),
-        u: () => this.back("undo"),
-        U: () => this.back("redo"),
-        S: () => this.acceptSure(e),
+        u: () => this.turnNext("undo"),
+        U: () => this.turnNext("redo"),
+        S: () => this.acceptReady(e),
       }[e.key];
       if (plain && this.delivery) {
         e.preventDefault();
@@ -400,7 +440,7 @@ export function intake() {
         return this.assign(this.about.set, this.about.map, letters[/** @type {keyof typeof letters} */ (e.key)]);
       }
       if (!cell || !row) return;
-      const known = { w: row?.querySelector("[data-known=tier]") ? "tier" : "new_state", W: "separate" }[e.key];
+      const known = { w: row?.querySelector("[data-known=tier]") ? "tier" : "new_version", W: "separate" }[e.key];
       if (known && row.querySelector(`[data-known=${known}]`)) {
         e.preventDefault();
         return this.known(row.dataset.set, known);

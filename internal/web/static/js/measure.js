@@ -1,8 +1,7 @@
 // @ts-check
 // Measuring on the lens: a line whose length in reality is said, and a section through the
 // relief along a line, in millimetres.
-import { call, tell } from "./api.js";
-import { sizeBack } from "./bench.js";
+import { call, tell, turn } from "./api.js";
 import { profile } from "./profile.js";
 
 /** @returns {any} a part of the lens */
@@ -71,13 +70,13 @@ export function measuring() {
       const bench = /** @type {HTMLElement} */ (this.root.closest("[data-material]"));
       const path = `/api/v1/materials/${bench.dataset.material}`;
       try {
-        const old = await call("GET", path);
-        const m = await call("PATCH", path, { line: { ...this.line, length_m: this.$refs.long.value, axis: this.$refs.axis.value } }, String(old.version));
+        const shown = /** @type {HTMLElement} */ (bench.querySelector("[data-lens-now]")).dataset.version;
+        const m = await call("PATCH", path, { line: { ...this.line, length_m: this.$refs.long.value, axis: this.$refs.axis.value } }, shown);
         this.asking = false;
         this.root.dispatchEvent(new CustomEvent("resized", { detail: m }));
-        tell("Measured: the size follows. Draw another line to make it surer.", old.width_m ? async () => {
-          await call("PATCH", path, sizeBack(old));
-          this.root.dispatchEvent(new CustomEvent("resized", { detail: old }));
+        tell("Measured: the size follows. Draw another line to make it surer.", m.step ? async () => {
+          await turn(m.step);
+          this.root.dispatchEvent(new CustomEvent("resized", { detail: await call("GET", path) }));
         } : null);
       } catch (e) {
         tell(/** @type {Error} */ (e).message);

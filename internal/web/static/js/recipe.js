@@ -1,25 +1,25 @@
 // @ts-check
 // Treatments of the material on the Bench: adding, undoing and reordering them.
-import { call, tell } from "./api.js";
+import { call, tell, turn } from "./api.js";
 
 /**
  * Adds a treatment, and offers the way back.
  * @param {string} path of the material
+ * @param {string} shown its version
  * @param {Record<string, unknown>} step
  * @param {() => Promise<void>} [then]
  */
-export async function treat(path, step, then) {
+export async function treat(path, shown, step, then) {
   try {
-    const old = await call("GET", path);
-    await call("POST", `${path}/recipe`, step, String(old.version));
-    tell("It is being carried out on the full maps.", async () => {
-      await call("PUT", `${path}/recipe`, { steps: plain(old.recipe) });
+    const m = await call("POST", `${path}/recipe`, step, shown);
+    tell("Carrying it out on the full maps.", async () => {
+      await turn(m.step);
       await then?.();
     });
-    await then?.();
   } catch (e) {
     tell(/** @type {Error} */ (e).message);
   }
+  await then?.();
 }
 
 /**
@@ -29,19 +29,29 @@ export async function treat(path, step, then) {
 const plain = (recipe) => recipe.map(({ by, at, title, says, ...step }) => step);
 
 /**
- * Changes the list of treatments, and offers the way back.
- * @param {string} path of the material
+ * Changes the list of treatments as it is shown, and offers the way back.
+ * @param {Element} root of the list
  * @param {(steps: any[]) => any[]} change
  * @param {string} says
  */
-async function change(path, change, says) {
+async function change(root, change, says) {
+  const { path, shown } = of(root);
   try {
     const old = await call("GET", path);
-    await call("PUT", `${path}/recipe`, { steps: plain(change(old.recipe)) }, String(old.version));
-    tell(says, () => call("PUT", `${path}/recipe`, { steps: plain(old.recipe) }));
+    const m = await call("PUT", `${path}/recipe`, { steps: plain(change(old.recipe)) }, shown);
+    tell(says, m.step ? () => turn(m.step) : null);
   } catch (e) {
     tell(/** @type {Error} */ (e).message);
   }
+}
+
+/**
+ * The material that an element is about, and the version of it that is shown.
+ * @param {Element} e
+ */
+function of(e) {
+  const bench = /** @type {HTMLElement} */ (e.closest("[data-bench]"));
+  return { path: `/api/v1/materials/${bench.dataset.material}`, shown: /** @type {HTMLElement} */ (bench.querySelector("[data-lens-now]")).dataset.version ?? "" };
 }
 
 /** The list of what was done. @returns {any} */
@@ -50,9 +60,6 @@ export function recipe() {
     /** @type {any} */ root: null,
     init() {
       this.root = this.$root;
-    },
-    get path() {
-      return `/api/v1/materials/${this.root.dataset.material}`;
     },
 
     /** @param {Event} e */
@@ -73,13 +80,13 @@ export function recipe() {
     /** @param {Event} e */
     undo(e) {
       const id = Number(this.rowOf(e).dataset.treatment);
-      return change(this.path, (steps) => steps.filter((t) => t.id !== id), "Undone; the rest is carried out again.");
+      return change(this.root, (steps) => steps.filter((t) => t.id !== id), "Undone; the rest is carried out again.");
     },
 
     /** @param {Event} e */
     shift(e) {
       const id = Number(this.rowOf(e).dataset.treatment), by = /** @type {HTMLElement} */ (e.currentTarget).dataset.way === "up" ? -1 : 1;
-      return change(this.path, (steps) => {
+      return change(this.root, (steps) => {
         const i = steps.findIndex((t) => t.id === id);
         const out = [...steps];
         [out[i], out[i + by]] = [out[i + by], out[i]];
@@ -97,9 +104,6 @@ export function treatment() {
     changing: 0, // the treatment that the form is about; 0 for a new one
     init() {
       this.root = this.$root;
-    },
-    get path() {
-      return `/api/v1/materials/${this.root.dataset.material}`;
     },
     get summary() {
       return this.changing ? "Change a treatment" : "Add a treatment";
@@ -159,8 +163,8 @@ export function treatment() {
       this.root.open = false;
       const id = this.changing;
       this.changing = 0;
-      if (!id) return treat(this.path, step);
-      return change(this.path, (steps) => steps.map((t) => (t.id === id ? { id, ...step } : t)), "Changed; it is carried out again.");
+      if (!id) return treat(of(this.root).path, of(this.root).shown, step);
+      return change(this.root, (steps) => steps.map((t) => (t.id === id ? { id, ...step } : t)), "Changed; it is carried out again.");
     },
   };
 }

@@ -16,23 +16,24 @@ export function rules() {
     async change(e) {
       const select = /** @type {HTMLSelectElement} */ (e.currentTarget);
       const row = /** @type {HTMLElement} */ (select.closest("[data-rule]"));
-      await this.send("PUT", `/api/v1/rules/${row.dataset.rule}`, { station: row.dataset.station, ending: row.dataset.ending, channel: select.value });
+      await this.send("PUT", `/api/v1/rules/${row.dataset.rule}`, { station: row.dataset.station, ending: row.dataset.ending, channel: select.value }, row.dataset.version);
     },
 
     /** @param {Event} e */
     async remove(e) {
       const row = /** @type {HTMLElement} */ (/** @type {Element} */ (e.currentTarget).closest("[data-rule]"));
-      await this.send("DELETE", `/api/v1/rules/${row.dataset.rule}`);
+      await this.send("DELETE", `/api/v1/rules/${row.dataset.rule}`, undefined, row.dataset.version);
     },
 
     /**
      * @param {string} method
      * @param {string} path
      * @param {unknown} [body]
+     * @param {string} [version]
      */
-    async send(method, path, body) {
+    async send(method, path, body, version) {
       try {
-        await call(method, path, body);
+        await call(method, path, body, version);
         await part("/intake/rules", "rules-list", document.getElementById("rules-list"));
         return true;
       } catch (e) {

@@ -67,13 +67,15 @@ export function shell() {
 
     listen() {
       const stream = new EventSource("/events");
+      // Too much was missed while the line was down: everything is loaded anew.
+      stream.addEventListener("gap", () => location.reload());
       stream.onmessage = (e) => {
         const { topics, jobs, counts } = JSON.parse(e.data);
         for (const b of document.querySelectorAll("[data-count]")) b.textContent = counts[b.getAttribute("data-count") ?? ""] ?? "";
         const running = document.querySelector("[data-running]");
         running?.toggleAttribute("data-idle", jobs === 0);
         const says = running?.querySelector("[data-jobs]");
-        if (says) says.textContent = jobs ? `${jobs} to do` : "";
+        if (says) says.textContent = jobs ? `${jobs} ${jobs === 1 ? "job" : "jobs"} left` : "";
         if (topics.length) dispatchEvent(new CustomEvent("changed", { detail: topics }));
       };
       addEventListener("pagehide", () => stream.close());

@@ -1,29 +1,31 @@
 // @ts-check
-// The page of the studio's standards: densities, cameras, and what findings weigh.
+// The page of the studio's standards: densities, cameras, and severities.
 import { call, part, tell } from "./api.js";
 
 /** @returns {any} */
 export function standards() {
   return {
     /**
-     * Changes the standards and shows them.
+     * Changes the standards as they are shown.
      * @param {(st: any) => void} change
      * @param {string} says
      */
     async change(change, says) {
+      const shown = Number(/** @type {HTMLElement} */ (document.querySelector("[data-standards-version]")).dataset.standardsVersion);
       try {
         const old = await call("GET", "/api/v1/standards");
         const st = structuredClone(old);
         change(st);
-        await call("PUT", "/api/v1/standards", st);
+        await call("PUT", "/api/v1/standards", st, shown);
         tell(says, async () => {
-          await call("PUT", "/api/v1/standards", old);
+          await call("PUT", "/api/v1/standards", old, shown + 1);
           await this.show();
         });
         await this.show();
         return true;
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
+        await this.show();
         return false;
       }
     },
@@ -35,14 +37,14 @@ export function standards() {
     async addDensity(e) {
       const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
       const per = Number(String(f.get("density")).replace(",", ".")) * Number(f.get("unit"));
-      if (await this.change((st) => st.densities.push({ name: f.get("name"), px_per_m: per }), "Kept.")) form.reset();
+      if (await this.change((st) => st.densities.push({ name: f.get("name"), px_per_m: per }), "Saved.")) form.reset();
     },
     /** @param {SubmitEvent} e */
     async addCamera(e) {
       const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
       const n = (/** @type {string} */ k) => Number(String(f.get(k) ?? "").replace(",", ".")) || 0;
       const camera = { name: f.get("name"), distance_m: n("distance"), lines: n("lines"), angle_deg: n("angle"), focal_mm: n("focal"), sensor_mm: n("sensor") };
-      if (await this.change((st) => st.cameras.push(camera), "Kept.")) form.reset();
+      if (await this.change((st) => st.cameras.push(camera), "Saved.")) form.reset();
     },
     /** @param {Event} e */
     remove(e) {
@@ -52,7 +54,7 @@ export function standards() {
     /** @param {Event} e */
     weigh(e) {
       const select = /** @type {HTMLSelectElement} */ (e.currentTarget);
-      return this.change((st) => (st.severities[String(select.dataset.code)] = select.value), "Findings are weighed anew.");
+      return this.change((st) => (st.severities[String(select.dataset.code)] = select.value), "Severity saved. Findings are being graded again.");
     },
   };
 }

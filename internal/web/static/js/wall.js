@@ -1,7 +1,7 @@
 // @ts-check
 // The Library's wall: search as you type, filters and extents without loading the
 // page anew. Every state is in the address.
-import { part } from "./api.js";
+import { call, part } from "./api.js";
 
 /** @returns {any} */
 export function wall() {
@@ -48,6 +48,36 @@ export function wall() {
       const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"));
       if (field && !new URL(a.href).searchParams.has("q")) field.value = "";
       this.go(a.href);
+    },
+
+    /**
+     * Finds choices of a facet that has more than are shown.
+     * @param {Event} e
+     */
+    findChoice(e) {
+      const field = /** @type {HTMLInputElement} */ (e.currentTarget);
+      clearTimeout(this.timer);
+      this.timer = window.setTimeout(async () => {
+        const box = /** @type {HTMLElement} */ (field.closest("div")?.querySelector("[data-found]"));
+        const text = field.value.trim();
+        if (!text) return box.replaceChildren();
+        const { items } = await call("GET", `${field.dataset.search}&text=${encodeURIComponent(text)}`);
+        if (field.value.trim() !== text) return;
+        box.replaceChildren(...items.map((/** @type {any} */ k) => {
+          const url = new URL(location.href);
+          url.searchParams.set(field.dataset.facetName ?? "", k.value);
+          url.searchParams.delete("page");
+          const a = document.createElement("a"), name = document.createElement("span"), count = document.createElement("span");
+          a.href = url.href;
+          name.textContent = k.value;
+          count.textContent = k.count;
+          count.className = "num soft";
+          a.append(name, count);
+          a.addEventListener("click", (c) => this.follow(c));
+          return a;
+        }));
+        if (!items.length) box.textContent = "None begins like that.";
+      }, 120);
     },
 
     /** @param {number} by */
