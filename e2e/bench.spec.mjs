@@ -3,7 +3,7 @@
 // truth, figures that are edited where they stand, two people at one material; and
 // the things that every page has.
 import { expect, test } from "@playwright/test";
-import { enter, scanned, studio } from "./studio.mjs";
+import { enter, scanned, studio, now } from "./studio.mjs";
 
 test.describe.configure({ mode: "serial" });
 
@@ -113,7 +113,7 @@ test("figures are edited where they stand", async ({ page }) => {
   await expect(ledger).toContainText("differ by up to");
   await page.locator(".toast button", { hasText: "Undo" }).first().click();
   await expect(field("width_m")).toHaveText("1.71 m");
-  await ledger.getByRole("button", { name: "Take this" }).first().click();
+  await ledger.getByRole("button", { name: "Use this" }).first().click();
   await expect(ledger).toContainText("from the scanner's resolution tag");
   await type("tags", "Wet, wet , slate", "Enter");
   await expect(field("tags")).toHaveText("slate, wet");
@@ -123,8 +123,8 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   await enter(page, s.url, "librarian");
   const id = idOf("slates_round");
   const api = `${s.url}/api/v1/materials/${id}`;
-  const now = async () => (await page.request.get(api)).json();
-  const before = await now();
+  const current = async () => (await page.request.get(api)).json();
+  const before = await current();
   await page.goto(`${s.url}/bench/${id}`);
   await page.waitForTimeout(800);
   const box = await page.locator("#lens .mat").boundingBox();
@@ -150,7 +150,7 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   const real = 240 / scale;
   await line(240, 0, `${(2 * real * 100).toFixed(3)} cm`);
   await expect(page.locator("#l-size + p")).toContainText("from what was measured on it");
-  let m = await now();
+  let m = await current();
   const pixel = 2 / (real * 512 / before.width_m); // of the line, at both ends
   expect(Math.abs(m.width_m / before.width_m / 2 - 1)).toBeLessThan(pixel);
   expect(m.height_m / m.width_m).toBeCloseTo(before.height_m / before.width_m, 6);
@@ -159,12 +159,12 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   await page.reload();
   await page.waitForTimeout(800);
   await line(0, 200, `${((200 / scale) * 3 * 100).toFixed(3)} cm`, "y");
-  const tall = await now();
+  const tall = await current();
   expect(tall.width_m).toBeCloseTo(m.width_m, 6);
   expect(Math.abs(tall.height_m / before.height_m / 3 - 1)).toBeLessThan(pixel * 2);
   await expect(page.locator("#ledger")).toContainText("pixels are not square");
   await page.getByRole("button", { name: "Make them square" }).click();
-  await expect.poll(async () => (await now()).height_m).toBeCloseTo((m.width_m * 341) / 512, 5);
+  await expect.poll(async () => (await current()).height_m).toBeCloseTo((m.width_m * 341) / 512, 5);
   // Ends near an edge go to it, and only there.
   const ends = await page.evaluate(async () => {
     const app = /** @type {HTMLScriptElement} */ (document.querySelector("script[src*='/js/app.js']")).src;
@@ -178,7 +178,7 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   expect(ends[0]?.[1]).toBeCloseTo(0.5, 2);
   expect(ends[1]).toBeNull();
   // What is laid down by hand is taken back in one step.
-  await page.request.patch(api, { data: { size_source: "resolution_tag" } });
+  await page.request.patch(api, { headers: now, data: { size_source: "resolution_tag" } });
   // The slates' courses are an eighth of the repeat, and every other one is half a slate on: how wide a slate is says the rest.
   const [sx, sy] = m.period_px[0];
   const long = (2 * Math.abs(sx) * before.width_m) / 512; // from one slate to the next of its course
@@ -189,7 +189,7 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   await page.keyboard.type(`${(long * 150).toFixed(4)} cm`);
   await page.keyboard.press("Enter");
   await expect(page.locator("#l-size + p")).toContainText("from a step of its pattern");
-  m = await now();
+  m = await current();
   expect(Math.abs(m.width_m / before.width_m / 1.5 - 1)).toBeLessThan(0.01);
 });
 
@@ -228,7 +228,7 @@ test("a map is looked at down to its pixels", async ({ page }) => {
   await page.waitForTimeout(800);
   const tiles = /** @type {string[]} */ ([]);
   page.on("response", (r) => r.url().includes("tile.png") && r.ok() && tiles.push(r.url()));
-  await page.getByRole("button", { name: "One pixel to one" }).click();
+  await page.getByRole("button", { name: "1:1" }).click();
   await expect.poll(() => tiles.length, { timeout: 20_000 }).toBeGreaterThan(1);
   expect(tiles.every((t) => t.includes("z=0"))).toBe(true);
   const box = await page.locator("#lens .mat").boundingBox();
@@ -260,7 +260,7 @@ test("a map is looked at down to its pixels", async ({ page }) => {
     await page.goto(`${s.url}/bench/${set.material_id}?lens=laid&across=${wide}%20m&down=${high}%20m${more}`);
     await page.waitForTimeout(600);
     tiles.length = 0;
-    await page.getByRole("button", { name: "One pixel to one" }).click();
+    await page.getByRole("button", { name: "1:1" }).click();
     await expect.poll(() => tiles.length, { timeout: 20_000 }).toBeGreaterThan(1);
     if (more.includes("shape")) continue;
     await page.waitForLoadState("networkidle", { timeout: 3_000 }).catch(() => {});
@@ -285,7 +285,7 @@ test("a wall takes whole repeats", async ({ page }) => {
   await enter(page, s.url, "librarian");
   const id = idOf("slates_round");
   const api = `${s.url}/api/v1/materials/${id}`;
-  await page.request.patch(api, { data: { size_source: "resolution_tag" } });
+  await page.request.patch(api, { headers: now, data: { size_source: "resolution_tag" } });
   const before = await (await page.request.get(api)).json();
   await page.goto(`${s.url}/bench/${id}`);
   await page.locator("[data-surface=across]").click();

@@ -7,7 +7,7 @@ import { execFileSync } from "node:child_process";
 import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { zipSync } from "fflate";
-import { binary, enter, scanned, studio } from "./studio.mjs";
+import { binary, enter, scanned, studio, now } from "./studio.mjs";
 
 test.describe.configure({ mode: "serial" });
 
@@ -145,7 +145,7 @@ test("two hundred sets stay fluid", async ({ page }) => {
   await page.mouse.down();
   for (const undo of [false, true]) {
     const news = page.waitForResponse((r) => r.request().headers()["x-part"] === "triage");
-    expect((await page.request.post(`${s.url}/api/v1/deliveries/${id}/leave`, { data: { materials: [left], undo } })).ok()).toBe(true);
+    expect((await page.request.post(`${s.url}/api/v1/deliveries/${id}/leave`, { headers: now, data: { materials: [left], undo } })).ok()).toBe(true);
     await news;
   }
   await page.waitForTimeout(200);

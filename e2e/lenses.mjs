@@ -57,13 +57,13 @@ await page.waitForTimeout(2500);
 console.log(`laid, 4K set, 20 m of wall: ${await pan()}`);
 await page.goto(`${s.url}/bench/${four.material_id}?lens=laid&across=2%20m&down=1.2%20m`);
 await page.waitForTimeout(2500);
-await page.getByRole("button", { name: "One pixel to one" }).click();
+await page.getByRole("button", { name: "1:1" }).click();
 await page.waitForTimeout(6000); // the file is decoded, tiles come
 console.log(`laid, 4K set, one pixel to one: ${await pan()}`);
 for (const [word, more] of [["turned by 30°", "turn=30"], ["on a box", "shape=box"], ["around a column", "shape=column"]]) {
   await page.goto(`${s.url}/bench/${four.material_id}?lens=laid&across=2%20m&down=1.2%20m&${more}`);
   await page.waitForTimeout(1500);
-  await page.getByRole("button", { name: "One pixel to one" }).click();
+  await page.getByRole("button", { name: "1:1" }).click();
   await page.waitForTimeout(2500);
   console.log(`laid, 4K set, one pixel to one, ${word}: ${await pan()}`);
 }

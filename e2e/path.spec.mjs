@@ -48,7 +48,7 @@ test("a delivery becomes a release", async ({ page }) => {
   await page.waitForURL(/\/intake\/\d+/);
 
   // Both sets are sure: they are folded under one button. Open them, and put a map in the wrong place.
-  await expect(page.locator("[data-accept-sure]")).toHaveText("Accept all 2", { timeout: 60_000 });
+  await expect(page.locator("[data-accept-ready]")).toHaveText("Accept 2 ready", { timeout: 60_000 });
   await page.locator("details[data-sure] > summary b").click();
   const slates = page.locator("[data-set]", { hasText: "Slates round" });
   await expect(slates.locator("[data-column=normal] [data-cell]")).toBeVisible();

@@ -7,7 +7,7 @@ import { mkdirSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { zipSync } from "fflate";
-import { binary, scanned } from "./studio.mjs";
+import { binary, scanned, now } from "./studio.mjs";
 
 const to = new URL("../docs/screenshots/", import.meta.url).pathname;
 mkdirSync(to, { recursive: true });
@@ -112,8 +112,8 @@ await shoot("bench-section");
 // One of the repaired scanner's sets, mended: as it was scanned on the left of the wipe.
 const { sets } = await (await page.request.get(`${url}/api/v1/deliveries/${delivery("After the repair")}`)).json();
 const ill = sets.find((/** @type {any} */ x) => x.findings.some((/** @type {any} */ f) => f.code === "baked_light")) ?? sets.find((/** @type {any} */ x) => x.findings.some((/** @type {any} */ f) => f.code === "seam_x"));
-await page.request.post(`${url}/api/v1/materials/${ill.material_id}/recipe`, { data: { kind: "level_light" } });
-await page.request.post(`${url}/api/v1/materials/${ill.material_id}/recipe`, { data: { kind: "close_seams" } });
+await page.request.post(`${url}/api/v1/materials/${ill.material_id}/recipe`, { headers: now, data: { kind: "level_light" } });
+await page.request.post(`${url}/api/v1/materials/${ill.material_id}/recipe`, { headers: now, data: { kind: "close_seams" } });
 while ((await (await page.request.get(`${url}/api/v1/materials/${ill.material_id}`)).json()).recipe_state === "making") await page.waitForTimeout(500);
 await go(`/bench/${ill.material_id}`);
 await page.waitForTimeout(800);

@@ -9,6 +9,9 @@ import { zipSync } from "fflate";
 export const binary = new URL("../bin/aldermoor", import.meta.url).pathname;
 export const password = "a password for tests";
 
+/** Headers of a write to a thing as it is, whatever was seen of it. */
+export const now = { "If-Match": "*" };
+
 /** Starts a server with a librarian and an artist. */
 export async function studio() {
   const dir = mkdtempSync(join(tmpdir(), "aldermoor-e2e-"));

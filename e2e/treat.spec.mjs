@@ -1,14 +1,14 @@
 // @ts-check
 // Treatments in a real browser: a set with five faults is found, mended and released; one
 // treatment is undone; a larger tier of the scan gets the same treatments; what stops a
-// release needs a lead's word.
+// release needs a lead's override.
 import { expect, test } from "@playwright/test";
 import { execFileSync } from "node:child_process";
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { deflateSync, inflateSync } from "node:zlib";
 import { zipSync } from "fflate";
-import { binary, enter, password, scanned, studio } from "./studio.mjs";
+import { binary, enter, password, scanned, studio, now } from "./studio.mjs";
 
 test.describe.configure({ mode: "serial", timeout: 240_000 });
 
@@ -161,7 +161,7 @@ test("a set with five faults is found, mended and released", async ({ page }) =>
   expect(got.ok()).toBe(true);
 });
 
-test("one treatment is undone, and done again", async ({ page }) => {
+test("one treatment is undone, and redone", async ({ page }) => {
   await enter(page, s.url, "librarian");
   await page.goto(`${s.url}/bench/${id}`);
   const wide = (await material(page, id)).width_m;
@@ -185,8 +185,8 @@ test("one treatment is undone, and done again", async ({ page }) => {
   await treatments.locator("#treat-kind").selectOption("normal_strength");
   await treatments.locator("[name=strength]").fill("0");
   // What is filled in stays when news arrives, with the focus where it was.
-  const now = await material(page, id);
-  await page.request.patch(`${s.url}/api/v1/materials/${id}`, { data: { author: "M. Osei" }, headers: { "If-Match": `"${now.version}"` } });
+  const shown = await material(page, id);
+  await page.request.patch(`${s.url}/api/v1/materials/${id}`, { data: { author: "M. Osei" }, headers: { "If-Match": `"${shown.version}"` } });
   await expect(page.getByRole("button", { name: "M. Osei" })).toBeVisible();
   await expect(treatments.locator("[name=strength]")).toBeFocused();
   await expect(treatments.locator("[name=strength]")).toHaveValue("0");
@@ -199,12 +199,12 @@ test("a larger tier of the scan gets the same treatments", async ({ page }) => {
   const small = scanned(s.dir, ["--sets", "2", "--size", "256", "--seed", "9"]).files, large = scanned(s.dir, ["--sets", "2", "--size", "512", "--seed", "9"]).files;
   const of = (/** @type {Record<string, Uint8Array>} */ files) => Object.fromEntries(Object.entries(files).filter(([n]) => n.includes("rubble")));
   const [set] = await deliver(page, of(small));
-  const put = await page.request.post(`${s.url}/api/v1/materials/${set.material_id}/recipe`, { data: { kind: "normal_strength", strength: 1.5 } });
+  const put = await page.request.post(`${s.url}/api/v1/materials/${set.material_id}/recipe`, { headers: now, data: { kind: "normal_strength", strength: 1.5 } });
   expect(put.ok()).toBe(true);
   await made(page, set.material_id);
   const before = await material(page, set.material_id);
   const [again] = await deliver(page, of(large));
-  expect((await page.request.post(`${s.url}/api/v1/materials/${again.material_id}/known`, { data: { take: "new_state" } })).ok()).toBe(true);
+  expect((await page.request.post(`${s.url}/api/v1/materials/${again.material_id}/known`, { headers: now, data: { take: "new_version" } })).ok()).toBe(true);
   await made(page, set.material_id);
   const after = await material(page, set.material_id);
   const normal = (/** @type {any} */ m) => m.maps.find((/** @type {any} */ p) => p.channel === "normal");
@@ -216,15 +216,15 @@ test("a larger tier of the scan gets the same treatments", async ({ page }) => {
   await expect(page.locator("#chips")).toContainText("treated");
 });
 
-test("what stops a release needs a lead's word", async ({ page }) => {
+test("what stops a release needs a lead's override", async ({ page }) => {
   await enter(page, s.url, "lead");
   await page.goto(`${s.url}/standards`);
   await page.locator("[data-code=seam_x]").selectOption("stop");
-  await expect(page.locator(".toast").first()).toContainText("weighed");
+  await expect(page.locator(".toast").first()).toContainText("Severity saved");
   await page.fill("[name=name] >> nth=0", "Street level");
   await page.fill("[name=density]", "10.24");
   await page.selectOption("[name=unit]", "100");
-  await page.getByRole("button", { name: "Keep it" }).first().click();
+  await page.getByRole("button", { name: "Save" }).first().click();
   await expect(page.locator("#standards-list")).toContainText("1024");
   const { files } = scanned(s.dir, ["--sets", "2", "--size", "300", "--faults", "seam", "--seed", "3"]);
   const sets = await deliver(page, files);
@@ -242,12 +242,12 @@ test("what stops a release needs a lead's word", async ({ page }) => {
   await page.goto(`${s.url}/bench/${bad.material_id}`);
   await page.getByRole("button", { name: "Release…" }).click();
   await page.locator("dialog").getByRole("button", { name: "Release", exact: true }).click();
-  await expect(page.locator("dialog [role=alert]")).toContainText("Say why");
-  await page.fill("#word", "It is only seen from the quay.");
+  await expect(page.locator("dialog [role=alert]")).toContainText("Give a reason");
+  await page.fill("#override", "It is only seen from the quay.");
   await page.locator("dialog").getByRole("button", { name: "Release", exact: true }).click();
   await expect(page.locator(".toast").first()).toContainText("Release 1");
   await enter(page, s.url, "administrator");
-  await page.goto(`${s.url}/people`);
+  await page.goto(`${s.url}/audit?action=override`);
   await expect(page.locator("body")).toContainText("It is only seen from the quay.");
 });
 

@@ -244,3 +244,360 @@ func TestInspectCommand(t *testing.T) {
 		}
 	}
 }
+
+// client speaks to a running server as one account.
+type client struct {
+	t          *testing.T
+	url, token string
+}
+
+// do asks for something; ok is false if the server went away or refused.
+func (c client) do(method, path string, body any) (out map[string]any, status int, ok bool) {
+	var r io.Reader
+	kind := "application/json"
+	switch b := body.(type) {
+	case nil:
+	case upload:
+		r, kind = bytes.NewReader(b.data), b.kind
+	default:
+		data, _ := json.Marshal(b)
+		r = bytes.NewReader(data)
+	}
+	req, err := http.NewRequest(method, c.url+path, r)
+	if err != nil {
+		c.t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+c.token)
+	req.Header.Set("Content-Type", kind)
+	req.Header.Set("If-Match", "*")
+	resp, err := (&http.Client{Timeout: 60 * time.Second}).Do(req)
+	if err != nil {
+		return nil, 0, false
+	}
+	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	if err != nil {
+		return nil, 0, false
+	}
+	json.Unmarshal(data, &out)
+	if out == nil {
+		out = map[string]any{"bytes": data}
+	}
+	return out, resp.StatusCode, resp.StatusCode < 300
+}
+
+type upload struct {
+	data []byte
+	kind string
+}
+
+// settle waits until nothing is left to do, and retries what was failed for having been
+// taken three times.
+func (c client) settle() {
+	c.t.Helper()
+	for deadline := time.Now().Add(2 * time.Minute); ; time.Sleep(100 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			c.t.Fatal("there is always something to do")
+		}
+		list, _, ok := c.do("GET", "/api/v1/deliveries", nil)
+		if !ok {
+			continue
+		}
+		busy := false
+		for _, d := range list["items"].([]any) {
+			d, _, ok := c.do("GET", d.(map[string]any)["href"].(string), nil)
+			if !ok {
+				busy = true
+				continue
+			}
+			busy = busy || d["state"] == "receiving" || d["state"] == "sorting"
+			if d["retry"] == true {
+				busy = true
+				c.do("POST", fmt.Sprintf("/api/v1/deliveries/%v/retry", d["id"]), map[string]any{})
+			}
+			for _, set := range d["sets"].([]any) {
+				path := fmt.Sprintf("/api/v1/materials/%v", set.(map[string]any)["material_id"])
+				m, _, ok := c.do("GET", path, nil)
+				if !ok || m["recipe_state"] == "making" {
+					busy = true
+				} else if m["recipe_state"] == "stuck" {
+					busy = true
+					c.do("PUT", path+"/recipe", map[string]any{"steps": bare(m["recipe"].([]any))})
+				}
+			}
+		}
+		if !busy {
+			return
+		}
+	}
+}
+
+// bare are treatments as they are asked for.
+func bare(recipe []any) (out []any) {
+	for _, t := range recipe {
+		k := map[string]any{}
+		for _, name := range []string{"id", "kind", "strength", "channel"} {
+			if v, ok := t.(map[string]any)[name]; ok {
+				k[name] = v
+			}
+		}
+		out = append(out, k)
+	}
+	return out
+}
+
+// The server is killed at random moments of unpacking, sorting, taking a new version, carrying out a recipe, releasing
+// and making a handoff. What it had answered for is there afterwards, once; nothing is half done.
+func TestKilledDuringEveryKindOfWork(t *testing.T) {
+	if testing.Short() {
+		t.Skip("kills a server forty times")
+	}
+	bin, data := program(t), t.TempDir()
+	first := serve(t, bin, data)
+	first.kill()
+	user := exec.Command(bin, "user", "add", "--data", data, "--user", "tester", "--role", "librarian")
+	user.Stdin = strings.NewReader("a long password\n")
+	if out, err := user.CombinedOutput(); err != nil {
+		t.Fatalf("user add: %v\n%s", err, out)
+	}
+	secret, err := exec.Command(bin, "token", "create", "--data", data, "--user", "tester").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	token := strings.TrimSpace(string(secret))
+	w := station.NewWriter()
+	about := func(slug string) station.Material {
+		for _, m := range station.Materials() {
+			if m.Slug == slug {
+				return m
+			}
+		}
+		t.Fatal(slug)
+		return station.Material{}
+	}
+	packed := func(name, slug string, px int, copies int) upload {
+		var archive, b bytes.Buffer
+		z := zip.NewWriter(&archive)
+		for i := range copies {
+			files, err := w.Files(station.Take(about(slug), station.Options{Px: px, Seed: uint32(3 + i)}), fmt.Sprintf("%s%d", name, i))
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, f := range files {
+				e, _ := z.Create(f.Name)
+				e.Write(f.Data)
+			}
+		}
+		z.Close()
+		form := multipart.NewWriter(&b)
+		p, _ := form.CreateFormFile("file", name+".zip")
+		p.Write(archive.Bytes())
+		form.WriteField("name", name)
+		form.Close()
+		return upload{b.Bytes(), form.FormDataContentType()}
+	}
+
+	// One material, in a small and in a large scan of the same patch.
+	s := serve(t, bin, data)
+	c := client{t, s.url, token}
+	if _, status, ok := c.do("POST", "/api/v1/deliveries", packed("small", "rubble_limewash", 96, 1)); !ok {
+		t.Fatal(status)
+	}
+	c.settle()
+	d, _, _ := c.do("GET", "/api/v1/deliveries/1", nil)
+	path := fmt.Sprintf("/api/v1/materials/%v", d["sets"].([]any)[0].(map[string]any)["material_id"])
+	s.kill()
+
+	rng := rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 2))
+	const moments = 40
+	releases, deliveries := map[float64]bool{1: false}, map[string]bool{"small": true}
+	delete(releases, 1)
+	done := map[string]int{}
+	large := packed("large", "rubble_limewash", 192, 1)
+	work := []struct {
+		name string
+		do   func(c client, n int)
+	}{
+		{"unpacking and sorting", func(c client, n int) {
+			name := fmt.Sprintf("many%d", n)
+			if _, _, ok := c.do("POST", "/api/v1/deliveries", packed(name, "sailcloth", 32, 12)); ok {
+				deliveries[name] = true
+			}
+		}},
+		{"recipe", func(c client, n int) {
+			c.do("PUT", path+"/recipe", map[string]any{"steps": []any{map[string]any{"kind": "normal_strength", "strength": 1 + float64(n)/100}}})
+			time.Sleep(300 * time.Millisecond)
+		}},
+		{"release", func(c client, n int) {
+			c.do("PATCH", path, map[string]any{"author": fmt.Sprint("author ", n)})
+			for range 5 {
+				if r, status, ok := c.do("POST", path+"/releases", map[string]any{"notes": fmt.Sprint(n)}); ok {
+					releases[r["number"].(float64)] = true
+					return
+				} else if status != 422 { // its recipe is being carried out
+					return
+				}
+				time.Sleep(50 * time.Millisecond)
+			}
+		}},
+		{"handoff", func(c client, n int) {
+			c.do("GET", fmt.Sprintf("/api/v1/releases/%d/handoff?tier=source&format=%s", 1, []string{"png", "exr"}[n%2]), nil)
+		}},
+		{"new version", func(c client, n int) {
+			r, _, ok := c.do("POST", "/api/v1/deliveries", large)
+			for range 60 {
+				if !ok {
+					return
+				}
+				var d map[string]any
+				if d, _, ok = c.do("GET", r["href"].(string), nil); ok && d["state"] == "sorted" {
+					c.do("POST", fmt.Sprintf("/api/v1/materials/%v/known", d["sets"].([]any)[0].(map[string]any)["material_id"]), map[string]any{"take": "new_version"})
+					return
+				}
+				time.Sleep(10 * time.Millisecond)
+			}
+		}},
+	}
+	for n := range moments {
+		s := serve(t, bin, data)
+		k := work[n%len(work)]
+		ended := make(chan bool)
+		go func() { k.do(client{t, s.url, token}, n); close(ended) }()
+		time.Sleep(time.Duration(rng.IntN(450)) * time.Millisecond)
+		s.kill()
+		<-ended
+		done[k.name]++
+	}
+
+	s = serve(t, bin, data)
+	defer s.kill()
+	c.url = s.url
+	c.settle()
+	// Each release that was answered for is there, each number once.
+	list, _, _ := c.do("GET", path+"/releases", nil)
+	numbers := map[float64]int{}
+	for _, r := range list["items"].([]any) {
+		numbers[r.(map[string]any)["number"].(float64)]++
+	}
+	for n := range releases {
+		if numbers[n] != 1 {
+			t.Errorf("release %v was answered for and is there %d times", n, numbers[n])
+		}
+	}
+	m, _, _ := c.do("GET", path, nil)
+	if int(m["released"].(float64)) != len(numbers) {
+		t.Errorf("%d releases, and the material says %v", len(numbers), m["released"])
+	}
+	// Each delivery that was answered for is there once, whole, and every file is in one place.
+	seen, owner := map[string]int{}, map[string]string{}
+	all, _, _ := c.do("GET", "/api/v1/deliveries", nil)
+	for _, row := range all["items"].([]any) {
+		d, _, _ := c.do("GET", row.(map[string]any)["href"].(string), nil)
+		name := d["name"].(string)
+		seen[name]++
+		if failed := d["failed"].([]any); len(failed) > 0 || d["state"] != "sorted" {
+			t.Errorf("%s is %v: %v", name, d["state"], failed)
+		}
+		sets := d["sets"].([]any)
+		if strings.HasPrefix(name, "many") && len(sets) != 12 {
+			t.Errorf("%s has %d sets of 12", name, len(sets))
+		}
+		for _, set := range sets {
+			set := set.(map[string]any)
+			maps := set["maps"].([]any)
+			if len(maps) < 4 {
+				t.Errorf("%v of %s has %d maps", set["name"], name, len(maps))
+			}
+			for _, p := range maps {
+				id := fmt.Sprint(p.(map[string]any)["id"])
+				if owner[id] != "" {
+					t.Errorf("map %s is in %s and in %v", id, owner[id], set["name"])
+				}
+				owner[id] = fmt.Sprint(set["name"])
+			}
+		}
+	}
+	for name := range deliveries {
+		if n := seen[name]; n != 1 {
+			t.Errorf("delivery %s was answered for and is there %d times", name, n)
+		}
+	}
+	// Handoffs are whole: their zip opens, and each file is what the manifest says.
+	if len(numbers) > 0 {
+		h, status, ok := c.do("GET", "/api/v1/releases/1/handoff?tier=source&wait=60", nil)
+		if !ok {
+			t.Fatalf("the handoff: %d", status)
+		}
+		zipped := h["bytes"].([]byte)
+		z, err := zip.NewReader(bytes.NewReader(zipped), int64(len(zipped)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range z.File {
+			r, err := f.Open()
+			if err == nil {
+				_, err = io.Copy(io.Discard, r) // its checksum is checked
+			}
+			if err != nil {
+				t.Errorf("%s: %v", f.Name, err)
+			}
+		}
+	}
+	t.Logf("killed at %d moments: %v; %d releases, %d deliveries", moments, done, len(numbers), len(seen))
+	s.kill()
+	if out, err := exec.Command(bin, "verify", "--data", data).CombinedOutput(); err != nil {
+		t.Errorf("verify: %v\n%s", err, out)
+	}
+}
+
+// The signal to stop lets requests end, and closes the database cleanly.
+func TestStoppingLetsRequestsEnd(t *testing.T) {
+	bin, data := program(t), t.TempDir()
+	first := serve(t, bin, data)
+	first.kill()
+	user := exec.Command(bin, "user", "add", "--data", data, "--user", "tester", "--role", "librarian")
+	user.Stdin = strings.NewReader("a long password\n")
+	if out, err := user.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	secret, _ := exec.Command(bin, "token", "create", "--data", data, "--user", "tester").Output()
+	token := strings.TrimSpace(string(secret))
+	s := serve(t, bin, data)
+	// A stream of events stays open; an upload is half sent.
+	req, _ := http.NewRequest("GET", s.url+"/api/v1/events", nil)
+	req.Header.Set("Authorization", "Bearer "+token)
+	stream, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer stream.Body.Close()
+	body, kind, _ := delivery(t, 1)
+	reader, writer := io.Pipe()
+	status := make(chan int)
+	go func() {
+		code, _, _ := ask(s.url, token, "POST", "/api/v1/deliveries", reader, kind)
+		status <- code
+	}()
+	writer.Write(body[:len(body)/2])
+	s.cmd.Process.Signal(os.Interrupt)
+	time.Sleep(300 * time.Millisecond)
+	writer.Write(body[len(body)/2:])
+	writer.Close()
+	if code := <-status; code != http.StatusAccepted {
+		t.Errorf("the request that was under way: %d", code)
+	}
+	ended := make(chan error, 1)
+	go func() { ended <- s.cmd.Wait() }()
+	select {
+	case err := <-ended:
+		if err != nil {
+			t.Errorf("it ended with %v", err)
+		}
+	case <-time.After(20 * time.Second):
+		t.Error("it does not end")
+		s.cmd.Process.Kill()
+	}
+	if _, err := os.Stat(filepath.Join(data, "aldermoor.db-wal")); err == nil {
+		t.Error("the database was not closed")
+	}
+}

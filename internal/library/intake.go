@@ -259,7 +259,7 @@ func addFile(tx Tx, p *Parcel, f *File) error {
 			}
 		}
 		f.Path = path.Join(p.Folder, f.Entry)
-	} else { // one path twice in one archive
+	} else {
 		ext := path.Ext(f.Path)
 		f.Path = free(strings.TrimSuffix(f.Path, ext), taken) + ext
 	}
@@ -300,7 +300,12 @@ func (s *Service) unpack(ctx context.Context, p Parcel, take func(File) error, h
 	}
 	limits := s.Archives
 	limits.Aside = s.Scratch.Keep
+	times := map[string]int{}
 	problems, err := parcel.Unpack(kind, f, p.Size, limits, func(name string, r io.Reader) error {
+		if times[name]++; times[name] > 1 { // one path twice in one archive
+			ext := path.Ext(name)
+			name = fmt.Sprintf("%s-%d%s", strings.TrimSuffix(name, ext), times[name], ext)
+		}
 		if had[name] {
 			return nil
 		}
@@ -678,7 +683,8 @@ func (s *Service) JobFailed(ctx context.Context, kind, key string, problem error
 			if err != nil || m.wants() != rest {
 				return err
 			}
-			m.Finish.Tried, m.Finish.Problem = rest, fmt.Sprintf("The recipe could not be carried out: %v.", problem)
+			m.Finish.Tried, m.Finish.Failed = rest, true
+			m.Finish.Problem = fmt.Sprintf("The recipe could not be carried out: %v. Retry it.", problem)
 			return tx.SaveMaterial(&m)
 		case JobExamine:
 			f, err := tx.File(id)

@@ -50,6 +50,7 @@ type Finish struct {
 	Relief  float64     // depth of the finished height as a share of the scan's width
 	Tried   string      // the key of what could not be made, and
 	Problem string      // why not, and
+	Failed  bool        // that it was not the recipe's fault: it can be retried
 	Step    int64       // which treatment it was
 	Maps    []Map       `json:"-"` // those that the recipe made
 }
@@ -231,8 +232,16 @@ func (s *Service) recipe(ctx context.Context, p Principal, of Seen, change func(
 			}
 			fresh = append(fresh, t)
 		}
+		same := bytes.Equal(raw(m.Recipe), raw(fresh))
 		m.Recipe = fresh
-		m.Finish.Problem, m.Finish.Tried = "", ""
+		if m.Finish.Failed && same { // asked for again as it is: it is retried
+			m.Finish.Problem, m.Finish.Tried, m.Finish.Failed = "", "", false
+			if err := tx.SaveMaterial(m); err != nil {
+				return "", err
+			}
+			return "", s.follow(tx, m)
+		}
+		m.Finish.Problem, m.Finish.Tried, m.Finish.Failed = "", "", false
 		titles := []string{}
 		for _, t := range fresh {
 			titles = append(titles, t.Kind.Title())
@@ -359,7 +368,7 @@ func (s *Service) stuck(ctx context.Context, id int64, want string, inv treat.In
 		if err != nil || m.wants() != want {
 			return err
 		}
-		m.Finish.Tried, m.Finish.Problem = want, inv.Says
+		m.Finish.Tried, m.Finish.Problem, m.Finish.Failed = want, inv.Says, false
 		if inv.Step < len(m.Recipe) {
 			m.Finish.Step = m.Recipe[inv.Step].ID
 		}

@@ -84,6 +84,7 @@ type ledger struct {
 	RecipeLine      string
 	RecipeTone      tone
 	RecipeBusy      bool
+	RecipeRetry     bool // it failed here, not by the recipe
 	Choices         []treatmentChoice
 }
 

@@ -209,13 +209,13 @@ func (l *ledger) recipe(s *Server, m *library.Material) {
 	}
 	switch {
 	case says != "" && at == 0:
-		l.RecipeLine, l.RecipeTone = says, stop
+		l.RecipeLine, l.RecipeTone, l.RecipeRetry = says, stop, m.Finish.Failed
 	case says != "":
 		l.RecipeLine, l.RecipeTone = "The recipe stops there; the material is as it was before.", stop
 	case !m.Settled():
-		l.RecipeLine = "It is being carried out."
+		l.RecipeLine = "Being carried out."
 		if done, of := s.Service.Making(m.ID); of > 0 {
-			l.RecipeLine = fmt.Sprintf("It is being carried out: %d of %d maps are made.", done, of)
+			l.RecipeLine = fmt.Sprintf("Being carried out: %d of %d maps made.", done, of)
 		}
 		l.RecipeBusy = true
 	}

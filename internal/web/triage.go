@@ -60,7 +60,7 @@ func deliveryView(d library.Delivery, open int64) deliveryRow {
 	case d.Waiting == 0:
 		r.Line = "taken to the Bench"
 	case d.Doubtful == 0:
-		r.Line, r.Tone = fmt.Sprintf("all %d sure", sure), good
+		r.Line, r.Tone = fmt.Sprintf("all %d ready", sure), good
 	case sure == 0:
 		r.Line, r.Tone = fmt.Sprintf("%d to check", d.Doubtful), doubt
 	default:

@@ -77,6 +77,11 @@ export function recipe() {
       this.root.querySelector("details.treat").dispatchEvent(new CustomEvent("treatment", { detail }));
     },
 
+    /** Asks for the recipe once more as it is: it failed on the server. */
+    retry() {
+      return change(this.root, (steps) => steps, "Trying again.");
+    },
+
     /** @param {Event} e */
     undo(e) {
       const id = Number(this.rowOf(e).dataset.treatment);
