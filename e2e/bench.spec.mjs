@@ -409,21 +409,46 @@ test("an administrator lets people in and out", async ({ page }) => {
   await page.getByRole("button", { name: "Add" }).click();
   const row = page.locator("tr", { hasText: "Tove" }).first();
   await expect(row).toBeVisible();
-  await row.getByRole("checkbox").check();
-  await row.getByRole("button", { name: "Save" }).click();
-  await expect(page.locator("main")).toContainText("account changed: Tove");
+  // A password is reset: its one-time code sets another.
+  await row.getByRole("button", { name: "Reset password" }).click();
+  const code = (await page.locator("[data-code]").textContent()) ?? "";
+  await page.goto(`${s.url}/audit?action=password+reset`);
+  await expect(page.locator("main table")).toContainText("Tove");
+  const theirs = await page.context().browser()?.newContext();
+  const tove = /** @type {import("@playwright/test").Page} */ (await theirs?.newPage());
+  await tove.goto(s.url);
+  await tove.getByRole("link", { name: "I have a one-time code" }).click();
+  await tove.fill("#name", "Tove");
+  await tove.fill("#code", code);
+  await tove.fill("#password", "a password of her own");
+  await tove.getByRole("button", { name: "Set it and sign in" }).click();
+  await expect(tove).toHaveURL(/\/library/);
+  await tove.goto(`${s.url}/you`);
+  await expect(tove.locator("tr", { hasText: "(this one)" })).toContainText("127.0.0.1");
+  await tove.fill("#old", "a password of her own");
+  await tove.fill("#new", "another of her own");
+  await tove.getByRole("button", { name: "Change" }).click();
+  await expect(tove.getByRole("status").filter({ hasText: "Password changed" })).toBeVisible();
+  // A token is made, used and revoked.
   await page.goto(`${s.url}/you`);
   await page.fill("#label", "nightly pull");
   await page.getByRole("button", { name: "Make a token" }).click();
   const token = (await page.locator("[data-token]").textContent()) ?? "";
   expect(token).toMatch(/^ald_/);
-  const asked = await fetch(`${s.url}/api/v1/library`, { headers: { Authorization: `Bearer ${token}` } });
-  expect(asked.status).toBe(200);
-  // The closed account does not get in.
-  await page.context().clearCookies();
-  await page.goto(s.url);
-  await page.fill("#name", "Tove");
-  await page.fill("#password", "a password for tests");
-  await page.getByRole("button", { name: "Sign in" }).click();
-  await expect(page.getByRole("alert")).toContainText("do not go together");
+  const asked = () => fetch(`${s.url}/api/v1/library`, { headers: { Authorization: `Bearer ${token}` } });
+  expect((await asked()).status).toBe(200);
+  await page.locator("tr", { hasText: "nightly pull" }).getByRole("button", { name: "Revoke" }).click();
+  expect((await asked()).status).toBe(401);
+  // The closed account is out at once, and does not get in again.
+  await page.goto(`${s.url}/people`);
+  await row.getByRole("checkbox").check();
+  await row.getByRole("button", { name: "Save" }).click();
+  await expect(row.getByRole("checkbox")).toBeChecked();
+  await tove.goto(`${s.url}/library`);
+  await expect(tove).toHaveURL(/\/\?to=/);
+  await tove.fill("#name", "Tove");
+  await tove.fill("#password", "another of her own");
+  await tove.getByRole("button", { name: "Sign in" }).click();
+  await expect(tove.getByRole("alert")).toContainText("do not go together");
+  await theirs?.close();
 });

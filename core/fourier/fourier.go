@@ -1,6 +1,5 @@
 // Package fourier takes planes to frequencies and back, on every core.
 //
-// It is a thin layer over gonum's one-dimensional transform: rows, then columns.
 // Planes are periodic by nature of the transform; whoever wants otherwise pads them.
 package fourier
 
@@ -33,40 +32,44 @@ func Of(p raster.Plane, w, h int) Grid {
 func (g Grid) Forward() { g.transform(false) }
 
 // Inverse undoes Forward.
-func (g Grid) Inverse() {
-	g.transform(true)
-	k := complex(1/float64(g.W*g.H), 0)
-	for i := range g.V {
-		g.V[i] *= k
-	}
-}
+func (g Grid) Inverse() { g.transform(true) }
 
+// lanes is how many columns are transformed side by side: memory lies in rows.
+const lanes = 8
+
+// transform goes along rows, then along columns. Back it is the same transform of the
+// conjugate, conjugated and scaled.
 func (g Grid) transform(back bool) {
+	conjugate := func(v []complex128, scale float64) {
+		for i, c := range v {
+			v[i] = complex(real(c)*scale, -imag(c)*scale)
+		}
+	}
 	raster.Rows(g.H, func(y0, y1 int) {
-		t := newLine(g.W)
+		p := newPlan(g.W)
 		for y := y0; y < y1; y++ {
-			t.transform(g.V[y*g.W:(y+1)*g.W], back)
+			row := g.V[y*g.W : (y+1)*g.W]
+			if back {
+				conjugate(row, 1)
+			}
+			p.transform(row, 1)
 		}
 	})
 	raster.Rows(g.W, func(x0, x1 int) {
-		t := newLine(g.H)
-		// Several columns at a time, as memory lies in rows.
-		const block = 8
-		cols := make([]complex128, block*g.H)
-		for x := x0; x < x1; x += block {
-			n := min(block, x1-x)
+		p := newPlan(g.H)
+		block := make([]complex128, lanes*g.H)
+		for x := x0; x < x1; x += lanes {
+			n := min(lanes, x1-x)
+			some := block[:n*g.H]
 			for y := range g.H {
-				for i := range n {
-					cols[i*g.H+y] = g.V[y*g.W+x+i]
-				}
+				copy(some[y*n:], g.V[y*g.W+x:y*g.W+x+n])
 			}
-			for i := range n {
-				t.transform(cols[i*g.H:(i+1)*g.H], back)
+			p.transform(some, n)
+			if back {
+				conjugate(some, 1/float64(g.W*g.H))
 			}
 			for y := range g.H {
-				for i := range n {
-					g.V[y*g.W+x+i] = cols[i*g.H+y]
-				}
+				copy(g.V[y*g.W+x:y*g.W+x+n], some[y*n:])
 			}
 		}
 	})
