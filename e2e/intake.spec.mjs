@@ -59,7 +59,7 @@ test("forty sets by keyboard", async ({ page }) => {
   await page.keyboard.press("r");
   await expect(page.locator(".toast")).toContainText("ending in “qx”");
   await page.keyboard.press("A"); // for all, and for the station's next delivery
-  await expect(page.locator(".toast")).toContainText("kept as a rule");
+  await expect(page.locator(".toast")).toContainText("saved as a rule");
   await expect(page.locator("[data-step=undo]")).toContainText("ending in");
   await expect.poll(doubtful).toBeLessThan(before);
   const after = await doubtful();
@@ -67,7 +67,7 @@ test("forty sets by keyboard", async ({ page }) => {
   await expect(page.locator(".toast")).toContainText("Undone");
   await expect.poll(doubtful).toBeGreaterThan(after);
   await page.keyboard.press("U");
-  await expect(page.locator(".toast")).toContainText("Done again");
+  await expect(page.locator(".toast")).toContainText("Redone");
   await expect.poll(doubtful).toBe(after);
 
   // What was decided survives a reload, and so does the way back.

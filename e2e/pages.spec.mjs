@@ -49,7 +49,7 @@ test("empty pages teach the next step", async ({ page }) => {
   await enter(page, s.url, "administrator");
   for (const [path, says] of [
     ["/intake", "Drop files, folders or archives anywhere"], ["/bench", "Nothing lies on the Bench"], ["/library", "The Library is empty"],
-    ["/boards", "finish schedule"], ["/people", "Add somebody"], ["/you", "Tokens for programs"], ["/nowhere", "There is nothing at this address"],
+    ["/boards", "finish schedule"], ["/people", "Add an account"], ["/you", "Tokens for programs"], ["/nowhere", "There is nothing at this address"],
   ]) {
     await judge(page, path);
     await expect(page.locator("main")).toContainText(says);

@@ -139,7 +139,7 @@ test("a set with five faults is found, mended and released", async ({ page }) =>
   // Each is mended by the button beside it; what the light and the shift hid comes after.
   for (const word of ["Shift it into register", "Level the light", "Remove the bands", "Renormalise", "Bring all to one size", "Close the seams"]) {
     await findings.getByRole("button", { name: word }).first().click();
-    await expect(page.locator(".toast").first()).toContainText("carried out");
+    await expect(page.locator(".toast").first()).toContainText("full maps");
     await made(page, id);
     await expect(findings.getByRole("button", { name: word })).toHaveCount(0, { timeout: 30_000 });
   }

@@ -3,7 +3,11 @@
 // Planes are periodic by nature of the transform; whoever wants otherwise pads them.
 package fourier
 
-import "aldermoor/core/raster"
+import (
+	"slices"
+
+	"aldermoor/core/raster"
+)
 
 // Grid is a plane of complex numbers, rows from the top. After Forward, column k
 // holds the frequency of k cycles a width, those from W/2 on being negative; rows
@@ -52,7 +56,9 @@ func (g Grid) transform(back bool) {
 			if back {
 				conjugate(row, 1)
 			}
-			p.transform(row, 1)
+			if slices.IndexFunc(row, func(v complex128) bool { return v != 0 }) >= 0 { // padding stays zero
+				p.transform(row, 1)
+			}
 		}
 	})
 	raster.Rows(g.W, func(x0, x1 int) {

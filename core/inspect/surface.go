@@ -184,9 +184,10 @@ func Lightness(p []raster.Plane, light bool) raster.Plane {
 	if light {
 		power = 1.0 / 3
 	}
+	curve := raster.Power(power)
 	raster.Rows(one.H, func(y0, y1 int) {
 		for i := y0 * one.W; i < y1*one.W; i++ {
-			out.Pix[i] = float32(math.Pow(max(float64(one.Pix[i]), 0), power))
+			out.Pix[i] = curve(one.Pix[i])
 		}
 	})
 	return out

@@ -47,17 +47,15 @@ func Shifts(ref raster.Plane, list ...raster.Plane) []Moved {
 	spectra := spectraOf(append([]raster.Plane{ref}, list...), w, h)
 	for i := 0; i < len(list); i += 2 {
 		g := fourier.New(w, h)
+		softX, softY := softened(w), softened(h)
 		raster.Rows(h, func(y0, y1 int) {
 			for y := y0; y < y1; y++ {
-				fy := fourier.Frequency(y, h) / float64(h)
 				for x := range w {
 					if x == 0 && y == 0 {
 						continue
 					}
 					k := y*w + x
-					// Fine detail is grain, which two maps do not share.
-					fx := fourier.Frequency(x, w) / float64(w)
-					soft := math.Exp(-(fx*fx + fy*fy) * 18)
+					soft := softX[x] * softY[y]
 					for j, turn := range []complex128{1, complex(0, 1)} {
 						if i+j >= len(list) || spectra[i+j+1] == nil {
 							continue
@@ -76,6 +74,17 @@ func Shifts(ref raster.Plane, list ...raster.Plane) []Moved {
 		if i+1 < len(list) {
 			out[i+1] = peak(w, h, func(k int) float64 { return imag(g.V[k]) })
 		}
+	}
+	return out
+}
+
+// softened weighs the n frequencies along an axis: fine detail is grain, which two maps
+// do not share.
+func softened(n int) []float64 {
+	out := make([]float64, n)
+	for i := range out {
+		f := fourier.Frequency(i, n) / float64(n)
+		out[i] = math.Exp(-f * f * 18)
 	}
 	return out
 }
@@ -111,10 +120,8 @@ func spectraOf(list []raster.Plane, w, h int) [][]complex128 {
 			for y := y0; y < y1; y++ {
 				for x := range w {
 					p, q := g.V[y*w+x], g.V[(h-y)%h*w+(w-x)%w]
-					q = complex(real(q), -imag(q))
-					a[y*w+x] = (p + q) / 2
-					d := (p - q) / 2
-					b[y*w+x] = complex(imag(d), -real(d)) // over i
+					a[y*w+x] = complex((real(p)+real(q))*0.5, (imag(p)-imag(q))*0.5) // (p + q̄)/2
+					b[y*w+x] = complex((imag(p)+imag(q))*0.5, (real(q)-real(p))*0.5) // (p − q̄)/2i
 				}
 			}
 		})

@@ -56,26 +56,39 @@ func Integrate(f Field, d Direction, pitchX, pitchY float64, wraps bool, taken T
 	})
 	g.Forward()
 	out := fourier.New(gw, gh)
+	us, fineX := waves(gw, pitchX, taken)
+	vs, fineY := waves(gh, pitchY, taken)
 	raster.Rows(gh, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
-			ky := 2 * math.Pi * fourier.Frequency(y, gh) / float64(gh)
-			v := taken.wave(ky) / pitchY
-			my := (gh - y) % gh
-			for x := range gw {
-				kx := 2 * math.Pi * fourier.Frequency(x, gw) / float64(gw)
-				u := taken.wave(kx) / pitchX
+			v := vs[y]
+			row, mirror, dst := g.V[y*gw:(y+1)*gw], g.V[(gh-y)%gh*gw:], out.V[y*gw:(y+1)*gw]
+			for x, a := range row {
 				if x == 0 && y == 0 {
 					continue
 				}
-				// Near the finest waves differences say nothing: there noise would be all.
-				fine := (math.Pow(kx/math.Pi, 4)/(pitchX*pitchX) + math.Pow(ky/math.Pi, 4)/(pitchY*pitchY)) * 0.05
-				a, b := g.V[y*gw+x], g.V[my*gw+(gw-x)%gw]
-				b = complex(real(b), -imag(b))
-				p, q := (a+b)/2, (a-b)/complex(0, 2)
-				out.V[y*gw+x] = complex(0, -1) * (complex(u, 0)*p + complex(v, 0)*q) / complex(u*u+v*v+fine, 0)
+				u := us[x]
+				b := mirror[(gw-x)%gw]
+				// p = (a + b̄)/2 is the transform of the slopes across, q = (a − b̄)/2i of those down.
+				pr, pi := (real(a)+real(b))/2, (imag(a)-imag(b))/2
+				qr, qi := (imag(a)+imag(b))/2, (real(b)-real(a))/2
+				scale := 1 / (u*u + v*v + fineX[x] + fineY[y])
+				dst[x] = complex((u*pi+v*qi)*scale, -(u*pr+v*qr)*scale) // −i·(u·p + v·q)
 			}
 		}
 	})
 	out.Inverse()
 	return out.Real(w, h)
+}
+
+// waves says, for each frequency of n samples, how a difference of the given kind takes
+// it, a pixel of the given pitch, and how little to trust it: near the finest waves
+// differences say nothing, and noise would be all.
+func waves(n int, pitch float64, taken Taken) (wave, fine []float64) {
+	wave, fine = make([]float64, n), make([]float64, n)
+	for i := range n {
+		k := 2 * math.Pi * fourier.Frequency(i, n) / float64(n)
+		wave[i] = taken.wave(k) / pitch
+		fine[i] = 0.05 * math.Pow(k/math.Pi, 4) / (pitch * pitch)
+	}
+	return wave, fine
 }

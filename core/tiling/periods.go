@@ -83,7 +83,7 @@ func correlate(planes []raster.Plane) auto {
 	fw, fh := fourier.Size(w+a.w+1), fourier.Size(h+a.h+1)
 	// The autocorrelations are added up as power spectra, each by its own energy, so that
 	// one transform back does for all; two planes share one there, as real and imaginary part.
-	power := fourier.New(fw, fh)
+	power := make([]float64, fw*fh)
 	used := 0
 	var pair []raster.Plane
 	var energy []float64
@@ -97,17 +97,25 @@ func correlate(planes []raster.Plane) auto {
 			}
 		}
 		g.Forward()
-		raster.Rows(fh, func(y0, y1 int) {
+		first, second := 0.25/energy[0], 0.0
+		if len(pair) > 1 {
+			second = 0.25 / energy[1]
+		}
+		// The first plane's transform is (c + m̄)/2, the second's (c − m̄)/2i, m standing at the
+		// opposite frequency. Their power is the same there.
+		raster.Rows(fh/2+1, func(y0, y1 int) {
 			for y := y0; y < y1; y++ {
-				for x := range fw {
-					c, m := g.V[y*fw+x], g.V[(fh-y)%fh*fw+(fw-x)%fw]
-					m = complex(real(m), -imag(m))
-					p, q := (c+m)/2, (c-m)/2
-					e := (real(p)*real(p) + imag(p)*imag(p)) / energy[0]
-					if len(pair) > 1 {
-						e += (real(q)*real(q) + imag(q)*imag(q)) / energy[1]
+				row, opposite := g.V[y*fw:(y+1)*fw], g.V[(fh-y)%fh*fw:][:fw]
+				sum := power[y*fw : (y+1)*fw]
+				for x, c := range row {
+					k := fw - x
+					if x == 0 {
+						k = 0
 					}
-					power.V[y*fw+x] += complex(e, 0)
+					m := opposite[k]
+					pr, pi := real(c)+real(m), imag(c)-imag(m)
+					qr, qi := real(c)-real(m), imag(c)+imag(m)
+					sum[x] += (pr*pr+pi*pi)*first + (qr*qr+qi*qi)*second
 				}
 			}
 		})
@@ -133,12 +141,22 @@ func correlate(planes []raster.Plane) auto {
 	if len(pair) > 0 {
 		add()
 	}
-	power.Inverse()
+	spectrum := fourier.New(fw, fh)
+	for y := range fh {
+		for x := range fw {
+			if y <= fh/2 {
+				spectrum.V[y*fw+x] = complex(power[y*fw+x], 0)
+			} else {
+				spectrum.V[y*fw+x] = complex(power[(fh-y)*fw+(fw-x)%fw], 0)
+			}
+		}
+	}
+	spectrum.Inverse()
 	a.v = make([]float32, (2*a.w+1)*(2*a.h+1))
 	for y := -a.h; y <= a.h; y++ {
 		for x := -a.w; x <= a.w; x++ {
 			over := float64(w-abs(x)) * float64(h-abs(y))
-			a.v[(y+a.h)*(2*a.w+1)+x+a.w] = float32(real(power.V[(y+fh)%fh*fw+(x+fw)%fw]) / over / float64(used))
+			a.v[(y+a.h)*(2*a.w+1)+x+a.w] = float32(real(spectrum.V[(y+fh)%fh*fw+(x+fw)%fw]) / over / float64(used))
 		}
 	}
 	return a

@@ -11,7 +11,6 @@ import (
 	"cmp"
 	"math"
 	"slices"
-	"sync"
 
 	"aldermoor/core/raster"
 )
@@ -42,15 +41,15 @@ func Meet(planes []raster.Plane) Seams {
 	if len(planes) == 0 {
 		return s
 	}
+	smaller := reductions(planes)
 	var across, down []Place
-	var both sync.WaitGroup
-	both.Go(func() { s.Score.X, across = meet(planes, "x") })
-	upright := make([]raster.Plane, len(planes))
-	for i, p := range planes {
-		upright[i] = transposed(p)
-	}
-	s.Score.Y, down = meet(upright, "y")
-	both.Wait()
+	raster.Each(2, func(axis int) {
+		if axis == 0 {
+			s.Score.X, across = meet(smaller, columns, "x")
+		} else {
+			s.Score.Y, down = meet(smaller, rows, "y")
+		}
+	})
 	s.Worst = append(across, down...)
 	slices.SortFunc(s.Worst, func(a, b Place) int { return cmp.Compare(b.Excess, a.Excess) })
 	return s
@@ -58,7 +57,7 @@ func Meet(planes []raster.Plane) Seams {
 
 // Across is the score of axis X alone.
 func Across(planes []raster.Plane) float64 {
-	score, _ := meet(planes, "x")
+	score, _ := meet(reductions(planes), columns, "x")
 	return score
 }
 
@@ -66,38 +65,54 @@ func Across(planes []raster.Plane) float64 {
 // columns: among less than that the lines of a pattern have no like.
 const scales, fewest = 5, 60
 
+// reductions are the planes at each scale, each half the size of the one before.
+func reductions(planes []raster.Plane) [][]raster.Plane {
+	out := [][]raster.Plane{planes}
+	for range scales - 1 {
+		last := out[len(out)-1]
+		if max(last[0].W, last[0].H)/2 < fewest {
+			break
+		}
+		smaller := make([]raster.Plane, len(planes))
+		raster.Each(len(planes), func(i int) {
+			smaller[i] = last[i].Resample(max(1, last[i].W/2), max(1, last[i].H/2), raster.Area)
+		})
+		out = append(out, smaller)
+	}
+	return out
+}
+
 // apart is how many columns lie between two that are held against each other: nearer
 // ones share what they show.
 const apart = 3
 
-// meet asks whether what happens across the edge happens anywhere inside too. Each
-// column is described by how far the step to the next one breaks with those beside
-// it, in each map and at each scale; a repeat's edge has its like inside, be it the
-// grain or the joint of a pattern, and a cut has not.
-func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
-	along, n := make([]float64, planes[0].H), 0.0
-	excess := 0.0
-	for scale := range scales {
-		if scale > 0 {
-			smaller := make([]raster.Plane, len(planes))
-			for i, p := range planes {
-				smaller[i] = p.Resample(max(1, p.W/2), max(1, p.H/2), raster.Area)
-			}
-			planes = smaller
-		}
+// meet asks whether what happens across the edge happens anywhere inside too. Each line
+// (a column for axis X, a row for Y; take takes them) is described by how far the step to
+// the next one breaks with those beside it, in each map and at each scale; a repeat's edge
+// has its like inside, be it the grain or the joint of a pattern, and a cut has not.
+func meet(smaller [][]raster.Plane, take func(raster.Plane) lines, axis string) (score float64, worst []Place) {
+	var along []float64
+	n, excess := 0.0, 0.0
+	for scale, planes := range smaller {
 		w, h := planes[0].W, planes[0].H
+		if axis == "y" {
+			w, h = h, w
+		}
+		if scale == 0 {
+			along = make([]float64, h)
+		}
 		if w < 38 || h < 8 || scale > 0 && w < fewest {
 			break
 		}
 		var features, logs, levels [][]float64
 		for _, p := range planes {
-			mean, rms, level, at := steps(p)
-			mid := median(mean[:w-1])
+			l := take(p)
+			mid := median(l.by[:w-1])
 			if mid < 1e-5 {
 				continue
 			}
-			levels = append(levels, level)
-			for k, e := range [][]float64{mean, rms, unlike(p, mid)} {
+			levels = append(levels, l.level)
+			for k, e := range [][]float64{l.by, l.rms, l.unlike(mid)} {
 				f := make([]float64, w)
 				for x, v := range e {
 					f[x] = math.Log(v/mid + 0.01)
@@ -114,7 +129,7 @@ func meet(planes []raster.Plane, axis string) (score float64, worst []Place) {
 				features = append(features, f)
 			}
 			if scale == 0 {
-				for y, v := range at {
+				for y, v := range l.edge {
 					along[y] += 2 * v / mid // the middle is of twice the columns
 				}
 				n++
@@ -259,6 +274,15 @@ const (
 	rare           = 0.001
 )
 
+// far weighs how much more a line breaks than another, or less.
+func far(d float64) float64 {
+	if d < 0 {
+		d *= below
+	}
+	d *= d
+	return d * d
+}
+
 // turned has the features of each column side by side.
 func turned(features [][]float64, w int) []float64 {
 	out := make([]float64, w*len(features))
@@ -279,95 +303,13 @@ func alone(columns []float64, n, x, w int) float64 {
 			continue
 		}
 		var sum float64
-		for k, f := range columns[o*n : (o+1)*n] {
-			d := mine[k] - f
-			if d < 0 {
-				d *= below
-			}
-			d *= d
-			if sum += d * d; sum >= least {
-				break
-			}
+		other := columns[o*n : (o+1)*n][:len(mine)]
+		for k := 0; k+2 < len(mine) && sum < least; k += 3 { // three a map
+			sum += far(mine[k]-other[k]) + far(mine[k+1]-other[k+1]) + far(mine[k+2]-other[k+2])
 		}
 		least = min(least, sum)
 	}
 	return math.Sqrt(math.Sqrt(least / float64(n)))
-}
-
-// steps is, for each x, the mean over rows of how far the step from x to x+1 breaks
-// with the steps beside it, the root of the mean of its square, and how far it does so
-// in one direction; and for the edge the first by row.
-func steps(p raster.Plane) (by, rms, level, edge []float64) {
-	by, rms, level, edge = make([]float64, p.W), make([]float64, p.W), make([]float64, p.W), make([]float64, p.H)
-	for y := range p.H {
-		row := p.Row(y)
-		a, b, c := row[p.W-1], row[0], row[1]
-		for x := range row {
-			n := x + 2
-			if n >= p.W {
-				n -= p.W
-			}
-			d := row[n]
-			// What a straight line through both sides leaves of the step between them.
-			e := float64((c - b) - ((b-a)+(d-c))/2)
-			level[x] += e
-			e = math.Abs(e)
-			by[x] += e
-			rms[x] += e * e
-			if x == p.W-1 {
-				edge[y] = e
-			}
-			a, b, c = b, c, d
-		}
-	}
-	for x := range by {
-		by[x] /= float64(p.H)
-		rms[x] /= float64(p.H)
-		level[x] = math.Abs(level[x]) / float64(p.H)
-	}
-	by, rms = spread(by), spread(rms)
-	for x, v := range rms {
-		rms[x] = math.Sqrt(v)
-	}
-	return by, rms, level, edge
-}
-
-// spread adds to each column half of its neighbours. The edge lies between two columns,
-// while a line inside lies anywhere and has its break in one column or in two; so it
-// counts the same in both.
-func spread(v []float64) []float64 {
-	out := make([]float64, len(v))
-	for x := range v {
-		out[x] = v[x] + (v[(x+len(v)-1)%len(v)]+v[(x+1)%len(v)])/2
-	}
-	return out
-}
-
-// unlike is, for each x, how little columns x and x+1 go together, in units of mid.
-func unlike(p raster.Plane, mid float64) []float64 {
-	sum, sq, both := make([]float64, p.W), make([]float64, p.W), make([]float64, p.W)
-	for y := range p.H {
-		row := p.Row(y)
-		next := row[0]
-		for x := p.W - 1; x >= 0; x-- {
-			v := row[x]
-			f := float64(v)
-			sum[x] += f
-			sq[x] += f * f
-			both[x] += f * float64(next)
-			next = v
-		}
-	}
-	out := make([]float64, p.W)
-	n := float64(p.H)
-	for x := range out {
-		k := (x + 1) % p.W
-		va, vb := sq[x]/n-sum[x]*sum[x]/n/n, sq[k]/n-sum[k]*sum[k]/n/n
-		c := both[x]/n - sum[x]*sum[k]/n/n
-		floor := mid * mid
-		out[x] = (1 - (c+floor)/(math.Sqrt(max(va, 0)*max(vb, 0))+floor) + 0.01) * mid
-	}
-	return out
 }
 
 // worstOf finds up to three stretches of an edge where the break is largest.
@@ -395,16 +337,6 @@ func worstOf(along []float64, n float64, axis string) (out []Place) {
 		out = append(out, Place{axis, float64(lo) / float64(h), float64(hi) / float64(h), smooth[best]})
 		for y := max(0, best-2*win); y < min(h, best+2*win+1); y++ {
 			smooth[y] = 0
-		}
-	}
-	return out
-}
-
-func transposed(p raster.Plane) raster.Plane {
-	out := raster.NewPlane(p.H, p.W)
-	for y := range p.H {
-		for x, v := range p.Row(y) {
-			out.Pix[x*out.W+y] = v
 		}
 	}
 	return out

@@ -64,7 +64,11 @@ func unfilter(kind byte, row, above []byte, bpp int) error {
 		for i := range min(bpp, len(row)) {
 			row[i] += above[i]
 		}
-		for k := range bpp {
+		k := 0
+		for ; k+1 < bpp && k+1 < len(row); k += 2 {
+			paethTwo(row, above, bpp, k)
+		}
+		for ; k < bpp; k++ {
 			paeth(row, above, bpp, k)
 		}
 	default:
@@ -102,6 +106,53 @@ func paeth(row, above []byte, bpp, k int) {
 		a = (int32(row[i]) + v) & 255
 		row[i] = byte(a)
 		c = b
+	}
+}
+
+// paethTwo restores two neighbouring bytes of each bpp at a time: each waits for its own
+// left neighbour alone, so that the processor works on both.
+func paethTwo(row, above []byte, bpp, k int) {
+	above = above[:len(row)]
+	a, c := int32(row[k]), int32(above[k])
+	d, f := int32(row[k+1]), int32(above[k+1])
+	for i := k + bpp; i+1 < len(row); i += bpp {
+		b, e := int32(above[i]), int32(above[i+1])
+		pa, pb := b-c, a-c
+		pc := pa + pb
+		m := pa >> 31
+		pa = (pa ^ m) - m
+		m = pb >> 31
+		pb = (pb ^ m) - m
+		m = pc >> 31
+		pc = (pc ^ m) - m
+		v := c
+		if pb <= pc {
+			v = b
+		}
+		if pa <= pb && pa <= pc {
+			v = a
+		}
+		a = (int32(row[i]) + v) & 255
+		row[i] = byte(a)
+		c = b
+		qa, qb := e-f, d-f
+		qc := qa + qb
+		n := qa >> 31
+		qa = (qa ^ n) - n
+		n = qb >> 31
+		qb = (qb ^ n) - n
+		n = qc >> 31
+		qc = (qc ^ n) - n
+		u := f
+		if qb <= qc {
+			u = e
+		}
+		if qa <= qb && qa <= qc {
+			u = d
+		}
+		d = (int32(row[i+1]) + u) & 255
+		row[i+1] = byte(d)
+		f = e
 	}
 }
 

@@ -24,6 +24,26 @@ export async function call(method, path, body, version) {
   return data;
 }
 
+/**
+ * The version of the material on the Bench that is shown. An edit made here counts at once,
+ * before the page has been brought up to date.
+ * @param {Element} within the Bench
+ */
+export function shown(within) {
+  const bench = /** @type {HTMLElement} */ (within.closest("[data-bench]"));
+  const now = /** @type {HTMLElement} */ (bench.querySelector("[data-lens-now]"));
+  return Math.max(Number(now.dataset.version), Number(bench.dataset.wrote ?? 0));
+}
+
+/**
+ * Notes the version that an edit made here has made.
+ * @param {Element} within the Bench
+ * @param {{version: number}} material as the server answered
+ */
+export function wrote(within, material) {
+  /** @type {HTMLElement} */ (within.closest("[data-bench]")).dataset.wrote = String(material.version);
+}
+
 /** A refusal of the server, with its sentence. */
 export class Refused extends Error {
   /**

@@ -1,6 +1,6 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
-import { Refused, call, part, tell, turn } from "./api.js";
+import { Refused, call, part, shown, tell, turn, wrote } from "./api.js";
 import { treat } from "./recipe.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
@@ -16,7 +16,7 @@ export function bench() {
 
     busy: false,
     problem: "",
-    reviewed: "",
+    reviewed: 0,
     timer: 0,
 
     get path() {
@@ -25,7 +25,7 @@ export function bench() {
 
     /** The version of the material that is shown. */
     get shown() {
-      return /** @type {HTMLElement} */ (this.root.querySelector("[data-lens-now]")).dataset.version ?? "";
+      return shown(this.root);
     },
 
     /**
@@ -35,6 +35,7 @@ export function bench() {
      */
     async patch(change, says) {
       const m = await call("PATCH", this.path, change, this.shown);
+      wrote(this.root, m);
       this.sized(m);
       tell(says, m.step ? () => this.turnStep(m.step) : null);
       await this.reload();
@@ -114,7 +115,7 @@ export function bench() {
       const step = JSON.parse(/** @type {HTMLElement} */ (e.currentTarget).dataset.step ?? "{}");
       const section = /** @type {HTMLElement} */ (this.root.querySelector("#l-recipe"));
       section.scrollIntoView({ block: "nearest" });
-      await treat(this.path, this.shown, step, () => this.reload());
+      await treat(this.root, step, () => this.reload());
     },
 
     /**
@@ -125,6 +126,7 @@ export function bench() {
       const d = /** @type {HTMLElement} */ (e.currentTarget).dataset;
       try {
         const m = await call("PUT", `${this.path}/maps/${d.isMap}`, { channel: d.isChannel }, this.shown);
+        wrote(this.root, m);
         await this.reload();
         tell(`Taken as ${d.isChannel}.`, () => this.turnStep(m.step));
       } catch (e) {
@@ -240,8 +242,8 @@ export function bench() {
         const r = await call("POST", `${this.path}/releases`, { notes: this.$refs.notes.value, override: this.$refs.override?.value ?? "" }, this.reviewed);
         this.$refs.dialog.close();
         this.$refs.notes.value = "";
-        tell(`Release ${r.number} is in the Library.`);
         await this.reload();
+        tell(`Release ${r.number} is in the Library.`);
       } catch (e) {
         this.problem = /** @type {Error} */ (e).message;
       } finally {

@@ -282,9 +282,13 @@ export function intake() {
      * @param {boolean} keep
      */
     async all(material, map, channel, keep) {
-      const like = await call("POST", `/api/v1/maps/${map}/like`, { material: material.id, channel: channel || null, keep }, material.version);
       const name = titles[/** @type {keyof typeof titles} */ (channel)].toLowerCase();
-      tell(`${like.maps.length} more taken as ${name}${keep ? `; saved as a rule for ${like.station || "every station"}` : ""}.`, like.step ? () => this.back(like.step) : null);
+      try {
+        const like = await call("POST", `/api/v1/maps/${map}/like`, { material: material.id, channel: channel || null, keep }, material.version);
+        tell(`${like.maps.length} more taken as ${name}${keep ? `; saved as a rule for ${like.station || "every station"}` : ""}.`, like.step ? () => this.back(like.step) : null);
+      } catch (e) {
+        tell(/** @type {Error} */ (e).message);
+      }
       await this.reload();
     },
 

@@ -1,7 +1,7 @@
 // @ts-check
 // Measuring on the lens: a line whose length in reality is said, and a section through the
 // relief along a line, in millimetres.
-import { call, tell, turn } from "./api.js";
+import { call, shown, tell, turn, wrote } from "./api.js";
 import { profile } from "./profile.js";
 
 /** @returns {any} a part of the lens */
@@ -70,8 +70,8 @@ export function measuring() {
       const bench = /** @type {HTMLElement} */ (this.root.closest("[data-material]"));
       const path = `/api/v1/materials/${bench.dataset.material}`;
       try {
-        const shown = /** @type {HTMLElement} */ (bench.querySelector("[data-lens-now]")).dataset.version;
-        const m = await call("PATCH", path, { line: { ...this.line, length_m: this.$refs.long.value, axis: this.$refs.axis.value } }, shown);
+        const m = await call("PATCH", path, { line: { ...this.line, length_m: this.$refs.long.value, axis: this.$refs.axis.value } }, shown(bench));
+        wrote(bench, m);
         this.asking = false;
         this.root.dispatchEvent(new CustomEvent("resized", { detail: m }));
         tell("Measured: the size follows. Draw another line to make it surer.", m.step ? async () => {

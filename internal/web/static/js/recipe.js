@@ -1,18 +1,18 @@
 // @ts-check
 // Treatments of the material on the Bench: adding, undoing and reordering them.
-import { call, tell, turn } from "./api.js";
+import { call, shown, tell, turn, wrote } from "./api.js";
 
 /**
  * Adds a treatment, and offers the way back.
- * @param {string} path of the material
- * @param {string} shown its version
+ * @param {Element} bench or what is in it
  * @param {Record<string, unknown>} step
  * @param {() => Promise<void>} [then]
  */
-export async function treat(path, shown, step, then) {
+export async function treat(bench, step, then) {
   try {
-    const m = await call("POST", `${path}/recipe`, step, shown);
-    tell("Carrying it out on the full maps.", async () => {
+    const m = await call("POST", `${path(bench)}/recipe`, step, shown(bench));
+    wrote(bench, m);
+    tell("Applying it to the full maps.", async () => {
       await turn(m.step);
       await then?.();
     });
@@ -35,24 +35,18 @@ const plain = (recipe) => recipe.map(({ by, at, title, says, ...step }) => step)
  * @param {string} says
  */
 async function change(root, change, says) {
-  const { path, shown } = of(root);
   try {
-    const old = await call("GET", path);
-    const m = await call("PUT", `${path}/recipe`, { steps: plain(change(old.recipe)) }, shown);
+    const old = await call("GET", path(root));
+    const m = await call("PUT", `${path(root)}/recipe`, { steps: plain(change(old.recipe)) }, shown(root));
+    wrote(root, m);
     tell(says, m.step ? () => turn(m.step) : null);
   } catch (e) {
     tell(/** @type {Error} */ (e).message);
   }
 }
 
-/**
- * The material that an element is about, and the version of it that is shown.
- * @param {Element} e
- */
-function of(e) {
-  const bench = /** @type {HTMLElement} */ (e.closest("[data-bench]"));
-  return { path: `/api/v1/materials/${bench.dataset.material}`, shown: /** @type {HTMLElement} */ (bench.querySelector("[data-lens-now]")).dataset.version ?? "" };
-}
+/** The address of the material on the Bench. @param {Element} within it */
+const path = (within) => `/api/v1/materials/${/** @type {HTMLElement} */ (within.closest("[data-bench]")).dataset.material}`;
 
 /** The list of what was done. @returns {any} */
 export function recipe() {
@@ -168,7 +162,7 @@ export function treatment() {
       this.root.open = false;
       const id = this.changing;
       this.changing = 0;
-      if (!id) return treat(of(this.root).path, of(this.root).shown, step);
+      if (!id) return treat(this.root, step);
       return change(this.root, (steps) => steps.map((t) => (t.id === id ? { id, ...step } : t)), "Changed; it is carried out again.");
     },
   };
