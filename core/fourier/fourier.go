@@ -39,7 +39,7 @@ func (g Grid) Forward() { g.transform(false) }
 func (g Grid) Inverse() { g.transform(true) }
 
 // lanes is how many columns are transformed side by side: memory lies in rows.
-const lanes = 8
+const lanes = 16
 
 // transform goes along rows, then along columns. Back it is the same transform of the
 // conjugate, conjugated and scaled.

@@ -133,6 +133,10 @@ func (p *plan) pass3(x, y []complex128, n, s, step int) {
 
 func (p *plan) pass4(x, y []complex128, n, s, step int) {
 	m := n / 4
+	if s == 1 {
+		p.first4(x, y, m, step)
+		return
+	}
 	for k := range m {
 		w1, w2, w3 := p.turn[k*step], p.turn[2*k*step], p.turn[3*k*step]
 		a, b, c, d := x[s*k:s*k+s], x[s*(k+m):s*(k+m)+s], x[s*(k+2*m):s*(k+2*m)+s], x[s*(k+3*m):s*(k+3*m)+s]
@@ -153,6 +157,18 @@ func (p *plan) pass4(x, y []complex128, n, s, step int) {
 			t[q] = (ac - bd) * w2
 			z[q] = (am - rot) * w3
 		}
+	}
+}
+
+// first4 is pass4 of a single line, at its beginning.
+func (p *plan) first4(x, y []complex128, m, step int) {
+	xa, xb, xc, xd := x[:m], x[m:2*m], x[2*m:3*m], x[3*m:4*m]
+	for k, a := range xa {
+		b, c, d := xb[k], xc[k], xd[k]
+		ac, am, bd, bm := a+c, a-c, b+d, b-d
+		rot := complex(imag(bm), -real(bm))
+		o := y[4*k:][:4]
+		o[0], o[1], o[2], o[3] = ac+bd, (am+rot)*p.turn[k*step], (ac-bd)*p.turn[2*k*step], (am-rot)*p.turn[3*k*step]
 	}
 }
 

@@ -153,7 +153,9 @@ func (s *Set) pattern(l *surface) {
 	} else {
 		list = append(list, p...)
 	}
-	list = append(list, l.planes[channels.Normal]...)
+	if n := l.planes[channels.Normal]; len(n) >= 2 {
+		list = append(list, n[:2]...) // the third follows from them
+	}
 	list = append(list, l.planes[channels.Height]...)
 	if len(list) == 0 {
 		return

@@ -91,11 +91,15 @@ func (im *Image) Quantise(bits int) *Image {
 				im.Row(c, y, row)
 				dst := out.U16[c][y*im.W : (y+1)*im.W]
 				for i, v := range row {
-					v = min(max(v, 0), 1)
-					if bits == 8 {
-						dst[i] = uint16(v*255+0.5) * 257
-					} else {
-						dst[i] = uint16(v*65535 + 0.5)
+					switch {
+					case !(v > 0):
+						dst[i] = 0
+					case v >= 1:
+						dst[i] = 65535
+					case bits == 8:
+						dst[i] = uint16(uint32(v*255+0.5) * 257)
+					default:
+						dst[i] = uint16(uint32(v*65535 + 0.5))
 					}
 				}
 			}

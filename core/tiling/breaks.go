@@ -28,55 +28,61 @@ func newLines(count, along int) lines {
 // columns takes a plane's lines across axis X.
 func columns(p raster.Plane) lines {
 	l := newLines(p.W, p.H)
-	upper, lower := make([]float32, p.W+3), make([]float32, p.W+3)
-	ring := func(to []float32, row []float32) { // from the column before the first one on
-		to[0] = row[p.W-1]
-		copy(to[1:], row)
-		to[p.W+1], to[p.W+2] = row[0], row[1]
+	var four [4][]float32
+	for i := range four {
+		four[i] = make([]float32, p.W+3)
 	}
-	for y := 0; y+1 < p.H; y += 2 {
-		ring(upper, p.Row(y))
-		ring(lower, p.Row(y+1))
-		l.two(upper, lower)
-		l.edge[y], l.edge[y+1] = broken(upper[p.W-1:]), broken(lower[p.W-1:])
+	y := 0
+	for ; y+3 < p.H; y += 4 {
+		for i, to := range four {
+			l.edge[y+i] = ring(to, p.Row(y+i))
+		}
+		l.four(four)
 	}
-	if p.H%2 == 1 {
-		ring(upper, p.Row(p.H-1))
-		l.one(upper)
-		l.edge[p.H-1] = broken(upper[p.W-1:])
+	for ; y < p.H; y++ {
+		l.edge[y] = ring(four[0], p.Row(y))
+		l.one(four[0])
 	}
 	l.finish()
 	return l
 }
 
+// ring lays out a row with the last column before its first and the first two after its
+// last, and says how far the edge breaks.
+func ring(to, row []float32) float64 {
+	w := len(row)
+	to[0] = row[w-1]
+	copy(to[1:], row)
+	to[w+1], to[w+2] = row[0], row[1]
+	return math.Abs(float64(bend(row[w-2], row[w-1], row[0], row[1])))
+}
+
 // bend is what a straight line through both sides leaves of the step from b to c.
 func bend(a, b, c, d float32) float32 { return 1.5*(c-b) + 0.5*(a-d) }
 
-func broken(at []float32) float64 { return math.Abs(float64(bend(at[0], at[1], at[2], at[3]))) }
-
 func abs32(v float32) float32 { return math.Float32frombits(math.Float32bits(v) &^ (1 << 31)) }
 
-// two adds two rows at a time: the sums then go through memory half as often.
-func (l *lines) two(upper, lower []float32) {
+// four adds four rows at a time: the sums then go through memory a quarter as often.
+func (l *lines) four(rows [4][]float32) {
 	w := len(l.by)
 	by, rms, level, sum, square, next := l.by, l.rms[:w], l.level[:w], l.sum[:w], l.square[:w], l.next[:w]
-	a, b, c := upper[0], upper[1], upper[2]
-	e, f, g := lower[0], lower[1], lower[2]
-	fb, ff := float64(b), float64(f)
-	u, v := upper[3:][:w], lower[3:][:w]
+	a0, a1, a2, a3 := rows[0][0], rows[1][0], rows[2][0], rows[3][0]
+	b0, b1, b2, b3 := rows[0][1], rows[1][1], rows[2][1], rows[3][1]
+	c0, c1, c2, c3 := rows[0][2], rows[1][2], rows[2][2], rows[3][2]
+	r0, r1, r2, r3 := rows[0][3:][:w], rows[1][3:][:w], rows[2][3:][:w], rows[3][3:][:w]
 	for x := range by {
-		d, h := u[x], v[x]
-		p, q := bend(a, b, c, d), bend(e, f, g, h)
-		level[x] += float64(p + q)
-		by[x] += float64(abs32(p) + abs32(q))
-		rms[x] += float64(p*p + q*q)
-		fc, fg := float64(c), float64(g)
-		sum[x] += fb + ff
-		square[x] += fb*fb + ff*ff
-		next[x] += fb*fc + ff*fg
-		fb, ff = fc, fg
-		a, b, c = b, c, d
-		e, f, g = f, g, h
+		d0, d1, d2, d3 := r0[x], r1[x], r2[x], r3[x]
+		p, q, r, s := bend(a0, b0, c0, d0), bend(a1, b1, c1, d1), bend(a2, b2, c2, d2), bend(a3, b3, c3, d3)
+		level[x] += float64(p + q + r + s)
+		by[x] += float64(abs32(p) + abs32(q) + abs32(r) + abs32(s))
+		rms[x] += float64(p*p + q*q + r*r + s*s)
+		sum[x] += float64(b0 + b1 + b2 + b3)
+		square[x] += float64(b0*b0 + b1*b1 + b2*b2 + b3*b3)
+		next[x] += float64(b0*c0 + b1*c1 + b2*c2 + b3*c3)
+		a0, b0, c0 = b0, c0, d0
+		a1, b1, c1 = b1, c1, d1
+		a2, b2, c2 = b2, c2, d2
+		a3, b3, c3 = b3, c3, d3
 	}
 }
 
@@ -100,12 +106,22 @@ func rows(p raster.Plane) lines {
 		a, b, c, d := p.Row((y+p.H-1)%p.H), p.Row(y), p.Row((y+1)%p.H), p.Row((y+2)%p.H)
 		a, c, d = a[:len(b)], c[:len(b)], d[:len(b)]
 		var level, by, rms, sum, square, next float64
-		for x, v := range b {
-			e := float64(bend(a[x], v, c[x], d[x]))
+		x := 0
+		for ; x+3 < len(b); x += 4 {
+			u, v, w, z := a[x:x+4:x+4], b[x:x+4:x+4], c[x:x+4:x+4], d[x:x+4:x+4]
+			p, q, r, s := bend(u[0], v[0], w[0], z[0]), bend(u[1], v[1], w[1], z[1]), bend(u[2], v[2], w[2], z[2]), bend(u[3], v[3], w[3], z[3])
+			level += float64(p + q + r + s)
+			by += float64(abs32(p) + abs32(q) + abs32(r) + abs32(s))
+			rms += float64(p*p + q*q + r*r + s*s)
+			sum += float64(v[0] + v[1] + v[2] + v[3])
+			square += float64(v[0]*v[0] + v[1]*v[1] + v[2]*v[2] + v[3]*v[3])
+			next += float64(v[0]*w[0] + v[1]*w[1] + v[2]*w[2] + v[3]*w[3])
+		}
+		for ; x < len(b); x++ {
+			e, f := float64(bend(a[x], b[x], c[x], d[x])), float64(b[x])
 			level += e
 			by += math.Abs(e)
 			rms += e * e
-			f := float64(v)
 			sum += f
 			square += f * f
 			next += f * float64(c[x])

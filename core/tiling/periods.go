@@ -220,17 +220,21 @@ func boxed(p raster.Plane, r int) raster.Plane {
 			}
 		}
 	})
-	acc := make([]float64, (p.H+1)*p.W)
+	sum, lo, hi := make([]float64, p.W), 0, 0 // of the rows from lo to before hi
 	for y := range p.H {
-		for x, v := range mid.Row(y) {
-			acc[(y+1)*p.W+x] = acc[y*p.W+x] + float64(v)
+		for ; hi < min(p.H, y+r+1); hi++ {
+			for x, v := range mid.Row(hi) {
+				sum[x] += float64(v)
+			}
 		}
-	}
-	for y := range p.H {
-		lo, hi := max(0, y-r), min(p.H, y+r+1)
-		dst := out.Row(y)
+		for ; lo < y-r; lo++ {
+			for x, v := range mid.Row(lo) {
+				sum[x] -= float64(v)
+			}
+		}
+		dst, n := out.Row(y), 1/float64(hi-lo)
 		for x := range dst {
-			dst[x] = float32((acc[hi*p.W+x] - acc[lo*p.W+x]) / float64(hi-lo))
+			dst[x] = float32(sum[x] * n)
 		}
 	}
 	return out
