@@ -60,7 +60,7 @@ test("forty sets by keyboard", async ({ page }) => {
   await expect(page.locator(".toast")).toContainText("ending in “qx”");
   await page.keyboard.press("A"); // for all, and for the station's next delivery
   await expect(page.locator(".toast")).toContainText("saved as a rule");
-  await expect(page.locator("[data-step=undo]")).toContainText("ending in");
+  await expect(page.locator("[data-way=undo]")).toContainText("ending in “qx”");
   await expect.poll(doubtful).toBeLessThan(before);
   const after = await doubtful();
   await page.keyboard.press("u");
@@ -72,7 +72,7 @@ test("forty sets by keyboard", async ({ page }) => {
 
   // What was decided survives a reload, and so does the way back.
   await page.reload();
-  await expect(page.locator("[data-step=undo]")).toContainText("qx");
+  await expect(page.locator("[data-way=undo]")).toContainText("qx");
   expect(await doubtful()).toBe(after);
 
   await page.keyboard.press("S"); // all that are sure

@@ -1,37 +1,54 @@
 #!/usr/bin/env bash
-# Measures the running program: time to the first page, and answers of a Library
-# of 5 000 materials. Prints figures; compare those of one run only.
+# Measures the running program with a Library of 100 000 materials and 5 000 tags: start,
+# pages, search and publishing. Prints figures; compare those of one run only. BENCH_N
+# takes another count.
 set -euo pipefail
 bin=$(pwd)/bin/aldermoor
+count=${BENCH_N:-100000}
 dir=$(mktemp -d)
 trap 'kill "${pid:-0}" 2>/dev/null || true; rm -rf "$dir"' EXIT
 now() { date +%s%N; }
-ask() { curl -s -o /dev/null -w '%{time_starttransfer}\n' -H "Authorization: Bearer $token" "$url$1"; }
+ask() { curl -s -o /dev/null -w '%{time_total}\n' -H "Authorization: Bearer $token" "$url$1"; }
+sorted() { sort -n | awk -v p="$1" '{a[NR]=$1*1000} END {printf "%-46s median %6.1f ms   p95 %6.1f ms\n", p, a[int((NR+1)/2)], a[int(NR*0.95+0.5)]}'; }
 serve() {
   local start=$(now)
   "$bin" serve --data "$dir/data" --addr 127.0.0.1:0 >"$dir/log" 2>&1 &
   pid=$!
   until url=$(grep -om1 'http://[0-9.:]*' "$dir/log"); do sleep 0.01; done
-  curl -s -o /dev/null --retry 50 --retry-connrefused --retry-delay 0 "$url/"
-  echo "start to first page with ${1}: $((($(now) - start) / 1000000)) ms"
+  until curl -sf -o /dev/null "$url$2"; do sleep 0.01; done
+  echo "start to first answer with ${1}: $((($(now) - start) / 1000000)) ms"
+  if [ -z "${token:-}" ]; then return; fi
+  until curl -sf -o /dev/null -H "Authorization: Bearer $token" "$url/api/v1/library?q=wo"; do sleep 0.01; done
+  echo "start to first search with ${1}: $((($(now) - start) / 1000000)) ms"
 }
 stop() { kill "$pid"; wait "$pid" 2>/dev/null || true; }
+send() { curl -sf -o /dev/null -w '%{time_total}\n' -X "$1" -H "Authorization: Bearer $token" -H 'If-Match: *' -H 'Content-Type: application/json' -d "$3" "$url/api/v1/materials/$2"; }
+publish() { send POST "$1/releases" '{"notes":"for measuring"}'; }
 
 "$bin" station --out "$dir/scan" --sets 6 --size 256 >/dev/null
-serve "an empty folder"
+serve "an empty folder" /
 stop
 echo "a long password" | "$bin" user add --data "$dir/data" --user librarian --role librarian >/dev/null
 token=$("$bin" token create --data "$dir/data" --user librarian)
-serve "one account"
+serve "one account" /
 (cd "$dir/scan" && tar cf ../scan.tar .)
-curl -s -H "Authorization: Bearer $token" -F "file=@$dir/scan.tar" "$url/api/v1/deliveries" >/dev/null
+curl -sf -H "Authorization: Bearer $token" -F "file=@$dir/scan.tar" "$url/api/v1/deliveries" >/dev/null
 until curl -s -H "Authorization: Bearer $token" "$url/api/v1/deliveries/1" | grep -q '"state":"sorted"'; do sleep 0.2; done
-for id in 1 2 3 4 5 6; do curl -s -o /dev/null -H "Authorization: Bearer $token" -H 'Content-Type: application/json' -d '{"notes":"for measuring"}' "$url/api/v1/materials/$id/releases"; done
-stop
-"$bin" seed --data "$dir/data" --n 5000 >/dev/null
-serve "5000 materials"
+for id in 1 2 3 4 5 6; do publish $id >/dev/null; done
 until curl -s "$url/metrics" | grep -q '^aldermoor_jobs_waiting 0$'; do sleep 0.2; done
-for path in '/library' '/library?q=wor' '/library?q=worn+slate&category=Stone' '/api/v1/library?q=sl&sort=name' '/library?page=40&sort=name'; do
-  for _ in $(seq 10); do ask "$path" >/dev/null; done
-  for _ in $(seq 100); do ask "$path"; done | sort -n | awk -v p="$path" '{a[NR]=$1*1000} END {printf "%-42s median %5.1f ms   p95 %5.1f ms\n", p, a[50], a[95]}'
+stop
+"$bin" seed --data "$dir/data" --n "$count" --tags 5000 >/dev/null
+serve "$count materials" /
+until curl -s "$url/metrics" | grep -q '^aldermoor_jobs_waiting 0$'; do sleep 0.2; done
+for path in '/library' '/library?q=wor' '/library?q=worn+slate&category=Stone' '/library?page=40&sort=name' '/api/v1/library?q=s' '/api/v1/library?q=sl&sort=name' '/api/v1/library?q=worn+slate'; do
+  for _ in $(seq 5); do ask "$path" >/dev/null; done
+  for _ in $(seq 100); do ask "$path"; done | sorted "$path"
 done
+# A reader while somebody publishes, one release after another.
+(for i in $(seq 60); do
+  send PATCH $((1 + i % 6)) "{\"tags\":[\"number $i\"]}" >/dev/null
+  publish $((1 + i % 6))
+done | sorted "publishing") &
+publishing=$!
+for _ in $(seq 100); do ask '/api/v1/library?q=sl'; done | sorted "search while somebody publishes"
+wait "$publishing"

@@ -31,6 +31,9 @@ type app struct {
 	service *library.Service
 	log     *slog.Logger
 	unlock  func()
+
+	loaded      <-chan error // how reading the Library went
+	stopLoading func()
 }
 
 // limits are what strangers' files may ask for; each is a flag of serve.
@@ -71,10 +74,8 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 		a.queue.Handle(kind, h)
 	}
 	a.queue.OnFailure(a.service.JobFailed)
-	if err := a.service.Load(ctx); err != nil {
-		a.close()
-		return nil, err
-	}
+	loading, stop := context.WithCancel(ctx)
+	a.stopLoading, a.loaded = stop, a.service.Load(loading)
 	return a, nil
 }
 
@@ -91,6 +92,10 @@ func (a *app) openFolders(roots []string) error {
 }
 
 func (a *app) close() {
+	if a.loaded != nil {
+		a.stopLoading()
+		<-a.loaded
+	}
 	if err := a.store.Close(); err != nil {
 		a.log.Error("close the database", "error", err)
 	}
@@ -102,6 +107,9 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 	c.Service, c.Sessions, c.Log = a.service, a.store.Sessions(), a.log
 	c.Uploads = filepath.Join(a.dir, "uploads")
 	c.Ready = func(ctx context.Context) error {
+		if !a.service.Loaded() {
+			return errors.New("the Library is being read")
+		}
 		return a.store.Read(ctx, func(tx library.Reader) error { _, err := tx.LastEvent(); return err })
 	}
 	s, err := web.New(c)
@@ -114,9 +122,16 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 	h := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(a.log.Handler(), slog.LevelWarn), BaseContext: func(net.Listener) context.Context { return requests }}
 	h.RegisterOnShutdown(s.EndStreams)
+	outer := ctx
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	var wg sync.WaitGroup
+	var unread error
+	wg.Go(func() {
+		if unread = <-a.loaded; unread != nil {
+			cancel() // nothing can be found, so nothing is served
+		}
+	})
 	wg.Go(func() {
 		if err := a.queue.Run(ctx, 2); err != nil {
 			a.log.Error("work on jobs", "error", err)
@@ -142,8 +157,12 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 	} else {
 		err = h.Serve(l)
 	}
+	stopped := outer.Err() != nil
 	cancel()
 	wg.Wait()
+	if unread != nil && !stopped {
+		return fmt.Errorf("read the Library: %w", unread)
+	}
 	if errors.Is(err, http.ErrServerClosed) {
 		return nil
 	}

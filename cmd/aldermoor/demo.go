@@ -80,24 +80,42 @@ type demoDelivery struct {
 	sets          []string
 	faults        []station.Fault // of the sets in order
 	do            string
+	notes         string // of the releases; "" for the usual ones
 }
 
 func story() []demoDelivery {
 	return []demoDelivery{
-		{"Roof of the mill", station.QuayRig, []string{"slates_round", "thatch_reed", "lead_rolls"}, nil, "release"},
-		{"Low water", station.FieldRig, []string{"mudflat_ripple", "bank_shingle", "path_oyster"}, nil, "release"},
-		{"Walls and floors", station.QuayRig, []string{"rubble_limewash", "tile_encaustic", "elm_herringbone", "quarry_glazed"}, nil, "release"},
-		{"Hull shed", station.YardLoan, []string{"hull_clinker", "hurdle_willow", "plate_sluice"}, nil, "release"},
-		{"Jetty", station.QuayRig, []string{"jetty_plank", "weatherboard_tar", "flashing_copper", "sailcloth"}, nil, "release"},
-		{"Box 12", station.Archive, []string{"limewash_crack", "rope_mat", "sack_hessian"}, nil, ""},
-		{"Slipway", station.FieldRig, []string{"setts_moss", "gravel_pea", "chalk_rammed"}, nil, "accept"},
-		{"After the repair", station.QuayRig, []string{"slates_round", "jetty_plank", "quarry_glazed", "rubble_limewash", "weatherboard_tar", "tile_encaustic", "terrazzo_office"}, station.Faults(), ""},
-		{"Ironwork", station.YardLoan, []string{"chainplate_rust", "grating_iron"}, nil, "release"},
+		{"Roof of the mill", station.QuayRig, []string{"slates_round", "thatch_reed", "lead_rolls"}, nil, "release", ""},
+		{"Low water", station.FieldRig, []string{"mudflat_ripple", "bank_shingle", "path_oyster"}, nil, "release", ""},
+		{"Walls and floors", station.QuayRig, []string{"rubble_limewash", "tile_encaustic", "elm_herringbone", "quarry_glazed"}, nil, "release", ""},
+		{"Hull shed", station.YardLoan, []string{"hull_clinker", "hurdle_willow", "plate_sluice"}, nil, "release", ""},
+		{"Jetty", station.QuayRig, []string{"jetty_plank", "weatherboard_tar", "flashing_copper", "sailcloth"}, nil, "release", ""},
+		{"Box 12", station.Archive, []string{"limewash_crack", "rope_mat", "sack_hessian"}, nil, "", ""},
+		{"Slipway", station.FieldRig, []string{"setts_moss", "gravel_pea", "chalk_rammed"}, nil, "accept", ""},
+		{"After the repair", station.QuayRig, []string{"slates_round", "jetty_plank", "quarry_glazed", "rubble_limewash", "weatherboard_tar", "tile_encaustic", "terrazzo_office"}, station.Faults(), "", ""},
+		{"Ironwork", station.YardLoan, []string{"chainplate_rust", "grating_iron"}, nil, "release", ""},
 	}
 }
 
-// deliverDemo lets the stations deliver one after another. A demo that was
-// stopped goes on where it was.
+// previewPx is the size of the previews that stations send ahead: small enough that the
+// Library is stocked within seconds.
+const previewPx = 256
+
+// previews are what stations send ahead of the deliveries that are released, and a few
+// that stay as they are. The first two fill the first shelf.
+func previews() (out []demoDelivery) {
+	for _, d := range story() {
+		if d.do == "release" {
+			d.name += ", previews"
+			d.notes = "Previews. The full maps follow."
+			out = append(out, d)
+		}
+	}
+	return append(out, demoDelivery{"Harbour office, previews", station.QuayRig, []string{"terrazzo_office"}, nil, "release", "Previews."})
+}
+
+// deliverDemo stocks the Library from previews, then lets the stations deliver one after
+// another. A demo that was stopped goes on where it was.
 func deliverDemo(ctx context.Context, s *library.Service, px int) error {
 	had, err := s.Deliveries(ctx, demoLibrarian, 200)
 	if err != nil {
@@ -108,10 +126,29 @@ func deliverDemo(ctx context.Context, s *library.Service, px int) error {
 		seen[d.Name] = d.ID
 	}
 	w := station.NewWriter()
+	ids := make([]int64, len(previews()))
+	for n, d := range previews() {
+		id, ok := seen[d.name]
+		if !ok {
+			if id, err = deliverOne(ctx, s, w, d, fmt.Sprintf("preview-%02d.zip", n+1), previewPx); err != nil {
+				return err
+			}
+		}
+		ids[n] = id
+		if n == 0 {
+			continue // the next is on its way while this one is sorted
+		}
+		if err := actOn(ctx, s, ids[n-1], previews()[n-1]); err != nil {
+			return err
+		}
+	}
+	if err := actOn(ctx, s, ids[len(ids)-1], previews()[len(ids)-1]); err != nil {
+		return err
+	}
 	for n, d := range story() {
 		id, ok := seen[d.name]
 		if !ok {
-			if id, err = deliverOne(ctx, s, w, d, n, px); err != nil {
+			if id, err = deliverOne(ctx, s, w, d, fmt.Sprintf("delivery-%02d.zip", n+1), px); err != nil {
 				return err
 			}
 		}
@@ -122,7 +159,8 @@ func deliverDemo(ctx context.Context, s *library.Service, px int) error {
 	return nil
 }
 
-func deliverOne(ctx context.Context, s *library.Service, w *station.Writer, d demoDelivery, n, px int) (int64, error) {
+// deliverOne takes the scans of a delivery and sends them as one archive.
+func deliverOne(ctx context.Context, s *library.Service, w *station.Writer, d demoDelivery, file string, px int) (int64, error) {
 	var archive bytes.Buffer
 	z := zip.NewWriter(&archive)
 	for i, slug := range d.sets {
@@ -157,7 +195,7 @@ func deliverOne(ctx context.Context, s *library.Service, w *station.Writer, d de
 			return library.Incoming{}, io.EOF
 		}
 		sent = true
-		return library.Incoming{Path: fmt.Sprintf("delivery-%02d.zip", n+1), R: &archive}, nil
+		return library.Incoming{Path: file, R: &archive}, nil
 	}, func() (string, string) { return d.name, d.station })
 	return got.ID, err
 }
@@ -192,37 +230,70 @@ func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) er
 		return err
 	}
 	for _, m := range r.Materials {
+		if m.Known != nil {
+			if err := sharpen(ctx, s, m); err != nil {
+				return err
+			}
+			continue
+		}
 		if m.Stage == library.Accepted {
 			continue // done before the demo was stopped
 		}
 		for _, slug := range d.sets {
-			known := materialOf(slug)
-			if library.TitleOf(slug) != m.Name {
-				continue
-			}
-			licence := m.Licence
-			if licence == "" {
-				licence = "LicenseRef-Studio-Only"
-			}
-			author := m.Author
-			if author == "" {
-				author = "Pale Lantern Pictures"
-			}
-			c := library.Change{Name: &known.Name, Tags: &known.Tags, Categories: &known.Categories, Contact: &known.Contact, Licence: &licence, Author: &author}
-			if _, err := s.Patch(ctx, demoLibrarian, library.Seen{ID: m.ID}, c); err != nil {
-				return err
-			}
-			if d.do == "accept" {
-				if _, err := s.Place(ctx, demoLibrarian, id, 0, []library.Seen{{ID: m.ID}}, library.Accepted); err != nil {
+			if known := materialOf(slug); library.TitleOf(slug) == m.Name {
+				if err := describe(ctx, s, m, known, d); err != nil {
 					return err
 				}
-				continue
-			}
-			var invalid library.Invalid
-			if _, err := s.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, library.Wording{Notes: "First release, for The Salt Clerk."}); err != nil && !errors.As(err, &invalid) {
-				return err
 			}
 		}
+	}
+	return nil
+}
+
+// sharpen gives a material that came as a preview its full maps.
+func sharpen(ctx context.Context, s *library.Service, set library.Material) error {
+	if set.Known.Taken != "" {
+		return nil // done before the demo was stopped
+	}
+	of, err := s.SettleKnown(ctx, demoLibrarian, library.Seen{ID: set.ID}, library.TakeVersion)
+	if refused(err) {
+		return nil
+	}
+	if err == nil {
+		_, err = s.Release(ctx, demoLibrarian, library.Seen{ID: of.ID}, library.Wording{Notes: "The full maps."})
+	}
+	if refused(err) {
+		return nil
+	}
+	return err
+}
+
+// refused is whether the library had a reason not to: the story goes on.
+func refused(err error) bool { return errors.As(err, new(library.Invalid)) }
+
+// describe fills in what the librarian knows about a material, and accepts or releases it.
+func describe(ctx context.Context, s *library.Service, m library.Material, known station.Material, d demoDelivery) error {
+	licence, author := m.Licence, m.Author
+	if licence == "" {
+		licence = "LicenseRef-Studio-Only"
+	}
+	if author == "" {
+		author = "Pale Lantern Pictures"
+	}
+	c := library.Change{Name: &known.Name, Tags: &known.Tags, Categories: &known.Categories, Contact: &known.Contact, Licence: &licence, Author: &author}
+	if _, err := s.Patch(ctx, demoLibrarian, library.Seen{ID: m.ID}, c); err != nil {
+		return err
+	}
+	if d.do == "accept" {
+		_, err := s.Place(ctx, demoLibrarian, m.DeliveryID, 0, []library.Seen{{ID: m.ID}}, library.Accepted)
+		return err
+	}
+	notes := d.notes
+	if notes == "" {
+		notes = "First release, for The Salt Clerk."
+	}
+	if _, err := s.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, library.Wording{Notes: notes}); err != nil && !refused(err) {
+		return err
 	}
 	return nil
 }

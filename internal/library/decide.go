@@ -174,7 +174,7 @@ func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID in
 					}
 				}
 			}
-			return fmt.Sprintf("all %d ending in %q %s", len(l.Maps), l.Ending, channelWord(c)), nil
+			return fmt.Sprintf("all %d ending in “%s” %s", len(l.Maps), l.Ending, channelWord(c)), nil
 		})
 		if len(done) > 0 {
 			l.Step = done[0].Step
@@ -303,7 +303,7 @@ func (s *Service) saveRule(tx Tx, p Principal, r *Rule) error {
 	if err := tx.SaveRule(r); err != nil {
 		return err
 	}
-	return tx.AddAudit(AuditEntry{s.Now(), p.Name, "rule saved", fmt.Sprintf("names ending in %q are %s", r.Ending, r.Channel), r.Station})
+	return tx.AddAudit(AuditEntry{s.Now(), p.Name, "rule saved", fmt.Sprintf("names ending in “%s” are %s", r.Ending, r.Channel), r.Station})
 }
 
 // RemoveRule removes a rule as it was seen.
@@ -326,7 +326,7 @@ func (s *Service) RemoveRule(ctx context.Context, p Principal, of Seen) error {
 		if err := tx.RemoveRule(of.ID); err != nil {
 			return err
 		}
-		return tx.AddAudit(AuditEntry{s.Now(), p.Name, "rule removed", fmt.Sprintf("names ending in %q", list[i].Ending), list[i].Station})
+		return tx.AddAudit(AuditEntry{s.Now(), p.Name, "rule removed", fmt.Sprintf("names ending in “%s”", list[i].Ending), list[i].Station})
 	})
 }
 

@@ -3,48 +3,9 @@ package library
 import (
 	"context"
 	"runtime"
+	"runtime/debug"
 	"sync"
-	"time"
-
-	"aldermoor/core/channels"
-	"aldermoor/core/scale"
 )
-
-// Card is what the Library shows of a material, and what it is found by.
-type Card struct {
-	MaterialID int64              `json:"material_id"`
-	ReleaseID  int64              `json:"release_id"`
-	Number     int                `json:"number"`
-	Name       string             `json:"name"`
-	Slug       string             `json:"slug"`
-	Size       scale.Size         `json:"size"`
-	W          int                `json:"w"`
-	H          int                `json:"h"`
-	Tiers      []string           `json:"tiers"`
-	Tags       []string           `json:"tags"`
-	Categories []string           `json:"categories"`
-	Channels   []channels.Channel `json:"channels"`
-	Contact    string             `json:"contact"`
-	Licence    string             `json:"licence"`
-	Notes      string             `json:"notes"`
-	Look       string             `json:"look"`
-	Released   time.Time          `json:"released"`
-}
-
-// CardOf is what the Library shows of a release.
-func CardOf(r Release) Card {
-	m := &r.Material
-	c := Card{MaterialID: m.ID, ReleaseID: r.ID, Number: r.Number, Name: m.Name, Slug: m.Slug, Size: m.Size, Tags: m.Tags, Categories: m.Categories,
-		Contact: m.Contact, Licence: m.Licence, Notes: r.Notes, Look: m.LookKey(), Released: r.Created}
-	c.W, c.H = m.Pixels()
-	for _, t := range scale.Tiers(c.W, c.H) {
-		c.Tiers = append(c.Tiers, t.String())
-	}
-	for _, p := range m.Assigned() {
-		c.Channels = append(c.Channels, p.Channel)
-	}
-	return c
-}
 
 // Facet is a way to narrow the Library down.
 type Facet string
@@ -123,13 +84,28 @@ type Found struct {
 	Pages  int
 }
 
-// Load reads what is published. It is called once, before the Library is shown.
-func (s *Service) Load(ctx context.Context) error {
-	x := builder{index: &s.index}
-	err := s.Store.Read(ctx, func(tx Reader) error { return tx.Cards(x.add) })
-	x.finish()
-	return err
+// Load reads the Library into memory, and says on the channel how that went. It returns at
+// once; whoever asks for what is published waits until all of it is there.
+func (s *Service) Load(ctx context.Context) <-chan error {
+	done := make(chan error, 1)
+	s.index.mu.Lock()
+	go func() {
+		defer s.index.mu.Unlock()
+		defer debug.SetGCPercent(debug.SetGCPercent(400)) // nearly all of it stays
+		x := builder{index: &s.index}
+		err := s.Store.Read(ctx, func(tx Reader) error { return tx.Cards(x.add) })
+		if err == nil {
+			x.finish()
+			s.loaded.Store(true)
+		}
+		done <- err
+		close(done)
+	}()
+	return done
 }
+
+// Loaded is whether the Library is in memory.
+func (s *Service) Loaded() bool { return s.loaded.Load() }
 
 // Find searches the Library.
 func (s *Service) Find(_ context.Context, p Principal, q Query) (Found, error) {
@@ -152,7 +128,7 @@ func (s *Service) FindChoices(_ context.Context, p Principal, q Query, f Facet, 
 func (s *Service) Card(slug string) (Card, bool) { return s.index.bySlug(slug) }
 
 // builder fills an empty index at once: sorting at the end is quicker than keeping order
-// all along. Cards are indexed on every core but one, which reads.
+// all along.
 type builder struct {
 	index *index
 	cards []Card
@@ -160,10 +136,9 @@ type builder struct {
 
 func (b *builder) add(c Card) { b.cards = append(b.cards, c) }
 
+// finish is called with the index locked.
 func (b *builder) finish() {
 	x := b.index
-	x.mu.Lock()
-	defer x.mu.Unlock()
 	x.init(len(b.cards))
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
@@ -171,15 +146,10 @@ func (b *builder) finish() {
 		slots <- struct{}{}
 		wg.Go(func() { f(); <-slots })
 	}
-	for _, c := range b.cards {
-		if i, ok := x.at[c.MaterialID]; ok {
-			x.cards[i] = c
-			continue
-		}
-		i := int32(len(x.cards))
+	for i, c := range b.cards {
 		x.cards = append(x.cards, c)
-		x.at[c.MaterialID], x.slugs[c.Slug] = i, i
-		x.all.set(int(i))
+		x.at[c.MaterialID], x.slugs[c.Slug] = int32(i), int32(i)
+		x.all.set(i)
 	}
 	for _, f := range facets() {
 		side(func() {
@@ -192,9 +162,19 @@ func (b *builder) finish() {
 	}
 	for k := range x.words {
 		side(func() {
+			sets := map[string][]*set{} // of the words of texts that come again and again
 			for i := range x.cards {
-				for _, w := range wordsOf(x.cards[i].texts()[k]) {
-					x.words[k].append(w, int32(i))
+				for _, text := range x.cards[i].texts(k) {
+					list, had := sets[text]
+					if !had {
+						for _, w := range wordsOf(text) {
+							list = append(list, x.words[k].postings.get(w))
+						}
+						sets[text] = list
+					}
+					for _, s := range list {
+						s.append(int32(i))
+					}
 				}
 			}
 			x.words[k].sort()

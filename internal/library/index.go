@@ -29,9 +29,18 @@ type index struct {
 // The fields of a card that are searched, and what a hit in each is worth.
 var fieldWeights = [...]uint8{8, 3, 3, 1} // name, tags, categories and contact class, notes
 
-// texts are the searched fields.
-func (c *Card) texts() [len(fieldWeights)]string {
-	return [...]string{c.Name, strings.Join(c.Tags, " "), strings.Join(c.Categories, " ") + " " + c.Contact, c.Notes}
+// texts are what the field at k of fieldWeights says.
+func (c *Card) texts(k int) []string {
+	switch k {
+	case 0:
+		return []string{c.Name}
+	case 1:
+		return c.Tags
+	case 2:
+		return append(c.Categories[:len(c.Categories):len(c.Categories)], c.Contact)
+	default:
+		return []string{c.Notes}
+	}
 }
 
 func (x *index) init(room int) {
@@ -121,9 +130,11 @@ func (x *index) each(i int32, change func(*set, int32)) {
 			change(x.facets[f].get(v), i)
 		}
 	}
-	for k, text := range x.cards[i].texts() {
-		for _, w := range wordsOf(text) {
-			change(x.words[k].get(w), i)
+	for k := range x.words {
+		for _, text := range x.cards[i].texts(k) {
+			for _, w := range wordsOf(text) {
+				change(x.words[k].get(w), i)
+			}
 		}
 	}
 }
@@ -477,7 +488,7 @@ type ordering struct {
 func (o *ordering) build(x *index) {
 	o.ids = make([]int32, len(x.cards))
 	for i := range o.ids {
-		o.ids[i] = int32(i)
+		o.ids[i] = int32(len(o.ids) - 1 - i) // the newest first, by and large
 	}
 	slices.SortFunc(o.ids, func(a, b int32) int { return o.less(&x.cards[a], &x.cards[b]) })
 }

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"runtime"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"aldermoor/core/codec"
@@ -39,6 +40,7 @@ type Service struct {
 	renderer func() *shade.Renderer
 	work     gate
 	index    index
+	loaded   atomic.Bool
 	prints   prints
 	events   hub
 	making   locks

@@ -63,7 +63,7 @@ func newStudio(t *testing.T) *studio {
 		q.Handle(kind, h)
 	}
 	q.OnFailure(s.JobFailed)
-	if err := s.Load(ctx); err != nil {
+	if err := <-s.Load(ctx); err != nil {
 		t.Fatal(err)
 	}
 	done := make(chan struct{})

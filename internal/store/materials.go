@@ -2,7 +2,6 @@ package store
 
 import (
 	"database/sql"
-	"encoding/json"
 	"fmt"
 
 	"aldermoor/core/channels"
@@ -327,9 +326,13 @@ func (t *tx) ReleasesOf(material int64) (list []library.Release, err error) {
 }
 
 func (t *tx) Publish(c library.Card) error {
+	card, err := c.MarshalBinary()
+	if err != nil {
+		return err
+	}
 	if _, err := t.exec(`INSERT INTO published (material_id, release_id, card, released) VALUES (?, ?, ?, ?)
 		ON CONFLICT (material_id) DO UPDATE SET release_id = excluded.release_id, card = excluded.card, released = excluded.released`,
-		c.MaterialID, c.ReleaseID, doc(c), stamp(c.Released)); err != nil {
+		c.MaterialID, c.ReleaseID, card, stamp(c.Released)); err != nil {
 		return err
 	}
 	t.Changed("library")
@@ -337,13 +340,14 @@ func (t *tx) Publish(c library.Card) error {
 }
 
 func (t *tx) Cards(each func(library.Card)) error {
+	var r library.CardReader
 	return t.each(`SELECT card FROM published ORDER BY material_id`, nil, func(scan func(...any) error) error {
-		var text sql.RawBytes
-		if err := scan(&text); err != nil {
+		var kept sql.RawBytes
+		if err := scan(&kept); err != nil {
 			return err
 		}
-		var c library.Card
-		if err := json.Unmarshal(text, &c); err != nil {
+		c, err := r.Read(kept)
+		if err != nil {
 			return err
 		}
 		each(c)

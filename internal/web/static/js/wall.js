@@ -50,6 +50,12 @@ export function wall() {
       this.go(a.href);
     },
 
+    /** Asks once more for a picture that the server was too busy to make. @param {Event} e */
+    again(e) {
+      const img = /** @type {HTMLImageElement} */ (e.currentTarget);
+      setTimeout(() => (img.src = img.getAttribute("src") ?? ""), 3000);
+    },
+
     /**
      * Finds choices of a facet that has more than are shown.
      * @param {Event} e
