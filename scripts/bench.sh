@@ -52,3 +52,11 @@ done | sorted "publishing") &
 publishing=$!
 for _ in $(seq 100); do ask '/api/v1/library?q=sl'; done | sorted "search while somebody publishes"
 wait "$publishing"
+until curl -s "$url/metrics" | grep -q '^aldermoor_jobs_waiting 0$'; do sleep 0.2; done
+echo "200 artists, a page a second each, nothing else going on:"
+"$bin" visit --url "$url" --token "$token" --seconds 15
+"$bin" station --out "$dir/more" --sets 14 --size 1024 >/dev/null
+(cd "$dir/more" && tar cf ../more.tar .)
+curl -sf -o /dev/null -H "Authorization: Bearer $token" -F "file=@$dir/more.tar" "$url/api/v1/deliveries"
+echo "while 14 sets of 1K maps are taken in:"
+"$bin" visit --url "$url" --token "$token" --seconds 15
