@@ -6,6 +6,7 @@ import (
 	"aldermoor/core/codec"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/stats"
 )
 
 // Look is what the pixels of one file show. It is small and can be kept, so that
@@ -184,16 +185,15 @@ func (l Look) objectSpace() bool {
 
 // correlation is Pearson's, of every seventh sample; 1 if either is flat.
 func correlation(a, b []float32) float64 {
-	var sa, sb, saa, sbb, sab, n float64
+	var p stats.Pairs
 	for i := 0; i < len(a); i += 7 {
-		x, y := float64(a[i]), float64(b[i])
-		sa, sb, saa, sbb, sab, n = sa+x, sb+y, saa+x*x, sbb+y*y, sab+x*y, n+1
+		p.Add(float64(a[i]), float64(b[i]))
 	}
-	va, vb := saa-sa*sa/n, sbb-sb*sb/n
-	if va < 1e-5*n || vb < 1e-5*n {
+	r, ok := p.Correlation(1e-5)
+	if !ok {
 		return 1
 	}
-	return (sab - sa*sb/n) / math.Sqrt(va*vb)
+	return r
 }
 
 // border compares what varies along the outermost samples with what varies

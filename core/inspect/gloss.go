@@ -10,6 +10,7 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/raster"
+	"aldermoor/core/stats"
 )
 
 // glossAt is from which logarithm of the odds on a map that is named roughness is said to
@@ -88,16 +89,10 @@ func (s *Set) gloss(l *surface) {
 // correlation is how far two planes of one size rise and fall together, −1..1; 0 where one
 // is flat.
 func correlation(a, b raster.Plane) float64 {
-	ma, mb := a.Mean(), b.Mean()
-	var ab, aa, bb float64
+	var p stats.Pairs
 	for i, v := range a.Pix {
-		x, y := float64(v)-ma, float64(b.Pix[i])-mb
-		ab += x * y
-		aa += x * x
-		bb += y * y
+		p.Add(float64(v), float64(b.Pix[i]))
 	}
-	if n := float64(len(a.Pix)); aa < 1e-6*n || bb < 1e-6*n {
-		return 0
-	}
-	return ab / math.Sqrt(aa*bb)
+	r, _ := p.Correlation(1e-6)
+	return r
 }

@@ -10,6 +10,7 @@ import (
 	"aldermoor/core/likeness"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
 )
@@ -149,7 +150,7 @@ const seamAt = 0.4
 func (s *Set) pattern(l *surface) {
 	var list []raster.Plane
 	if p := l.planes[channels.BaseColor]; len(p) >= 3 {
-		list = append(list, grey(p))
+		list = append(list, filter.Luma(p))
 	} else {
 		list = append(list, p...)
 	}
@@ -179,7 +180,7 @@ func (s *Set) pattern(l *surface) {
 func Lightness(p []raster.Plane, light bool) raster.Plane {
 	one := p[0]
 	if len(p) >= 3 {
-		one = grey(p)
+		one = filter.Luma(p)
 	}
 	out := raster.NewPlane(one.W, one.H)
 	power := 2.2 / 3 // of the luma, which is near enough to that of the luminance
@@ -192,14 +193,6 @@ func Lightness(p []raster.Plane, light bool) raster.Plane {
 			out.Pix[i] = curve(one.Pix[i])
 		}
 	})
-	return out
-}
-
-func grey(p []raster.Plane) raster.Plane {
-	out := raster.NewPlane(p[0].W, p[0].H)
-	for i := range out.Pix {
-		out.Pix[i] = 0.2126*p[0].Pix[i] + 0.7152*p[1].Pix[i] + 0.0722*p[2].Pix[i]
-	}
 	return out
 }
 
@@ -226,7 +219,7 @@ func (s *Set) register(l *surface) {
 		}
 		one := p[0]
 		if len(p) >= 3 {
-			one = grey(p)
+			one = filter.Luma(p)
 		}
 		held, list = append(held, c), append(list, one.Resample(ref.W, ref.H, raster.Area))
 	}

@@ -9,6 +9,8 @@ import (
 	"slices"
 
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
+	"aldermoor/core/stats"
 )
 
 // Mark is a small place of a picture that stands out: where it is, in samples of
@@ -54,7 +56,7 @@ func Marks(lightness raster.Plane) []Mark {
 	if max(lightness.W, lightness.H) < MarkSide/2 {
 		return nil
 	}
-	p := blur(fit(lightness, MarkSide), 1)
+	p := filter.GaussianInside(fit(lightness, MarkSide), 1)
 	var out []Mark
 	for _, at := range places(p, kept) {
 		out = append(out, Mark{uint8(at.x), uint8(at.y), compare(p, at.x, at.y, 0)})
@@ -75,7 +77,7 @@ type place struct {
 // places are the n strongest extremes of what a blur takes away, not too close to
 // each other.
 func places(p raster.Plane, n int) []place {
-	wide := blur(p, 1.6)
+	wide := filter.GaussianInside(p, 1.6)
 	d := raster.NewPlane(p.W, p.H)
 	for i, v := range p.Pix {
 		d.Pix[i] = float32(math.Abs(float64(v - wide.Pix[i])))
@@ -122,37 +124,6 @@ func compare(p raster.Plane, x, y, quarters int) (out uint64) {
 	return out
 }
 
-// blur is a Gaussian blur that ends at the edges.
-func blur(p raster.Plane, sigma float64) raster.Plane {
-	r := int(math.Ceil(2.5 * sigma))
-	k := make([]float32, 2*r+1)
-	var sum float32
-	for i := range k {
-		k[i] = float32(math.Exp(-float64((i-r)*(i-r)) / (2 * sigma * sigma)))
-		sum += k[i]
-	}
-	mid, out := raster.NewPlane(p.W, p.H), raster.NewPlane(p.W, p.H)
-	for y := range p.H {
-		src, dst := p.Row(y), mid.Row(y)
-		for x := range dst {
-			var s float32
-			for i, w := range k {
-				s += w * src[min(max(x+i-r, 0), p.W-1)]
-			}
-			dst[x] = s / sum
-		}
-	}
-	for y := range p.H {
-		dst := out.Row(y)
-		for i, w := range k {
-			for x, v := range mid.Row(min(max(y+i-r, 0), p.H-1)) {
-				dst[x] += w / sum * v
-			}
-		}
-	}
-	return out
-}
-
 // Part says where a picture lies in another one that is known, which may reach
 // beyond it: the other spans 0..1 on both axes.
 type Part struct {
@@ -187,7 +158,7 @@ type (
 
 // cast gathers the votes of the picture's marks at one size.
 func (x *Index) cast(found map[key][]vote, lightness raster.Plane, side float64, size int) {
-	p := blur(fit(lightness, side), 1)
+	p := filter.GaussianInside(fit(lightness, side), 1)
 	for _, at := range places(p, max(32, int(44*side*side/(MarkSide*MarkSide)))) {
 		tx, ty, w, h := at.x, at.y, p.W, p.H
 		for q := range 4 {
@@ -372,33 +343,22 @@ func laid(k, p raster.Plane, at Part) (q raster.Plane, x0, y0 int) {
 }
 
 // sums gathers what a correlation needs.
-type sums struct{ a, b, aa, bb, ab, n float64 }
-
-func (s *sums) add(a, b float64) {
-	s.a, s.b, s.aa, s.bb, s.ab, s.n = s.a+a, s.b+b, s.aa+a*a, s.bb+b*b, s.ab+a*b, s.n+1
-}
-
-// correlation is 0 where either hardly varies.
-func (s *sums) correlation() float64 {
-	va, vb := s.aa-s.a*s.a/s.n, s.bb-s.b*s.b/s.n
-	if va < 1e-6*s.n || vb < 1e-6*s.n {
-		return 0
-	}
-	return (s.ab - s.a*s.b/s.n) / math.Sqrt(va*vb)
-}
+// least is the variance below which a part of a picture says nothing.
+const least = 1e-6
 
 func correlateOn(k, p raster.Plane, at Part) float64 {
 	q, x0, y0 := laid(k, p, at)
-	var s sums
+	var s stats.Pairs
 	for y := max(0, -y0); y < min(q.H, k.H-y0); y++ {
 		for x := max(0, -x0); x < min(q.W, k.W-x0); x++ {
-			s.add(float64(q.Pix[y*q.W+x]), float64(k.Pix[(y0+y)*k.W+x0+x]))
+			s.Add(float64(q.Pix[y*q.W+x]), float64(k.Pix[(y0+y)*k.W+x0+x]))
 		}
 	}
-	if s.n < 0.08*float64(min(q.W*q.H, k.W*k.H)) || s.n < 100 {
+	if s.N() < 0.08*float64(min(q.W*q.H, k.W*k.H)) || s.N() < 100 {
 		return 0
 	}
-	return s.correlation()
+	r, _ := s.Correlation(least)
+	return r
 }
 
 // alikeBlocks is the share of blocks of 8 × 8 samples in which two pictures go
@@ -409,14 +369,14 @@ func alikeBlocks(k, p raster.Plane, at Part) float64 {
 	alike, all := 0.0, 0.0
 	for by := max(0, -y0); by+block <= min(q.H, k.H-y0); by += block {
 		for bx := max(0, -x0); bx+block <= min(q.W, k.W-x0); bx += block {
-			var s sums
+			var s stats.Pairs
 			for y := by; y < by+block; y++ {
 				for x := bx; x < bx+block; x++ {
-					s.add(float64(q.Pix[y*q.W+x]), float64(k.Pix[(y0+y)*k.W+x0+x]))
+					s.Add(float64(q.Pix[y*q.W+x]), float64(k.Pix[(y0+y)*k.W+x0+x]))
 				}
 			}
 			all++
-			if s.correlation() > 0.5 {
+			if r, _ := s.Correlation(least); r > 0.5 {
 				alike++
 			}
 		}

@@ -5,6 +5,8 @@ import (
 
 	"aldermoor/core/fourier"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
+	"aldermoor/core/stats"
 )
 
 // Shift is how far b lies from a, in pixels to the right and down, for two pictures of
@@ -146,7 +148,8 @@ func peak(w, h int, v func(k int) float64) Moved {
 	x, y := best%w, best/w
 	at := func(x, y int) float64 { return v((y+h)%h*w + (x+w)%w) }
 	top := at(x, y)
-	fx, fy := vertex(at(x-1, y), top, at(x+1, y)), vertex(at(x, y-1), top, at(x, y+1))
+	fx, _ := stats.Vertex(at(x-1, y), top, at(x+1, y))
+	fy, _ := stats.Vertex(at(x, y-1), top, at(x, y+1))
 	rms := math.Sqrt(sq / float64(w*h))
 	return Moved{fourier.Frequency(x, w) + fx, fourier.Frequency(y, h) + fy, top / rms, at(0, 0) / rms}
 }
@@ -154,38 +157,11 @@ func peak(w, h int, v func(k int) float64) Moved {
 // Registered is the trust from which a shift is more than chance.
 const Registered = 12
 
-// vertex is where the parabola through three samples has its top.
-func vertex(l, c, r float64) float64 {
-	if d := l - 2*c + r; d < 0 {
-		return min(max((l-r)/(2*d), -0.5), 0.5)
-	}
-	return 0
-}
-
 // steepness is the length of the gradient, saturated so that no edge outweighs all
 // others, with mean 0.
 func steepness(p raster.Plane) raster.Plane {
-	q := raster.NewPlane(p.W, p.H)
-	raster.Rows(p.H, func(y0, y1 int) {
-		for y := y0; y < y1; y++ {
-			row, up, down, dst := p.Row(y), p.Row((y+p.H-1)%p.H), p.Row((y+1)%p.H), q.Row(y)
-			for x := range row {
-				l, r := x-1, x+1
-				if l < 0 {
-					l = p.W - 1
-				}
-				if r == p.W {
-					r = 0
-				}
-				dx, dy := float64(row[r]-row[l]), float64(down[x]-up[x])
-				dst[x] = float32(math.Sqrt(dx*dx + dy*dy))
-			}
-		}
-	})
-	knee := float32(2*q.Mean()) + 1e-9
-	for i, v := range q.Pix {
-		q.Pix[i] = v / (v + knee)
-	}
+	q := filter.Steepness(p, true)
+	filter.Saturate(q)
 	mean := float32(q.Mean())
 	for i := range q.Pix {
 		q.Pix[i] -= mean

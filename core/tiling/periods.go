@@ -7,6 +7,8 @@ import (
 
 	"aldermoor/core/fourier"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
+	"aldermoor/core/stats"
 )
 
 // Lattice is the regular pattern of a surface: it is the same after a step of A, and
@@ -167,24 +169,9 @@ func correlate(planes []raster.Plane) auto {
 func edges(planes []raster.Plane) []raster.Plane {
 	var out []raster.Plane
 	for _, p := range planes {
-		p = boxed(p, 1)
-		q := raster.NewPlane(p.W, p.H)
-		raster.Rows(p.H-2, func(y0, y1 int) {
-			for y := y0 + 1; y < y1+1; y++ {
-				for x := 1; x < p.W-1; x++ {
-					i := y*p.W + x
-					dx, dy := float64(p.Pix[i+1]-p.Pix[i-1]), float64(p.Pix[i+p.W]-p.Pix[i-p.W])
-					q.Pix[i] = float32(math.Sqrt(dx*dx + dy*dy))
-				}
-			}
-		})
-		// An edge counts as one however strong it is.
-		knee := float32(2 * q.Mean())
-		if knee > 0 {
-			for i, v := range q.Pix {
-				q.Pix[i] = v / (v + knee)
-			}
-		}
+		p = filter.BoxInside(p, 1)
+		q := filter.Steepness(p, false)
+		filter.Saturate(q) // an edge counts as one however strong it is
 		out = append(out, q)
 	}
 	return out
@@ -193,7 +180,7 @@ func edges(planes []raster.Plane) []raster.Plane {
 // detail takes away what is larger than any pattern asked for: uneven light, stains.
 func detail(p raster.Plane) raster.Plane {
 	r := max(4, min(p.W, p.H)/6)
-	q := boxed(boxed(p, r), r)
+	q := filter.BoxInside(filter.BoxInside(p, r), r)
 	for i, v := range p.Pix {
 		q.Pix[i] = v - q.Pix[i]
 	}
@@ -202,42 +189,6 @@ func detail(p raster.Plane) raster.Plane {
 		q.Pix[i] -= mean
 	}
 	return q
-}
-
-// boxed averages over ±r pixels, as far as the picture goes.
-func boxed(p raster.Plane, r int) raster.Plane {
-	mid, out := raster.NewPlane(p.W, p.H), raster.NewPlane(p.W, p.H)
-	raster.Rows(p.H, func(y0, y1 int) {
-		acc := make([]float64, p.W+1)
-		for y := y0; y < y1; y++ {
-			for x, v := range p.Row(y) {
-				acc[x+1] = acc[x] + float64(v)
-			}
-			dst := mid.Row(y)
-			for x := range dst {
-				lo, hi := max(0, x-r), min(p.W, x+r+1)
-				dst[x] = float32((acc[hi] - acc[lo]) / float64(hi-lo))
-			}
-		}
-	})
-	sum, lo, hi := make([]float64, p.W), 0, 0 // of the rows from lo to before hi
-	for y := range p.H {
-		for ; hi < min(p.H, y+r+1); hi++ {
-			for x, v := range mid.Row(hi) {
-				sum[x] += float64(v)
-			}
-		}
-		for ; lo < y-r; lo++ {
-			for x, v := range mid.Row(lo) {
-				sum[x] -= float64(v)
-			}
-		}
-		dst, n := out.Row(y), 1/float64(hi-lo)
-		for x := range dst {
-			dst[x] = float32(sum[x] * n)
-		}
-	}
-	return out
 }
 
 // peak is a step after which the surface looks like itself.
@@ -288,17 +239,10 @@ func (a auto) top(x, y int, v float32) bool {
 // refined places a maximum between samples, by a parabola along each axis.
 func (a auto) refined(x, y int) (fx, fy, top float64) {
 	c := float64(a.at(x, y))
-	bend := func(l, r float64) (off, more float64) {
-		if d := l - 2*c + r; d < 0 {
-			off = (l - r) / (2 * d)
-			return min(max(off, -0.5), 0.5), -(l - r) * (l - r) / (8 * d)
-		}
-		return 0, 0
-	}
-	ox, mx := bend(float64(a.at(x-1, y)), float64(a.at(x+1, y)))
+	ox, mx := stats.Vertex(float64(a.at(x-1, y)), c, float64(a.at(x+1, y)))
 	oy, my := 0.0, 0.0
 	if a.holds(x, y-1) && a.holds(x, y+1) {
-		oy, my = bend(float64(a.at(x, y-1)), float64(a.at(x, y+1)))
+		oy, my = stats.Vertex(float64(a.at(x, y-1)), c, float64(a.at(x, y+1)))
 	}
 	return float64(x) + ox, float64(y) + oy, c + mx + my
 }

@@ -13,6 +13,7 @@ import (
 	"slices"
 
 	"aldermoor/core/raster"
+	"aldermoor/core/stats"
 )
 
 // Axes are figures for X and Y.
@@ -107,7 +108,7 @@ func meet(smaller [][]raster.Plane, take func(raster.Plane) lines, axis string) 
 		var features, logs, levels [][]float64
 		for _, p := range planes {
 			l := take(p)
-			mid := median(l.by[:w-1])
+			mid := stats.Median(l.by[:w-1])
 			if mid < 1e-5 {
 				continue
 			}
@@ -122,7 +123,7 @@ func meet(smaller [][]raster.Plane, take func(raster.Plane) lines, axis string) 
 				}
 				in := slices.Clone(f[2 : w-3])
 				slices.Sort(in)
-				usual := max((in[len(in)*84/100]-in[len(in)*16/100])/2, 0.05)
+				usual := max(stats.Spread(in), 0.05)
 				for x := range f {
 					f[x] /= usual
 				}
@@ -340,10 +341,4 @@ func worstOf(along []float64, n float64, axis string) (out []Place) {
 		}
 	}
 	return out
-}
-
-func median(v []float64) float64 {
-	s := slices.Clone(v)
-	slices.Sort(s)
-	return s[len(s)/2]
 }

@@ -7,6 +7,7 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/colour"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 )
 
 // levelLight divides out of the colour, in linear light, what of its perceptual lightness
@@ -97,7 +98,7 @@ func smooth(p raster.Plane, sigma float64, wraps [2]bool) raster.Plane {
 		padY = p.H
 	}
 	if padX == 0 && padY == 0 {
-		return blurred(p, sigma)
+		return filter.Gaussian(p, sigma)
 	}
 	// Mirrored about the edge pixel, in place and in value: 2·edge − inside.
 	wide := raster.NewPlane(p.W+2*padX, p.H+2*padY)
@@ -110,7 +111,7 @@ func smooth(p raster.Plane, sigma float64, wraps [2]bool) raster.Plane {
 		}
 		return i, i, false
 	}
-	near := edgeMeans(p, sigma)
+	near := filter.BoxInside(p, max(1, int(sigma/3))) // so that no single stone on an edge decides
 	for y := range wide.H {
 		iy, ay, by := edge(y-padY, p.H)
 		for x := range wide.W {
@@ -122,104 +123,10 @@ func smooth(p raster.Plane, sigma float64, wraps [2]bool) raster.Plane {
 			wide.Pix[y*wide.W+x] = v
 		}
 	}
-	wide = blurred(wide, sigma)
+	wide = filter.Gaussian(wide, sigma)
 	out := raster.NewPlane(p.W, p.H)
 	for y := range p.H {
 		copy(out.Row(y), wide.Row(y + padY)[padX:padX+p.W])
 	}
-	return out
-}
-
-// edgeMeans is the plane blurred a little within itself, so that no single stone on an
-// edge decides how it is led on.
-func edgeMeans(p raster.Plane, sigma float64) raster.Plane {
-	r := max(1, int(sigma/3))
-	out := raster.NewPlane(p.W, p.H)
-	for y := range p.H {
-		for x := range p.W {
-			var sum, n float32
-			for j := max(0, y-r); j <= min(p.H-1, y+r); j++ {
-				for i := max(0, x-r); i <= min(p.W-1, x+r); i++ {
-					sum += p.Pix[j*p.W+i]
-					n++
-				}
-			}
-			out.Pix[y*p.W+x] = sum / n
-		}
-	}
-	return out
-}
-
-// blurred is the plane under a Gaussian of the given width in pixels, wrapped: three
-// running means (Wells 1986), whatever the width, so that it costs the same.
-func blurred(p raster.Plane, sigma float64) raster.Plane {
-	if sigma < 0.3 {
-		return p
-	}
-	// Three boxes of widths n, of which the variances add up to sigma².
-	n := math.Sqrt(12*sigma*sigma/3 + 1)
-	lo := int(math.Floor(n))
-	if lo%2 == 0 {
-		lo--
-	}
-	lo = max(lo, 1)
-	few := int(math.Round((12*sigma*sigma - float64(3*lo*lo+12*lo+9)) / float64(-4*lo-4))) // of the narrower boxes
-	out := p
-	for k := range 3 {
-		r := (lo + 1) / 2
-		if k < few {
-			r = (lo - 1) / 2
-		}
-		if r > 0 {
-			out = boxed(out, r)
-		}
-	}
-	return out
-}
-
-// boxed is the mean over 2r+1 pixels each way, wrapped.
-func boxed(p raster.Plane, r int) raster.Plane {
-	mid, out := raster.NewPlane(p.W, p.H), raster.NewPlane(p.W, p.H)
-	rx, ry := min(r, (p.W-1)/2), min(r, (p.H-1)/2)
-	raster.Rows(p.H, func(y0, y1 int) {
-		for y := y0; y < y1; y++ {
-			src, dst := p.Row(y), mid.Row(y)
-			var sum float64
-			for k := -rx; k <= rx; k++ {
-				sum += float64(src[(k+p.W)%p.W])
-			}
-			scale := 1 / float64(2*rx+1)
-			in, gone := rx+1, p.W-rx
-			for x := range dst {
-				dst[x] = float32(sum * scale)
-				if in >= p.W {
-					in -= p.W
-				}
-				if gone >= p.W {
-					gone -= p.W
-				}
-				sum += float64(src[in]) - float64(src[gone])
-				in++
-				gone++
-			}
-		}
-	})
-	raster.Rows(p.W, func(x0, x1 int) {
-		sum := make([]float64, x1-x0)
-		for k := -ry; k <= ry; k++ {
-			for i, v := range mid.Row((k + p.H) % p.H)[x0:x1] {
-				sum[i] += float64(v)
-			}
-		}
-		scale := 1 / float64(2*ry+1)
-		for y := range p.H {
-			dst := out.Row(y)[x0:x1]
-			in, gone := mid.Row((y + ry + 1) % p.H)[x0:x1], mid.Row((y - ry + p.H) % p.H)[x0:x1]
-			for i := range dst {
-				dst[i] = float32(sum[i] * scale)
-				sum[i] += float64(in[i]) - float64(gone[i])
-			}
-		}
-	})
 	return out
 }

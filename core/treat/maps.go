@@ -10,6 +10,7 @@ import (
 	"aldermoor/core/likeness"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 )
 
 // This file holds the treatments of single maps, and those that change how maps are kept.
@@ -244,13 +245,8 @@ func grey(s *Sheet) raster.Plane {
 	if len(p) < 3 {
 		return p[0]
 	}
-	k := [3]float32{0.2126, 0.7152, 0.0722}
 	if len(s.Planes) == 0 {
-		k = [3]float32{0.5, 0.5, 0}
+		return filter.Mix(p, 0.5, 0.5)
 	}
-	out := raster.NewPlane(p[0].W, p[0].H)
-	for i := range out.Pix {
-		out.Pix[i] = k[0]*p[0].Pix[i] + k[1]*p[1].Pix[i] + k[2]*p[2].Pix[i]
-	}
-	return out
+	return filter.Luma(p)
 }

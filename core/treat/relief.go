@@ -9,6 +9,7 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 	"aldermoor/core/shade"
 )
 
@@ -149,12 +150,12 @@ func normalFromPicture(st Step, now *Scan) (act, error) {
 func guess(s *Sheet) raster.Plane {
 	l := grey(s)
 	out := raster.NewPlane(l.W, l.H)
-	wide := blurred(l, float64(l.W)/20)
+	wide := filter.Gaussian(l, float64(l.W)/20)
 	weight := float32(1)
 	for sigma := float64(l.W) / 40; sigma > float64(l.W)/2000; sigma /= 2 {
 		next := l
 		if sigma > 0.4 {
-			next = blurred(l, sigma)
+			next = filter.Gaussian(l, sigma)
 		}
 		for i := range out.Pix {
 			out.Pix[i] += weight * (next.Pix[i] - wide.Pix[i])
@@ -259,7 +260,7 @@ func unband(_ Step, now *Scan) (act, error) {
 			u.Pix[i] = t * k
 			rest.Pix[i] = v.Pix[i] - t*k
 		}
-		rest = blurred(rest, normalsTell)
+		rest = filter.Gaussian(rest, normalsTell)
 		for i, r := range rest.Pix {
 			u.Pix[i] += r
 		}
@@ -287,7 +288,7 @@ func between(v raster.Plane, step float32) raster.Plane {
 		}
 	})
 	for sigma := 0.8; sigma < float64(min(v.W, v.H))/16; sigma *= 1.4 {
-		wide, many := blurred(v, sigma), blurred(steps, sigma)
+		wide, many := filter.Gaussian(v, sigma), filter.Gaussian(steps, sigma)
 		raster.Rows(v.H, func(y0, y1 int) {
 			for i := y0 * v.W; i < y1*v.W; i++ {
 				// Steps within the look: up to one and a half it is taken, from two and a half on it is not.

@@ -8,6 +8,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
 )
@@ -128,7 +129,7 @@ func features(now *Scan) ([]raster.Plane, error) {
 		}
 		for _, p := range list {
 			p = p.Resample(w, h, raster.Area)
-			low := blurred(p, float64(w)/24)
+			low := filter.Gaussian(p, float64(w)/24)
 			f := raster.NewPlane(w, h)
 			var sq float64
 			for i, v := range p.Pix {
@@ -185,7 +186,7 @@ func (c *cut) find(list []raster.Plane, most float64) bool {
 	k := max(1, min(w, h)/200)
 	var rough []raster.Plane
 	for _, p := range list {
-		rough = append(rough, blurred(p.Resample(w/k, h/k, raster.Area), 0.8))
+		rough = append(rough, filter.Gaussian(p.Resample(w/k, h/k, raster.Area), 0.8))
 	}
 	rw := w / k
 	costs := map[int]float64{}
@@ -195,7 +196,7 @@ func (c *cut) find(list []raster.Plane, most float64) bool {
 	}
 	var fine []raster.Plane
 	for _, p := range list {
-		fine = append(fine, blurred(p, 1))
+		fine = append(fine, filter.Gaussian(p, 1))
 	}
 	best := -1.0
 	for range tries {

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 )
 
 // exhaustive is what the cheapest line through a grid costs, by trying all.
@@ -92,7 +93,7 @@ func TestTheTrueOverlapIsFound(t *testing.T) {
 		for i := range tile.Pix {
 			tile.Pix[i] = rng.Float32()
 		}
-		tile = blurred(tile, 2)
+		tile = filter.Gaussian(tile, 2)
 		scan := raster.NewPlane(w+over, h)
 		for y := range h {
 			for x := range scan.W {

@@ -96,6 +96,7 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 		err := s.Store.Read(ctx, func(tx Reader) error { return tx.Cards(x.add) })
 		if err == nil {
 			x.finish()
+			s.index.edition.Add(1)
 			s.loaded.Store(true)
 		}
 		done <- err
@@ -103,6 +104,9 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 	}()
 	return done
 }
+
+// Edition is a number that changes whenever something is published.
+func (s *Service) Edition() uint64 { return s.index.edition.Load() }
 
 // Loaded is whether the Library is in memory.
 func (s *Service) Loaded() bool { return s.loaded.Load() }

@@ -2,10 +2,12 @@ package library
 
 import (
 	"cmp"
+	"fmt"
 	"math/bits"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"unicode"
 
 	"golang.org/x/text/unicode/norm"
@@ -24,6 +26,41 @@ type index struct {
 	facets map[Facet]*postings
 	words  [len(fieldWeights)]*vocabulary
 	orders map[Order]*ordering
+
+	answers answers
+	edition atomic.Uint64 // changes with the cards
+}
+
+// answers keeps what was found lately, until something is published: many artists look at
+// the same pages. What it gives is shared and must not be changed.
+type answers struct {
+	mu   sync.Mutex
+	kept map[string]Found
+}
+
+// answersKept is how many answers are kept, each of up to 200 cards and its counts.
+const answersKept = 512
+
+func (a *answers) get(key string) (Found, bool) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	f, ok := a.kept[key]
+	return f, ok
+}
+
+func (a *answers) put(key string, f Found) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.kept == nil || len(a.kept) >= answersKept {
+		a.kept = map[string]Found{}
+	}
+	a.kept[key] = f
+}
+
+func (a *answers) forget() {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.kept = nil
 }
 
 // The fields of a card that are searched, and what a hit in each is worth.
@@ -103,6 +140,8 @@ func (x *index) put(c Card) {
 	if ok && x.cards[i].Number > c.Number {
 		return
 	}
+	x.answers.forget()
+	defer x.edition.Add(1)
 	if ok {
 		x.each(i, (*set).remove)
 		for _, o := range x.orders {
@@ -142,7 +181,19 @@ func (x *index) each(i int32, change func(*set, int32)) {
 // find narrows by text, facets and width.
 func (x *index) find(q Query) Found {
 	x.mu.RLock()
-	defer x.mu.RUnlock()
+	defer x.mu.RUnlock() // held to the end: what is kept below is of what is published now
+	key := fmt.Sprint(q)
+	if f, ok := x.answers.get(key); ok {
+		return f
+	}
+	f := x.search(q)
+	if len(key) < 300 {
+		x.answers.put(key, f)
+	}
+	return f
+}
+
+func (x *index) search(q Query) Found {
 	hits, scores := x.narrowed(q)
 	found := Found{Facets: map[Facet][]Count{}, More: map[Facet]int{}, Items: []Card{}}
 	most := q.Choices
@@ -150,19 +201,10 @@ func (x *index) find(q Query) Found {
 		most = facetChoices
 	}
 	for _, f := range facets() {
-		list := x.counts(q, f, hits, nil)
-		if len(list) > most {
-			found.More[f] = len(list) - most
-			kept := list[most:]
-			list = list[:most:most]
-			for _, k := range kept { // what is chosen is always shown
-				if k.Value == q.Only[f] {
-					list = append(list, k)
-					found.More[f]--
-				}
-			}
+		found.Facets[f], found.More[f] = mostOf(x.counts(q, f, hits, nil), most, q.Only[f])
+		if found.More[f] == 0 {
+			delete(found.More, f)
 		}
-		found.Facets[f] = list
 	}
 	all := x.under(q, hits, "")
 	found.Total = all.count()
@@ -238,8 +280,8 @@ func (x *index) under(q Query, hits bitset, skip Facet) bitset {
 	return hits
 }
 
-// counts are the choices of a facet that leave something, the largest first; those for
-// which keep is false are left out.
+// counts are the choices of a facet that leave something, in no order; those for which
+// keep is false are left out.
 func (x *index) counts(q Query, f Facet, hits bitset, keep func(string) bool) (list []Count) {
 	rest := x.under(q, hits, f)
 	whole := len(rest) > 0 && len(x.all) > 0 && &rest[0] == &x.all[0]
@@ -258,8 +300,30 @@ func (x *index) counts(q Query, f Facet, hits bitset, keep func(string) bool) (l
 			list = append(list, Count{v, n})
 		}
 	}
-	slices.SortFunc(list, func(a, b Count) int { return cmp.Or(cmp.Compare(b.N, a.N), cmp.Compare(a.Value, b.Value)) })
 	return list
+}
+
+// mostOf are the choices with most materials, the largest first, and chosen wherever it
+// stands; more is how many are left out.
+func mostOf(list []Count, n int, chosen string) (out []Count, more int) {
+	larger := func(a, b Count) int { return cmp.Or(cmp.Compare(b.N, a.N), cmp.Compare(a.Value, b.Value)) }
+	out = make([]Count, 0, min(n, len(list))+1)
+	for _, c := range list {
+		if len(out) == n && larger(c, out[n-1]) > 0 {
+			continue
+		}
+		at, _ := slices.BinarySearchFunc(out, c, larger)
+		if len(out) == n {
+			out = out[:n-1]
+		}
+		out = slices.Insert(out, at, c)
+	}
+	if chosen != "" && !slices.ContainsFunc(out, func(c Count) bool { return c.Value == chosen }) {
+		if at := slices.IndexFunc(list, func(c Count) bool { return c.Value == chosen }); at >= 0 {
+			out = append(out, list[at])
+		}
+	}
+	return out, len(list) - len(out)
 }
 
 // choices are those of a facet whose names have a word that begins with text.
@@ -277,7 +341,8 @@ func (x *index) choices(q Query, f Facet, text string) []Count {
 		}
 		return true
 	})
-	return list[:min(len(list), facetChoices)]
+	list, _ = mostOf(list, facetChoices, "")
+	return list
 }
 
 // inOrder gives the cards of a set in the query's order: by default those that fit the

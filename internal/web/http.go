@@ -1,7 +1,6 @@
 package web
 
 import (
-	"compress/gzip"
 	"encoding/json"
 	"io/fs"
 	"mime"
@@ -14,6 +13,7 @@ import (
 
 	"aldermoor/internal/library"
 
+	"github.com/klauspost/compress/gzip"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 )
@@ -88,14 +88,18 @@ func pack(data []byte) []byte {
 	return []byte(b.String())
 }
 
-// compress gzips pages and JSON on their way out.
+// compress gzips pages and JSON on their way out: fast rather than small.
 func compress(h http.Handler) http.Handler {
+	writers := &sync.Pool{New: func() any {
+		z, _ := gzip.NewWriterLevel(nil, 3) // there is such a level
+		return z
+	}}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") || strings.HasPrefix(r.URL.Path, "/static/") || r.Header.Get("Range") != "" {
 			h.ServeHTTP(w, r)
 			return
 		}
-		p := &packer{ResponseWriter: w}
+		p := &packer{ResponseWriter: w, writers: writers}
 		defer p.close()
 		h.ServeHTTP(p, r)
 	})
@@ -103,6 +107,7 @@ func compress(h http.Handler) http.Handler {
 
 type packer struct {
 	http.ResponseWriter
+	writers *sync.Pool
 	z       *gzip.Writer
 	decided bool
 }
@@ -117,7 +122,8 @@ func (p *packer) WriteHeader(status int) {
 			k.Set("Content-Encoding", "gzip")
 			k.Add("Vary", "Accept-Encoding")
 			k.Del("Content-Length")
-			p.z = gzip.NewWriter(p.ResponseWriter)
+			p.z = p.writers.Get().(*gzip.Writer)
+			p.z.Reset(p.ResponseWriter)
 		}
 	}
 	p.ResponseWriter.WriteHeader(status)
@@ -139,6 +145,7 @@ func (p *packer) Write(b []byte) (int, error) {
 func (p *packer) close() {
 	if p.z != nil {
 		p.z.Close()
+		p.writers.Put(p.z)
 	}
 }
 

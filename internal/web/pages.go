@@ -67,9 +67,14 @@ func (s *Server) render(c *echo.Context, status int, page string, data any) erro
 	if err := s.pages[page].ExecuteTemplate(&b, name, data); err != nil {
 		return fmt.Errorf("show page %s: %w", page, err)
 	}
+	return s.answer(c, status, b.Bytes())
+}
+
+// answer sends a page or a part of one.
+func (s *Server) answer(c *echo.Context, status int, html []byte) error {
 	c.Response().Header().Set("Cache-Control", "private, no-store")
 	c.Response().Header().Add("Vary", "X-Part")
-	return c.HTMLBlob(status, b.Bytes())
+	return c.HTMLBlob(status, html)
 }
 
 // frame is what the layout needs.

@@ -1,13 +1,16 @@
 package web
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"html/template"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"aldermoor/core/channels"
@@ -261,6 +264,13 @@ type filter struct {
 
 type libraryPage struct {
 	frame
+	Results template.HTML
+}
+
+// resultsView is what was found.
+type resultsView struct {
+	Staff   bool
+	Text    string
 	Found   library.Found
 	Total   string
 	Noun    string
@@ -272,10 +282,40 @@ type libraryPage struct {
 	Clear   string // address without any filter, if one is in force
 	Prev    string
 	Next    string
-	Hidden  []hidden // the filters in force, for the search form
 }
 
-type hidden struct{ Name, Value string }
+// walls keeps walls as they were written, until something is published: many artists look
+// at the same ones, and writing sixty cards takes longer than finding them.
+type walls struct {
+	mu      sync.Mutex
+	edition uint64
+	kept    map[string][]byte
+}
+
+// wallsKept is how many walls are kept, each of some 60 KB.
+const wallsKept = 256
+
+func (w *walls) get(edition uint64, key string) ([]byte, bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.edition != edition {
+		w.edition, w.kept = edition, nil
+	}
+	b, ok := w.kept[key]
+	return b, ok
+}
+
+func (w *walls) put(edition uint64, key string, b []byte) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.edition != edition {
+		return
+	}
+	if w.kept == nil || len(w.kept) >= wallsKept {
+		w.kept = map[string][]byte{}
+	}
+	w.kept[key] = b
+}
 
 type cardView struct {
 	library.Card
@@ -287,12 +327,38 @@ func (s *Server) library(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	p := libraryPage{frame: s.frame(c, "Library")}
+	p.Place, p.Text = "library", q.Text
+	edition, key := s.Service.Edition(), fmt.Sprint(p.Staff, c.Request().URL.RawQuery)
+	results, ok := s.walls.get(edition, key)
+	if !ok {
+		w, err := s.results(c, q, p.Staff)
+		if err != nil {
+			return err
+		}
+		var b bytes.Buffer
+		if err := s.pages["library"].ExecuteTemplate(&b, "results", w); err != nil {
+			return fmt.Errorf("show the Library: %w", err)
+		}
+		results = b.Bytes()
+		if len(key) < 300 {
+			s.walls.put(edition, key, results)
+		}
+	}
+	if c.Request().Header.Get("X-Part") == "results" {
+		return s.answer(c, http.StatusOK, results)
+	}
+	p.Results = template.HTML(results)
+	return s.render(c, http.StatusOK, "library", p)
+}
+
+// results finds what a query asks for, and says it.
+func (s *Server) results(c *echo.Context, q library.Query, staff bool) (p resultsView, err error) {
 	found, err := s.Service.Find(c.Request().Context(), me(c), q)
 	if err != nil {
-		return err
+		return p, err
 	}
-	p := libraryPage{frame: s.frame(c, "Library"), Found: found, Total: scale.Figure(float64(found.Total)), Noun: "materials"}
-	p.Place, p.Text = "library", q.Text
+	p = resultsView{Staff: staff, Text: q.Text, Found: found, Total: scale.Figure(float64(found.Total)), Noun: "materials"}
 	if found.Total == 1 {
 		p.Noun = "material"
 	}
@@ -328,7 +394,6 @@ func (s *Server) library(c *echo.Context) error {
 		if on != "" {
 			w.Word = f.say(on)
 			w.Choices = append(w.Choices, choice{Label: f.any, Href: with(string(f.facet), "")})
-			p.Hidden = append(p.Hidden, hidden{string(f.facet), on})
 		}
 		for _, k := range found.Facets[f.facet] {
 			w.Choices = append(w.Choices, choice{f.say(k.Value), with(string(f.facet), k.Value), k.N, k.Value == on})
@@ -358,7 +423,6 @@ func (s *Server) library(c *echo.Context) error {
 		on := q.Sort == o.order
 		if on {
 			p.Sort.Word = o.word
-			p.Hidden = append(p.Hidden, hidden{"sort", string(o.order)})
 		}
 		p.Sort.Choices = append(p.Sort.Choices, choice{o.word, with("sort", string(o.order)), 0, on})
 	}
@@ -385,7 +449,7 @@ func (s *Server) library(c *echo.Context) error {
 	if found.Page < found.Pages {
 		p.Next = with("page", fmt.Sprint(found.Page+1))
 	}
-	return s.render(c, http.StatusOK, "library", p)
+	return p, nil
 }
 
 func extentWord(m float64) string { return strconv.FormatFloat(m, 'f', -1, 64) + " m" }

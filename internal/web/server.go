@@ -57,6 +57,7 @@ type Server struct {
 	pages    map[string]*template.Template
 	static   http.Handler
 	uploads  *uploads
+	walls    walls
 	version  string // of the built files, for their addresses
 	metrics  metrics
 	registry *prometheus.Registry
