@@ -27,13 +27,13 @@ unit:
 	go test -timeout 20m ./...
 
 race:
-	CGO_ENABLED=1 go test -race -short -timeout 20m ./core/raster ./internal/blob ./internal/jobs ./internal/library
+	CGO_ENABLED=1 go test -race -short -timeout 20m ./core/raster/... ./internal/store ./internal/blob ./internal/jobs ./internal/library
 
 e2e: build
 	npx playwright test -c e2e/playwright.config.mjs
 
 bench: ## ratios, in one run
-	go test -run xxx -bench . -benchtime 3x ./core/raster ./core/shade ./core/codec/... ./core/inspect ./core/treat ./internal/library
+	go test -run xxx -bench . -benchtime 3x ./core/raster ./core/fourier ./core/shade ./core/codec/... ./core/inspect ./core/treat ./core/handoff ./internal/library
 	scripts/bench.sh
 	scripts/bench-intake.sh
 	node e2e/lenses.mjs

@@ -19,6 +19,16 @@ var floors = []struct {
 	{"aldermoor/internal/library", []string{"aldermoor/core/"}},
 	{"aldermoor/internal/blob", nil},
 	{"aldermoor/internal/jobs", nil},
+	{"aldermoor/core/stats/", nil},
+	{"aldermoor/core/raster/filter/", []string{"aldermoor/core/raster"}},
+	{"aldermoor/core/raster/", nil},
+	{"aldermoor/core/fourier/", []string{"aldermoor/core/raster"}},
+	{"aldermoor/core/scale/", nil},
+	{"aldermoor/core/colour/", []string{"aldermoor/core/raster"}},
+	{"aldermoor/core/normals/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
+	{"aldermoor/core/tiling/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
+	{"aldermoor/core/likeness/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
+	{"aldermoor/core/codec/", []string{"aldermoor/core/raster", "aldermoor/core/codec", "aldermoor/core/colour"}},
 	{"aldermoor/core/", []string{"aldermoor/core/"}},
 }
 

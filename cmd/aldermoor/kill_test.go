@@ -38,9 +38,9 @@ type server struct {
 	url string
 }
 
-func serve(t *testing.T, bin, data string) *server {
+func serve(t *testing.T, bin, data string, flags ...string) *server {
 	t.Helper()
-	cmd := exec.Command(bin, "serve", "--data", data, "--addr", "127.0.0.1:0")
+	cmd := exec.Command(bin, append([]string{"serve", "--data", data, "--addr", "127.0.0.1:0"}, flags...)...)
 	var stderr bytes.Buffer
 	cmd.Stderr = &stderr
 	out, err := cmd.StdoutPipe()
@@ -55,7 +55,7 @@ func serve(t *testing.T, bin, data string) *server {
 		t.Fatalf("the server said nothing: %v\n%s", err, stderr.String())
 	}
 	go io.Copy(io.Discard, out)
-	return &server{cmd, regexp.MustCompile(`http://\S+`).FindString(line)}
+	return &server{cmd, regexp.MustCompile(`https?://\S+`).FindString(line)}
 }
 
 // kill ends the server as a power cut would.

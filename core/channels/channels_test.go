@@ -242,6 +242,7 @@ func TestMeasure(t *testing.T) {
 }
 
 func FuzzSort(f *testing.F) {
+	f.Add("metal_d_01.png\nmetal_n_01.png")
 	f.Add("a/b_normal_2k.png\nb.png\nx/y/z_ORM.1001.tga\nreadme.txt")
 	f.Fuzz(func(t *testing.T, list string) {
 		var files []File
