@@ -139,7 +139,14 @@ func statistics(im *raster.Image, c int) (lo, hi, mean, std float64) {
 	raster.Rows(im.H, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
 			p := part{lo: 65535}
-			for _, v := range im.U16[c][y*im.W : (y+1)*im.W] {
+			row := im.U16[c][y*im.W : (y+1)*im.W]
+			for ; len(row) >= 4; row = row[4:] { // four at a time wait for each other less
+				u, v, w, x := row[0], row[1], row[2], row[3]
+				p.lo, p.hi = min(p.lo, min(min(u, v), min(w, x))), max(p.hi, max(max(u, v), max(w, x)))
+				p.sum += uint64(uint32(u) + uint32(v) + uint32(w) + uint32(x))
+				p.sq += uint64(u)*uint64(u) + uint64(v)*uint64(v) + (uint64(w)*uint64(w) + uint64(x)*uint64(x))
+			}
+			for _, v := range row {
 				p.lo, p.hi = min(p.lo, v), max(p.hi, v)
 				p.sum += uint64(v)
 				p.sq += uint64(v) * uint64(v)

@@ -1,24 +1,43 @@
 package handoff
 
 import (
+	"bytes"
+	"context"
 	"io"
 	"testing"
 
+	"aldermoor/core/codec"
+	"aldermoor/core/codec/png"
 	"aldermoor/core/colour"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
 )
 
-// BenchmarkWrite makes the zips that artists ask for most: the source as it is,
-// and a smaller tier of it.
-func BenchmarkWrite(b *testing.B) {
-	m, _ := scanned(b, "slates_round", 2048)
-	t := colour.NewTables()
-	for _, p := range []Profile{{}, {Tier: 1024}} {
-		b.Run(p.Tier.String(), func(b *testing.B) {
-			for b.Loop() {
-				if err := Write(b.Context(), io.Discard, m, p, t); err != nil {
-					b.Fatal(err)
-				}
-			}
-		})
+// BenchmarkHandoff makes a handoff at the source's tier from maps that are read from their
+// files, as a release's are, and says how often one is decoded.
+func BenchmarkHandoff(b *testing.B) {
+	m, _ := scanned(b, "grating_iron", 2048)
+	loads := 0
+	for i := range m.Maps {
+		im, err := m.Maps[i].Load()
+		if err != nil {
+			b.Fatal(err)
+		}
+		var file bytes.Buffer
+		if err := png.Encode(&file, im, png.Options{}); err != nil {
+			b.Fatal(err)
+		}
+		m.Maps[i].Load = func() (*raster.Image, error) {
+			loads++
+			out, _, err := codec.Decode(file.Bytes(), codec.DefaultLimits)
+			return out, err
+		}
 	}
+	t := colour.NewTables()
+	for b.Loop() {
+		if err := Write(context.Background(), io.Discard, m, Profile{Tier: scale.SourceTier}, t); err != nil {
+			b.Fatal(err)
+		}
+	}
+	b.ReportMetric(float64(loads)/float64(b.N)/float64(len(m.Maps)), "decodes/map")
 }

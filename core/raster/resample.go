@@ -127,6 +127,38 @@ func Fit(w, h, n int) (int, int) {
 	return max(1, int(math.Round(float64(w)*float64(n)/float64(h)))), n
 }
 
+// addBlocks adds each k samples of a row to one sum.
+func addBlocks(acc []uint32, row []uint16, k int) {
+	row = row[:len(acc)*k]
+	switch k {
+	case 1:
+		for x, v := range row {
+			acc[x] += uint32(v)
+		}
+	case 2:
+		for x := range acc {
+			v := row[2*x : 2*x+2 : 2*x+2]
+			acc[x] += uint32(v[0]) + uint32(v[1])
+		}
+	case 4:
+		for x := range acc {
+			v := row[4*x : 4*x+4 : 4*x+4]
+			acc[x] += uint32(v[0]) + uint32(v[1]) + uint32(v[2]) + uint32(v[3])
+		}
+	case 8:
+		for x := range acc {
+			v := row[8*x : 8*x+8 : 8*x+8]
+			acc[x] += uint32(v[0]) + uint32(v[1]) + uint32(v[2]) + uint32(v[3]) + uint32(v[4]) + uint32(v[5]) + uint32(v[6]) + uint32(v[7])
+		}
+	default:
+		for x := range acc {
+			for _, v := range row[x*k : x*k+k] {
+				acc[x] += uint32(v)
+			}
+		}
+	}
+}
+
 // Reduced returns component c averaged down so that neither side is longer than
 // n, in one pass over the source and without a full-size float copy.
 func (im *Image) Reduced(c, n int) Plane {
@@ -138,24 +170,17 @@ func (im *Image) Reduced(c, n int) Plane {
 	k = min(k, max(1, im.H/h))
 	// Whole blocks first, straight from the integers; the rest is resampled.
 	bw, bh := im.W/k, im.H/k
-	if im.W%k != 0 || im.H%k != 0 {
+	if im.W%k != 0 || im.H%k != 0 || k > 256 {
 		return im.Plane(c).Resample(w, h, Area)
 	}
 	p := NewPlane(bw, bh)
 	scale := 1 / (65535 * float32(k*k))
 	Rows(bh, func(y0, y1 int) {
-		acc := make([]uint64, bw)
+		acc := make([]uint32, bw) // k² samples of 16 bits, k up to 256
 		for y := y0; y < y1; y++ {
 			clear(acc)
 			for dy := range k {
-				row := im.U16[c][(y*k+dy)*im.W : (y*k+dy+1)*im.W]
-				for x := range acc {
-					var s uint64
-					for _, v := range row[x*k : x*k+k] {
-						s += uint64(v)
-					}
-					acc[x] += s
-				}
+				addBlocks(acc, im.U16[c][(y*k+dy)*im.W:(y*k+dy+1)*im.W], k)
 			}
 			dst := p.Row(y)
 			for x, s := range acc {

@@ -77,9 +77,10 @@ func unfilter(kind byte, row, above []byte, bpp int) error {
 	return nil
 }
 
-// paeth restores every bpp-th byte from k on: keeping one component at a time
-// leaves its left and upper-left neighbours in registers. It is predict, written
-// out: calling it here would take half again as long.
+// paeth restores every bpp-th byte from k on: keeping one component at a time leaves its
+// left and upper-left neighbours in registers. It is predict in another form: with lo and
+// hi of the left and upper neighbours, 3·c − (a + b) above hi means lo, below lo means hi,
+// and the upper-left one else.
 func paeth(row, above []byte, bpp, k int) {
 	if k >= len(row) {
 		return
@@ -88,20 +89,14 @@ func paeth(row, above []byte, bpp, k int) {
 	a, c := int32(row[k]), int32(above[k])
 	for i := k + bpp; i < len(row); i += bpp {
 		b := int32(above[i])
-		pa, pb := b-c, a-c
-		pc := pa + pb
-		m := pa >> 31
-		pa = (pa ^ m) - m
-		m = pb >> 31
-		pb = (pb ^ m) - m
-		m = pc >> 31
-		pc = (pc ^ m) - m
+		t := 3*c - a - b
+		lo, hi := min(a, b), max(a, b)
 		v := c
-		if pb <= pc {
-			v = b
+		if hi <= t {
+			v = lo
 		}
-		if pa <= pb && pa <= pc {
-			v = a
+		if t <= lo {
+			v = hi
 		}
 		a = (int32(row[i]) + v) & 255
 		row[i] = byte(a)
@@ -117,42 +112,25 @@ func paethTwo(row, above []byte, bpp, k int) {
 	d, f := int32(row[k+1]), int32(above[k+1])
 	for i := k + bpp; i+1 < len(row); i += bpp {
 		b, e := int32(above[i]), int32(above[i+1])
-		pa, pb := b-c, a-c
-		pc := pa + pb
-		m := pa >> 31
-		pa = (pa ^ m) - m
-		m = pb >> 31
-		pb = (pb ^ m) - m
-		m = pc >> 31
-		pc = (pc ^ m) - m
-		v := c
-		if pb <= pc {
-			v = b
+		t, u := 3*c-a-b, 3*f-d-e
+		lo, hi, low, high := min(a, b), max(a, b), min(d, e), max(d, e)
+		v, w := c, f
+		if hi <= t {
+			v = lo
 		}
-		if pa <= pb && pa <= pc {
-			v = a
+		if high <= u {
+			w = low
+		}
+		if t <= lo {
+			v = hi
+		}
+		if u <= low {
+			w = high
 		}
 		a = (int32(row[i]) + v) & 255
-		row[i] = byte(a)
-		c = b
-		qa, qb := e-f, d-f
-		qc := qa + qb
-		n := qa >> 31
-		qa = (qa ^ n) - n
-		n = qb >> 31
-		qb = (qb ^ n) - n
-		n = qc >> 31
-		qc = (qc ^ n) - n
-		u := f
-		if qb <= qc {
-			u = e
-		}
-		if qa <= qb && qa <= qc {
-			u = d
-		}
-		d = (int32(row[i+1]) + u) & 255
-		row[i+1] = byte(d)
-		f = e
+		d = (int32(row[i+1]) + w) & 255
+		row[i], row[i+1] = byte(a), byte(d)
+		c, f = b, e
 	}
 }
 
@@ -185,15 +163,11 @@ func (u *unpacker) spread(row []byte, w, y, x0, dx int) {
 		return
 	}
 	n := len(im.U16)
+	if dx == 1 && x0 == 0 && (n == 1 || n == 3) {
+		u.spreadWhole(row, w, at)
+		return
+	}
 	if h.depth == 8 {
-		if dx == 1 && n == 3 {
-			r, g, b := im.U16[0][at:at+w], im.U16[1][at:at+w], im.U16[2][at:at+w]
-			row = row[:3*w]
-			for x := range r {
-				r[x], g[x], b[x] = uint16(row[3*x])*257, uint16(row[3*x+1])*257, uint16(row[3*x+2])*257
-			}
-			return
-		}
 		for c, plane := range im.U16 {
 			for x, o := 0, at+x0; x < w; x, o = x+1, o+dx {
 				plane[o] = uint16(row[x*n+c]) * 257
@@ -206,6 +180,37 @@ func (u *unpacker) spread(row []byte, w, y, x0, dx int) {
 			i := 2 * (x*n + c)
 			plane[o] = uint16(row[i])<<8 | uint16(row[i+1])
 		}
+	}
+}
+
+// spreadWhole is spread for whole rows of grey or of red, green and blue: nearly all are.
+func (u *unpacker) spreadWhole(row []byte, w, at int) {
+	im := u.im
+	r := im.U16[0][at : at+w]
+	if len(im.U16) == 1 {
+		if u.h.depth == 8 {
+			for x, v := range row[:len(r)] {
+				r[x] = uint16(v) * 257
+			}
+			return
+		}
+		for x := range r {
+			v := row[2*x : 2*x+2 : 2*x+2]
+			r[x] = uint16(v[0])<<8 | uint16(v[1])
+		}
+		return
+	}
+	g, b := im.U16[1][at:at+w][:len(r)], im.U16[2][at:at+w][:len(r)]
+	if u.h.depth == 8 {
+		for x := range r {
+			v := row[3*x : 3*x+3 : 3*x+3]
+			r[x], g[x], b[x] = uint16(v[0])*257, uint16(v[1])*257, uint16(v[2])*257
+		}
+		return
+	}
+	for x := range r {
+		v := row[6*x : 6*x+6 : 6*x+6]
+		r[x], g[x], b[x] = uint16(v[0])<<8|uint16(v[1]), uint16(v[2])<<8|uint16(v[3]), uint16(v[4])<<8|uint16(v[5])
 	}
 }
 
