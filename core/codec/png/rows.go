@@ -200,7 +200,7 @@ func (u *unpacker) spreadWhole(row []byte, w, at int) {
 		}
 		return
 	}
-	g, b := im.U16[1][at:at+w][:len(r)], im.U16[2][at:at+w][:len(r)]
+	g, b := im.U16[1][at : at+w][:len(r)], im.U16[2][at : at+w][:len(r)]
 	if u.h.depth == 8 {
 		for x := range r {
 			v := row[3*x : 3*x+3 : 3*x+3]
