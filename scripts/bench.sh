@@ -42,7 +42,8 @@ serve "$count materials" /
 until curl -s "$url/metrics" | grep -q '^aldermoor_jobs_waiting 0$'; do sleep 0.2; done
 for path in '/library' '/library?q=wor' '/library?q=worn+slate&category=Stone' '/library?page=40&sort=name' '/api/v1/library?q=s' '/api/v1/library?q=sl&sort=name' '/api/v1/library?q=worn+slate'; do
   for _ in $(seq 5); do ask "$path" >/dev/null; done
-  for _ in $(seq 100); do ask "$path"; done | sorted "$path"
+  # Never the same twice: what was found lately is kept.
+  for i in $(seq 100); do case $path in *\?*) ask "$path&min_width_m=0.0$i" ;; *) ask "$path?min_width_m=0.0$i" ;; esac; done | sorted "$path"
 done
 # A reader while somebody publishes, one release after another.
 (for i in $(seq 60); do
@@ -50,7 +51,7 @@ done
   publish $((1 + i % 6))
 done | sorted "publishing") &
 publishing=$!
-for _ in $(seq 100); do ask '/api/v1/library?q=sl'; done | sorted "search while somebody publishes"
+for i in $(seq 100); do ask "/api/v1/library?q=sl&min_width_m=0.0$i"; done | sorted "search while somebody publishes"
 wait "$publishing"
 until curl -s "$url/metrics" | grep -q '^aldermoor_jobs_waiting 0$'; do sleep 0.2; done
 echo "200 artists, a page a second each, nothing else going on:"

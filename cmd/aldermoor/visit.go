@@ -59,8 +59,16 @@ func (v *visitors) read(ctx context.Context, i, of int) {
 		case <-next.C:
 			next.Reset(time.Second)
 		}
+		path := visitedPages[n%len(visitedPages)]
+		if n%2 == 0 { // every other page is one that nobody asked for before
+			sign := "?"
+			if strings.Contains(path, "?") {
+				sign = "&"
+			}
+			path += fmt.Sprintf("%smin_width_m=0.%03d%d", sign, i, n)
+		}
 		start := time.Now()
-		err := v.ask(ctx, visitedPages[n%len(visitedPages)])
+		err := v.ask(ctx, path)
 		if ctx.Err() != nil {
 			return
 		}

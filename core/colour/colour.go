@@ -3,7 +3,11 @@
 // Rec. 709 primaries and the D65 white point.
 package colour
 
-import "math"
+import (
+	"math"
+
+	"aldermoor/core/raster"
+)
 
 // RGB is a colour of three components, in the encoding that the function states.
 type RGB [3]float32
@@ -22,6 +26,25 @@ func Encode(v float32) float32 {
 		return v * 12.92
 	}
 	return float32(1.055*math.Pow(float64(v), 1/2.4) - 0.055)
+}
+
+// Curves are Linear and Encode by tables, for whole maps: within 2e-6, an eighth of a step
+// of 16 bits.
+func Curves() (linear, encode func(float32) float32) {
+	up, down := raster.Power(2.4), raster.Power(1/2.4)
+	linear = func(v float32) float32 {
+		if v <= 0.04045 {
+			return v / 12.92
+		}
+		return up((v + 0.055) / 1.055)
+	}
+	encode = func(v float32) float32 {
+		if v <= 0.0031308 {
+			return v * 12.92
+		}
+		return 1.055*down(v) - 0.055
+	}
+	return linear, encode
 }
 
 // Tables are the sRGB transfer function by look-up, exact for 16-bit samples on

@@ -34,6 +34,41 @@ func TestTablesAgreeWithTheFunction(t *testing.T) {
 }
 
 // Reference values from Ottosson's article, XYZ (0.950,1,1.089) being white.
+func TestCurvesAgreeWithTheFunction(t *testing.T) {
+	linear, encode := Curves()
+	for i := range 200_001 {
+		v := float32(i) / 200_000
+		if d := math.Abs(float64(linear(v) - Linear(v))); d > 2e-6 {
+			t.Fatalf("light of %v is off by %g", v, d)
+		}
+		if d := math.Abs(float64(encode(v) - Encode(v))); d > 2e-6 {
+			t.Fatalf("code of %v is off by %g", v, d)
+		}
+	}
+	if v := encode(1.7); math.Abs(float64(v-Encode(1.7))) > 1e-5 {
+		t.Errorf("beyond white: %v", v)
+	}
+}
+
+// BenchmarkCurves holds the tables against the function, there and back.
+func BenchmarkCurves(b *testing.B) {
+	linear, encode := Curves()
+	for name, f := range map[string]func(float32) float32{
+		"tables":   func(v float32) float32 { return encode(linear(v)) },
+		"function": func(v float32) float32 { return Encode(Linear(v)) },
+	} {
+		b.Run(name, func(b *testing.B) {
+			v := float32(0)
+			for b.Loop() {
+				if v += 0.001; v > 1 {
+					v = 0
+				}
+				f(v)
+			}
+		})
+	}
+}
+
 func TestOKLab(t *testing.T) {
 	l, a, b := OKLab(RGB{1, 1, 1})
 	near(t, "white L", l, 1, 1e-4)

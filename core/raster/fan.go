@@ -21,17 +21,27 @@ func (p *Panic) Trace() []byte { return p.Stack }
 // Error says what the panic was.
 func (p *Panic) Error() string { return fmt.Sprint(p.Value) }
 
+// bands is how many a core works on one after another. Between two of them others may have
+// the core: a server goes on answering.
+const bands = 4
+
 // Rows calls f on bands of 0..h that together cover it, in parallel on every core,
 // and returns when all are done. A panic in f reaches the caller as a *Panic.
 func Rows(h int, f func(y0, y1 int)) {
-	n := min(runtime.GOMAXPROCS(0), h)
-	if n <= 1 {
+	cores := min(runtime.GOMAXPROCS(0), h)
+	if cores <= 1 {
 		f(0, h)
 		return
 	}
+	n := min(bands*cores, max(cores, h/16))
 	var c carrier
-	for i := range n {
-		c.run(func() { f(h*i/n, h*(i+1)/n) })
+	for i := range cores {
+		c.run(func() {
+			for k := i; k < n; k += cores {
+				f(h*k/n, h*(k+1)/n)
+				runtime.Gosched()
+			}
+		})
 	}
 	c.wait()
 }

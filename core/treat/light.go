@@ -32,9 +32,10 @@ func levelLight(st Step, now *Scan) (act, error) {
 	// The low band needs no detail: 128 pixels hold it.
 	w, h := raster.Fit(s.Planes[0].W, s.Planes[0].H, 128)
 	low := raster.NewPlane(w, h)
+	linear, encode := colour.Curves()
 	var lin [3]raster.Plane
 	for c := range lin {
-		lin[c] = mapped(s.Planes[min(c, len(s.Planes)-1)], colour.Linear).Resample(w, h, raster.Area)
+		lin[c] = mapped(s.Planes[min(c, len(s.Planes)-1)], linear).Resample(w, h, raster.Area)
 	}
 	for i := range low.Pix {
 		low.Pix[i] = float32(math.Cbrt(float64(colour.Luminance(colour.RGB{lin[0].Pix[i], lin[1].Pix[i], lin[2].Pix[i]}))))
@@ -61,7 +62,7 @@ func levelLight(st Step, now *Scan) (act, error) {
 				for x := range w {
 					k := inner(gain, (float32(x)+0.5)/float32(w), (float32(y)+0.5)/float32(h), now.Tiles)
 					for c, p := range s.Planes {
-						out.Planes[c].Pix[y*w+x] = colour.Encode(min(colour.Linear(p.Pix[y*w+x])*k, 1))
+						out.Planes[c].Pix[y*w+x] = encode(min(linear(p.Pix[y*w+x])*k, 1))
 					}
 				}
 			}

@@ -66,13 +66,14 @@ func (s *Sheet) resampled(w, h int) *Sheet {
 		return &Sheet{Normal: f, Bits: s.Bits}
 	}
 	out := &Sheet{Bits: s.Bits}
+	linear, encode := colour.Curves()
 	for _, p := range s.Planes {
 		if len(s.Planes) == 3 {
-			p = mapped(p, colour.Linear)
+			p = mapped(p, linear)
 		}
 		p = p.Resample(w, h, raster.Area)
 		if len(s.Planes) == 3 {
-			p = mapped(p, colour.Encode)
+			p = mapped(p, encode)
 		}
 		out.Planes = append(out.Planes, p)
 	}
@@ -111,10 +112,11 @@ func Read(im *raster.Image, c channels.Channel, component string, d normals.Dire
 	if component == "rgb" && c.Colour() {
 		list = []int{0, 1, 2}
 	}
+	_, encode := colour.Curves()
 	for _, k := range list {
 		p := im.Reduced(min(k, im.Components()-1), n)
 		if light {
-			p = mapped(p, colour.Encode)
+			p = mapped(p, encode)
 		} else if im.Float {
 			p = mapped(p, func(v float32) float32 { return v }) // the samples may be shared
 		}

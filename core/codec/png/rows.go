@@ -3,6 +3,7 @@ package png
 import (
 	"fmt"
 	"io"
+	"runtime"
 
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
@@ -36,6 +37,7 @@ func (u *unpacker) pass(r io.Reader, w, h, x0, y0, dx, dy int) error {
 			copy(above, line[1:])
 			u.spread(line[1:], w, y0+(y+k)*dy, x0, dx)
 		}
+		runtime.Gosched() // a server goes on answering
 	}
 	return nil
 }
