@@ -386,8 +386,13 @@ func (s *Service) save(tx Tx, m *Material, changed map[string]json.RawMessage, l
 		return err
 	}
 	// Nobody looks at pictures of a set before it is accepted.
-	if m.Stage == Accepted && (m.LookKey() != look || stage != Accepted) {
-		return tx.AddJob(JobPicture, strconv.FormatInt(m.ID, 10), 4)
+	switch {
+	case m.Stage != Accepted:
+		return nil
+	case stage != Accepted:
+		return tx.AddJob(JobPicture, strconv.FormatInt(m.ID, 10), 0) // of many, perhaps: deliveries go first
+	case m.LookKey() != look:
+		return tx.AddJob(JobPicture, strconv.FormatInt(m.ID, 10), 4) // somebody is looking at it
 	}
 	return nil
 }
