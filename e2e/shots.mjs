@@ -39,7 +39,7 @@ await page.click("button[value=librarian]");
 for (;;) {
   const { items } = await (await page.request.get(`${url}/api/v1/deliveries`)).json();
   const busy = !/^aldermoor_jobs_waiting 0$/m.test(await (await page.request.get(`${url}/metrics`)).text());
-  if (items.length >= 9 && items.every((/** @type {any} */ d) => d.state === "sorted") && !busy) break;
+  if (items.some((/** @type {any} */ d) => d.name === "Ironwork") && items.every((/** @type {any} */ d) => d.state === "sorted") && !busy) break;
   await page.waitForTimeout(1000);
 }
 const { items } = await (await page.request.get(`${url}/api/v1/deliveries`)).json();

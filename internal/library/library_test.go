@@ -1,6 +1,7 @@
 package library
 
 import (
+	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -345,5 +346,13 @@ func TestWhatIsKnownIsSaid(t *testing.T) {
 		if got := c.known.Says(2048, 1365); got != c.says {
 			t.Errorf("%+v says %q, not %q", c.known, got, c.says)
 		}
+	}
+}
+
+func TestTheAuditSaysChangesInWords(t *testing.T) {
+	was := map[string]json.RawMessage{"tags": json.RawMessage(`[]`), "name": json.RawMessage(`"Setts"`), "depth": json.RawMessage(`null`), "zero": json.RawMessage(`0.5`)}
+	now := map[string]json.RawMessage{"tags": json.RawMessage(`["moss","wet"]`), "name": json.RawMessage(`""`), "depth": json.RawMessage(`{"m":0.02}`), "zero": json.RawMessage(`0.25`)}
+	if got, want := changes(was, now, []string{"depth", "name", "tags", "zero"}), `depth: none → {"m":0.02}; name: Setts → none; tags: none → moss, wet; zero: 0.5 → 0.25`; got != want {
+		t.Errorf("got  %s\nwant %s", got, want)
 	}
 }

@@ -158,9 +158,41 @@ func (s *Service) Patch(ctx context.Context, p Principal, of Seen, c Change) (m 
 func changes(was, now map[string]json.RawMessage, what []string) string {
 	var out []string
 	for _, k := range what {
-		out = append(out, fmt.Sprintf("%s: %.300s → %.300s", k, was[k], now[k]))
+		out = append(out, fmt.Sprintf("%s: %.300s → %.300s", k, plainly(was[k]), plainly(now[k])))
 	}
 	return strings.Join(out, "; ")
+}
+
+// plainly says a part of a material in words: texts and lists as they read, nothing as
+// "none", and what has parts of its own as it is kept.
+func plainly(part json.RawMessage) string {
+	var v any
+	if json.Unmarshal(part, &v) != nil {
+		return string(part)
+	}
+	switch v := v.(type) {
+	case nil:
+		return "none"
+	case string:
+		if v == "" {
+			return "none"
+		}
+		return v
+	case []any:
+		var words []string
+		for _, w := range v {
+			text, ok := w.(string)
+			if !ok {
+				return string(part)
+			}
+			words = append(words, text)
+		}
+		if len(words) == 0 {
+			return "none"
+		}
+		return strings.Join(words, ", ")
+	}
+	return string(part)
 }
 
 func (m *Material) apply(c Change) error {
