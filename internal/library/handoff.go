@@ -183,7 +183,7 @@ func (s *Service) Take(ctx context.Context, p Principal, r *Release, profile han
 	if m, ok := s.made(key, r.Created); ok {
 		return m, s.noteTaken(ctx, p, r, key)
 	}
-	if done, of, failed, _ := s.handoffs.get(key); of == 0 || failed != nil {
+	if done, of, _, failed := s.handoffs.get(key); of == 0 || failed != nil {
 		s.handoffs.set(key, done, s.stepsOf(r, profile), nil)
 		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.AddJob(JobHandoff, key, 5) }); err != nil {
 			return m, err
@@ -192,7 +192,7 @@ func (s *Service) Take(ctx context.Context, p Principal, r *Release, profile han
 	end := time.NewTimer(wait)
 	defer end.Stop()
 	for {
-		done, of, failed, changed := s.handoffs.get(key)
+		done, of, changed, failed := s.handoffs.get(key)
 		if failed != nil {
 			return m, Invalid{fmt.Sprintf("The handoff of %s could not be made: %v. Try again, or ask the librarian.", r.Material.Name, failed)}
 		}

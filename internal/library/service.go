@@ -211,11 +211,11 @@ func (p *progress) set(key string, done, of int, err error) {
 }
 
 // get is how far work is; 0 of 0 if none is known.
-func (p *progress) get(key string) (done, of int, err error, changed <-chan struct{}) {
+func (p *progress) get(key string) (done, of int, changed <-chan struct{}, err error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if k := p.at[key]; k != nil {
-		return k.done, k.of, k.err, k.changed
+		return k.done, k.of, k.changed, k.err
 	}
 	return 0, 0, nil, nil
 }

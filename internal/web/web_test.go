@@ -214,16 +214,6 @@ func address(path string) string {
 	return path
 }
 
-// cookie signs somebody in as a browser does.
-func (s *studio) cookie(as library.Role) string {
-	s.t.Helper()
-	resp, _ := s.signIn(string(as), "a long password")
-	if len(resp.Cookies()) != 1 {
-		s.t.Fatalf("signing in as %s: %d", as, resp.StatusCode)
-	}
-	return resp.Cookies()[0].String()
-}
-
 // Every route, asked by everybody: who is let in must be exactly who the table says.
 func TestEveryRouteWithEveryRole(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
