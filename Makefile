@@ -27,7 +27,8 @@ unit:
 	go test -timeout 20m ./...
 
 race:
-	CGO_ENABLED=1 go test -race -short -timeout 20m ./core/raster/... ./internal/store ./internal/blob ./internal/jobs ./internal/library
+	CGO_ENABLED=1 go test -race -short -timeout 20m ./core/raster ./internal/store ./internal/blob ./internal/jobs
+	CGO_ENABLED=1 go test -race -short -timeout 20m -run 'Index|Listen|Throttle|AtOnce|Unpacking|Handoff|Leaves|Known' ./internal/library
 
 e2e: build
 	npx playwright test -c e2e/playwright.config.mjs
