@@ -10,7 +10,7 @@ import (
 	"aldermoor/internal/library"
 )
 
-// Whoever enters the demo first sees a full wall: six materials at once, and twenty soon.
+// The first visitor of the demo sees a full wall: six materials at once, and twenty soon.
 func TestTheDemoIsStockedAtOnce(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes a while")

@@ -58,6 +58,22 @@ func serve(t *testing.T, bin, data string, flags ...string) *server {
 	return &server{cmd, regexp.MustCompile(`https?://\S+`).FindString(line)}
 }
 
+// tester makes a data folder with a librarian's account, and returns a token of it.
+func tester(t *testing.T, bin, data string) string {
+	t.Helper()
+	serve(t, bin, data).kill()
+	user := exec.Command(bin, "user", "add", "--data", data, "--user", "tester", "--role", "librarian")
+	user.Stdin = strings.NewReader("a long password\n")
+	if out, err := user.CombinedOutput(); err != nil {
+		t.Fatalf("user add: %v\n%s", err, out)
+	}
+	secret, err := exec.Command(bin, "token", "create", "--data", data, "--user", "tester").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return strings.TrimSpace(string(secret))
+}
+
 // kill ends the server as a power cut would.
 func (s *server) kill() {
 	s.cmd.Process.Kill()
@@ -353,18 +369,7 @@ func TestKilledDuringEveryKindOfWork(t *testing.T) {
 		t.Skip("kills a server forty times")
 	}
 	bin, data := program(t), t.TempDir()
-	first := serve(t, bin, data)
-	first.kill()
-	user := exec.Command(bin, "user", "add", "--data", data, "--user", "tester", "--role", "librarian")
-	user.Stdin = strings.NewReader("a long password\n")
-	if out, err := user.CombinedOutput(); err != nil {
-		t.Fatalf("user add: %v\n%s", err, out)
-	}
-	secret, err := exec.Command(bin, "token", "create", "--data", data, "--user", "tester").Output()
-	if err != nil {
-		t.Fatal(err)
-	}
-	token := strings.TrimSpace(string(secret))
+	token := tester(t, bin, data)
 	w := station.NewWriter()
 	about := func(slug string) station.Material {
 		for _, m := range station.Materials() {
@@ -553,15 +558,7 @@ func TestKilledDuringEveryKindOfWork(t *testing.T) {
 // The signal to stop lets requests end, and closes the database cleanly.
 func TestStoppingLetsRequestsEnd(t *testing.T) {
 	bin, data := program(t), t.TempDir()
-	first := serve(t, bin, data)
-	first.kill()
-	user := exec.Command(bin, "user", "add", "--data", data, "--user", "tester", "--role", "librarian")
-	user.Stdin = strings.NewReader("a long password\n")
-	if out, err := user.CombinedOutput(); err != nil {
-		t.Fatalf("%v\n%s", err, out)
-	}
-	secret, _ := exec.Command(bin, "token", "create", "--data", data, "--user", "tester").Output()
-	token := strings.TrimSpace(string(secret))
+	token := tester(t, bin, data)
 	s := serve(t, bin, data)
 	// A stream of events stays open; an upload is half sent.
 	req, _ := http.NewRequest("GET", s.url+"/api/v1/events", nil)

@@ -1,6 +1,6 @@
 // Package fourier takes planes to frequencies and back, on every core.
 //
-// Planes are periodic by nature of the transform; whoever wants otherwise pads them.
+// The transform takes a plane to repeat; pad one that does not.
 package fourier
 
 import (

@@ -17,22 +17,7 @@ func BenchmarkExamine(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	levels := map[string]*raster.Image{}
-	var all []Examined
-	for _, f := range files {
-		e, err := Examine(f.Name, SourceOf(f.Data), codec.DefaultLimits, func(_ string, im *raster.Image) error {
-			var planes []raster.Plane
-			for c := range im.Components() {
-				planes = append(planes, im.Reduced(c, 1024))
-			}
-			levels[f.Name] = raster.FromPlanes(planes...).Quantise(16)
-			return nil
-		})
-		if err != nil {
-			b.Fatal(err)
-		}
-		all = append(all, e)
-	}
+	all, levels := examined(b, files)
 	b.Run("decode", func(b *testing.B) {
 		for b.Loop() {
 			for _, f := range files {
@@ -74,22 +59,7 @@ func BenchmarkSet1K(b *testing.B) {
 	})
 	b.Run("all", func(b *testing.B) {
 		for b.Loop() {
-			levels := map[string]*raster.Image{}
-			var all []Examined
-			for _, f := range files {
-				e, err := Examine(f.Name, SourceOf(f.Data), codec.DefaultLimits, func(_ string, im *raster.Image) error {
-					var planes []raster.Plane
-					for c := range im.Components() {
-						planes = append(planes, im.Reduced(c, 1024))
-					}
-					levels[f.Name] = raster.FromPlanes(planes...).Quantise(16)
-					return nil
-				})
-				if err != nil {
-					b.Fatal(err)
-				}
-				all = append(all, e)
-			}
+			all, levels := examined(b, files)
 			r := Assemble(all, func(file, _ string) *raster.Image { return levels[file] })
 			for _, m := range r.Sets[0].Maps {
 				if m.Channel == "base_color" {
@@ -98,4 +68,25 @@ func BenchmarkSet1K(b *testing.B) {
 			}
 		}
 	})
+}
+
+// examined examines a set's files, and keeps their reduced copies.
+func examined(b *testing.B, files []station.File) (all []Examined, levels map[string]*raster.Image) {
+	b.Helper()
+	levels = map[string]*raster.Image{}
+	for _, f := range files {
+		e, err := Examine(f.Name, SourceOf(f.Data), codec.DefaultLimits, func(_ string, im *raster.Image) error {
+			var planes []raster.Plane
+			for c := range im.Components() {
+				planes = append(planes, im.Reduced(c, 1024))
+			}
+			levels[f.Name] = raster.FromPlanes(planes...).Quantise(16)
+			return nil
+		})
+		if err != nil {
+			b.Fatal(err)
+		}
+		all = append(all, e)
+	}
+	return all, levels
 }

@@ -61,7 +61,7 @@ const sidecarBytes = 1 << 20
 
 // Examine looks at the file at path. What is no picture is known by its first bytes and
 // read no further; a picture is read and parsed once. Each decoded picture is handed to
-// keep, for whoever wants to derive more from the one decode: the main one, then those of
+// keep, so that more can be derived from the one decode: the main one, then those of
 // further layers. keep may be nil. The error is keep's, or of reading: what is wrong with
 // the file is its Problem.
 func Examine(file string, src Source, lim codec.Limits, keep func(layer string, im *raster.Image) error) (Examined, error) {

@@ -1,7 +1,7 @@
 // Package treat mends materials: it carries out recipes, lists of treatments that act on
 // all maps of a scan coherently.
 //
-// A recipe is thought through on reduced copies of the maps (Plan): what a treatment has
+// A recipe is planned on reduced copies of the maps (Plan): what a treatment has
 // to decide by looking, where to cut, how far maps lie apart, which light to take
 // out, is decided there, once, for all maps and all sizes. Make then gives one map
 // after another at its full size. The scan itself is never changed, so that steps can be
@@ -189,7 +189,7 @@ type act struct {
 	packs []channels.Channel
 }
 
-// Plan is a recipe thought through for a scan.
+// Plan is a recipe planned for a scan.
 type Plan struct {
 	scan  Scan
 	acts  []act
@@ -272,7 +272,7 @@ func Think(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 	return p, nil
 }
 
-// reduced is a channel as it is after the last step that was thought through.
+// reduced is a channel as it is after the last step that was planned.
 func (p *Plan) reduced(c channels.Channel, n int) (*Sheet, error) {
 	s := p.small[c]
 	if s == nil {

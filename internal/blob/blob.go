@@ -138,7 +138,7 @@ func (s *Blobs) Read(sum string) ([]byte, error) {
 	return data, nil
 }
 
-// Handle is an open file; whoever opened it closes it.
+// Handle is an open file; its opener closes it.
 type Handle = interface {
 	io.ReaderAt
 	io.Closer

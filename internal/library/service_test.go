@@ -312,7 +312,7 @@ func TestListenersHearEachTopicOnceAndResume(t *testing.T) {
 	if got, _ := l.Take(); len(got) != 0 {
 		t.Errorf("after stopping: %v", got)
 	}
-	// Whoever was away hears what was missed, or that too much was.
+	// A listener that was away hears what it missed, or that it missed too much.
 	l, gap, stop := listen(last)
 	if got, now := l.Take(); gap || fmt.Sprint(got) != "[rules]" || now != last+1 {
 		t.Errorf("resumed: %v up to %d, gap %v", got, now, gap)

@@ -24,7 +24,7 @@ func (s *Server) routes() []route {
 	const anyone, enter, drafts, work, decide, admin, own = library.Anyone, library.Enter, library.SeeDrafts, library.Contribute, library.Decide, library.Administer, library.SelfManage
 	const makes, changes = false, true
 	return []route{
-		// For whoever runs the server.
+		// For those who run the server.
 		{get, "/healthz", anyone, makes, s.healthy},
 		{get, "/readyz", anyone, makes, s.ready},
 		{get, "/metrics", anyone, makes, s.showMetrics},
