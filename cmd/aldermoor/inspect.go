@@ -261,7 +261,8 @@ func (e *examiner) level(address string) *raster.Image {
 		return nil
 	}
 	im := raster.New(k.w, k.h, k.n, 16)
-	for c, plane := range im.U16 {
+	for c := range im.Planes {
+		plane := im.Ints(c)
 		for i := range plane {
 			plane[i] = binary.LittleEndian.Uint16(data[2*(c*len(plane)+i):])
 		}

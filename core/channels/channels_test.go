@@ -234,7 +234,7 @@ func TestStationsAreMappedRight(t *testing.T) {
 
 func TestMeasure(t *testing.T) {
 	im := raster.New(4, 1, 1, 8)
-	copy(im.U16[0], []uint16{0, 65535, 65535, 0})
+	copy(im.Ints(0), []uint16{0, 65535, 65535, 0})
 	l := Measure(im, codec.Info{W: 4, H: 1, Bits: 8, Components: 1})
 	if l.Min[0] != 0 || l.Max[0] != 1 || l.Mean[0] != 0.5 || l.StdDev[0] != 0.5 || l.Extremes != 1 {
 		t.Errorf("%+v", l)

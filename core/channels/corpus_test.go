@@ -150,7 +150,8 @@ func looksOf(t testing.TB, slug string) map[Channel]*Look {
 		height.Pix[i] = (s.Height.Pix[i] - lo) / (hi - lo)
 	}
 	colour := raster.FromPlanes(s.Color[:]...)
-	for _, p := range colour.F32 {
+	for c := range colour.Planes {
+		p := colour.Floats(c)
 		for i, v := range p {
 			p[i] = encode(v)
 		}
@@ -251,13 +252,13 @@ func TestCorpus(t *testing.T) {
 // pixels makes a picture's look out of a function of each component in 0..1.
 func pixelsOf(n, bits int, f func(x, y float64, c int) float64) *Look {
 	const size = 128
-	im := &raster.Image{W: size, H: size, Bits: 32, Float: true}
+	im := &raster.Image{W: size, H: size, Bits: 32}
 	for c := range n {
 		p := make([]float32, size*size)
 		for i := range p {
 			p[i] = float32(f(float64(i%size)/size, float64(i/size)/size, c))
 		}
-		im.F32 = append(im.F32, p)
+		im.Planes = append(im.Planes, raster.Floats(p))
 	}
 	q := im.Quantise(bits)
 	l := Measure(q, codec.Info{Format: codec.PNG, W: size, H: size, Bits: bits, Components: n})

@@ -31,14 +31,15 @@ type Look struct {
 // clipped is the share of integer samples at 0 or 1, whichever has more, if there is a
 // heap: four times as many as in the twentieth of the range beside it.
 func clipped(im *raster.Image, c int) float64 {
-	if im.Float {
+	p, ok := im.Planes[c].(raster.Ints)
+	if !ok {
 		return 0
 	}
 	var ends, beside [2]int
 	n := 0
-	for i := 0; i < len(im.U16[c]); i += 7 { // a seventh of the samples tells
+	for i := 0; i < len(p); i += 7 { // a seventh of the samples tells
 		n++
-		switch v := im.U16[c][i]; {
+		switch v := p[i]; {
 		case v == 0:
 			ends[0]++
 		case v == 65535:
@@ -66,7 +67,7 @@ func Measure(im *raster.Image, in codec.Info) Look {
 	l := Look{Info: in}
 	n := im.Components()
 	for c := range n {
-		lo, hi, mean, std := statistics(im, c)
+		lo, hi, mean, std := im.Planes[c].Moments()
 		l.Min, l.Max, l.Mean, l.StdDev = append(l.Min, lo), append(l.Max, hi), append(l.Mean, mean), append(l.StdDev, std)
 	}
 	l.TrueBits = trueBits(im)
@@ -114,57 +115,6 @@ func (l *Look) colour(p []raster.Plane) {
 	l.Likeness = (correlation(p[0].Pix, p[1].Pix) + correlation(p[0].Pix, p[2].Pix) + correlation(p[1].Pix, p[2].Pix)) / 3
 	l.Spread = spread / float64(len(p[0].Pix))
 	l.UnitLength = float64(unit) / float64(len(p[0].Pix))
-}
-
-// statistics runs over all samples of one component.
-func statistics(im *raster.Image, c int) (lo, hi, mean, std float64) {
-	if im.Float {
-		var sum, sq float64
-		lo, hi = math.Inf(1), math.Inf(-1)
-		for _, v := range im.F32[c] {
-			f := float64(v)
-			lo, hi = min(lo, f), max(hi, f)
-			sum += f
-			sq += f * f
-		}
-		n := float64(len(im.F32[c]))
-		mean = sum / n
-		return lo, hi, mean, math.Sqrt(max(0, sq/n-mean*mean))
-	}
-	type part struct {
-		lo, hi  uint16
-		sum, sq uint64
-	}
-	parts := make([]part, im.H)
-	raster.Rows(im.H, func(y0, y1 int) {
-		for y := y0; y < y1; y++ {
-			p := part{lo: 65535}
-			row := im.U16[c][y*im.W : (y+1)*im.W]
-			for ; len(row) >= 4; row = row[4:] { // four at a time wait for each other less
-				u, v, w, x := row[0], row[1], row[2], row[3]
-				p.lo, p.hi = min(p.lo, min(min(u, v), min(w, x))), max(p.hi, max(max(u, v), max(w, x)))
-				p.sum += uint64(uint32(u) + uint32(v) + uint32(w) + uint32(x))
-				p.sq += uint64(u)*uint64(u) + uint64(v)*uint64(v) + (uint64(w)*uint64(w) + uint64(x)*uint64(x))
-			}
-			for _, v := range row {
-				p.lo, p.hi = min(p.lo, v), max(p.hi, v)
-				p.sum += uint64(v)
-				p.sq += uint64(v) * uint64(v)
-			}
-			parts[y] = p
-		}
-	})
-	all := part{lo: 65535}
-	var sq float64
-	for _, p := range parts {
-		all.lo, all.hi = min(all.lo, p.lo), max(all.hi, p.hi)
-		all.sum += p.sum
-		sq += float64(p.sq)
-	}
-	n := float64(im.W) * float64(im.H)
-	mean = float64(all.sum) / n
-	std = math.Sqrt(max(0, sq/n-mean*mean))
-	return float64(all.lo) / 65535, float64(all.hi) / 65535, mean / 65535, std / 65535
 }
 
 // grey says whether the picture has no colour to speak of.
@@ -244,10 +194,11 @@ func thumb(p raster.Plane) []byte {
 
 // trueBits looks whether 16-bit samples are spread 8-bit ones.
 func trueBits(im *raster.Image) int {
-	if im.Float || im.Bits <= 8 {
-		return im.Bits
-	}
-	for _, p := range im.U16 {
+	for c := range im.Planes {
+		p, ok := im.Planes[c].(raster.Ints)
+		if !ok || im.Bits <= 8 {
+			return im.Bits
+		}
 		for _, v := range p {
 			if v>>8 != v&255 {
 				return im.Bits

@@ -26,12 +26,12 @@ import (
 func gradient(w, h, n, bits int) *raster.Image {
 	im := raster.New(w, h, n, bits)
 	for c := range n {
-		for i := range im.U16[c] {
+		for i := range im.Ints(c) {
 			v := uint16((i*2654435761 + c*40503) >> 7)
 			if bits == 8 {
 				v = v >> 8 * 257
 			}
-			im.U16[c][i] = v
+			im.Ints(c)[i] = v
 		}
 	}
 	return im
@@ -42,10 +42,10 @@ func same(t *testing.T, name string, got, want *raster.Image) {
 	if got.W != want.W || got.H != want.H || got.Components() != want.Components() {
 		t.Fatalf("%s: %d×%d×%d, want %d×%d×%d", name, got.W, got.H, got.Components(), want.W, want.H, want.Components())
 	}
-	for c := range want.U16 {
-		for i, v := range want.U16[c] {
-			if got.U16[c][i] != v {
-				t.Fatalf("%s: component %d, sample %d is %d, want %d", name, c, i, got.U16[c][i], v)
+	for c := range want.Planes {
+		for i, v := range want.Ints(c) {
+			if got.Ints(c)[i] != v {
+				t.Fatalf("%s: component %d, sample %d is %d, want %d", name, c, i, got.Ints(c)[i], v)
 			}
 		}
 	}
@@ -117,7 +117,11 @@ func TestPNGKinds(t *testing.T) {
 			t.Errorf("%s: %v", c.name, err)
 			continue
 		}
-		same(t, c.name, im, &raster.Image{W: len(c.want[0]), H: 1, U16: c.want})
+		want := &raster.Image{W: len(c.want[0]), H: 1}
+		for _, p := range c.want {
+			want.Planes = append(want.Planes, raster.Ints(p))
+		}
+		same(t, c.name, im, want)
 	}
 }
 
@@ -148,9 +152,9 @@ func TestOtherFormats(t *testing.T) {
 		if string(in.Format) != name || in.W != 40 || in.H != 24 || in.Components != 3 {
 			t.Errorf("%s: probed as %+v", name, in)
 		}
-		for i := range im.U16[0] {
+		for i := range im.Ints(0) {
 			x, y := i%40, i/40
-			if math.Abs(float64(im.U16[0][i]/257)-float64(6*x)) > 9 || math.Abs(float64(im.U16[1][i]/257)-float64(10*y)) > 9 {
+			if math.Abs(float64(im.Ints(0)[i]/257)-float64(6*x)) > 9 || math.Abs(float64(im.Ints(1)[i]/257)-float64(10*y)) > 9 {
 				t.Fatalf("%s: wrong colour at %d,%d", name, x, y)
 			}
 		}
@@ -159,7 +163,7 @@ func TestOtherFormats(t *testing.T) {
 	g := image.NewGray16(image.Rect(0, 0, 3, 1))
 	g.SetGray16(1, 0, color.Gray16{0x1235})
 	tiff.Encode(&b, g, nil)
-	if im, in, err := Decode(b.Bytes(), DefaultLimits); err != nil || in.Bits != 16 || im.U16[0][1] != 0x1235 {
+	if im, in, err := Decode(b.Bytes(), DefaultLimits); err != nil || in.Bits != 16 || im.Ints(0)[1] != 0x1235 {
 		t.Errorf("16-bit TIFF: %+v, %v", in, err)
 	}
 }

@@ -90,7 +90,7 @@ func TestSamplesAreFinite(t *testing.T) {
 	if err != nil || in.NotFinite != 2 {
 		t.Fatal(in.NotFinite, err)
 	}
-	for i, v := range im.F32[0] {
+	for i, v := range im.Floats(0) {
 		if v != 0.5 {
 			t.Errorf("sample %d is %v", i, v)
 		}

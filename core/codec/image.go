@@ -21,7 +21,7 @@ func fromImage(src image.Image, in Info) *raster.Image {
 	case *image.Gray:
 		im = raster.New(w, h, 1, bits)
 		eachRow(h, func(y int) {
-			row, dst := s.Pix[y*s.Stride:], im.U16[0][y*w:(y+1)*w]
+			row, dst := s.Pix[y*s.Stride:], im.Ints(0)[y*w:(y+1)*w]
 			for x := range dst {
 				dst[x] = uint16(row[x]) * 257
 			}
@@ -57,12 +57,13 @@ func fromImage(src image.Image, in Info) *raster.Image {
 		eachRow(h, func(y int) { split16(im, y, s.Pix[y*s.Stride:], 4) })
 	case *image.YCbCr:
 		im = raster.New(w, h, 3, bits)
+		red, green, blue := im.Ints(0), im.Ints(1), im.Ints(2)
 		eachRow(h, func(y int) {
 			for x := range w {
 				yi, ci := s.YOffset(x+b.Min.X, y+b.Min.Y), s.COffset(x+b.Min.X, y+b.Min.Y)
 				r, g, bl := color.YCbCrToRGB(s.Y[yi], s.Cb[ci], s.Cr[ci])
 				i := y*w + x
-				im.U16[0][i], im.U16[1][i], im.U16[2][i] = uint16(r)*257, uint16(g)*257, uint16(bl)*257
+				red[i], green[i], blue[i] = uint16(r)*257, uint16(g)*257, uint16(bl)*257
 			}
 		})
 	default:
@@ -76,17 +77,18 @@ func fromAny(src image.Image, in Info, bits int) *raster.Image {
 	b := src.Bounds()
 	w, h := b.Dx(), b.Dy()
 	im := raster.New(w, h, 4, bits)
+	red, green, blue, alpha := im.Ints(0), im.Ints(1), im.Ints(2), im.Ints(3)
 	opaque := true
 	for y := range h {
 		for x := range w {
 			c := color.NRGBA64Model.Convert(src.At(b.Min.X+x, b.Min.Y+y)).(color.NRGBA64)
 			i := y*w + x
-			im.U16[0][i], im.U16[1][i], im.U16[2][i], im.U16[3][i] = c.R, c.G, c.B, c.A
+			red[i], green[i], blue[i], alpha[i] = c.R, c.G, c.B, c.A
 			opaque = opaque && c.A == 0xffff
 		}
 	}
 	if opaque {
-		im.U16 = im.U16[:3]
+		im.Planes = im.Planes[:3]
 	}
 	return greyIfSaid(im, in)
 }
@@ -94,11 +96,11 @@ func fromAny(src image.Image, in Info, bits int) *raster.Image {
 // greyIfSaid drops the copies that decoders make of a grey file's one component.
 func greyIfSaid(im *raster.Image, in Info) *raster.Image {
 	if in.Components <= 2 && in.Components > 0 {
-		switch len(im.U16) {
+		switch len(im.Planes) {
 		case 3:
-			im.U16 = im.U16[:1]
+			im.Planes = im.Planes[:1]
 		case 4:
-			im.U16 = [][]uint16{im.U16[0], im.U16[3]}
+			return im.Select(0, 3)
 		}
 	}
 	return im
@@ -113,8 +115,8 @@ func eachRow(h int, f func(y int)) {
 }
 
 func split8(im *raster.Image, y int, row []byte, stride int) {
-	for c := range im.U16 {
-		dst := im.U16[c][y*im.W : (y+1)*im.W]
+	for c := range im.Planes {
+		dst := im.Ints(c)[y*im.W : (y+1)*im.W]
 		for x := range dst {
 			dst[x] = uint16(row[x*stride+c]) * 257
 		}
@@ -122,8 +124,8 @@ func split8(im *raster.Image, y int, row []byte, stride int) {
 }
 
 func split16(im *raster.Image, y int, row []byte, stride int) {
-	for c := range im.U16 {
-		dst := im.U16[c][y*im.W : (y+1)*im.W]
+	for c := range im.Planes {
+		dst := im.Ints(c)[y*im.W : (y+1)*im.W]
 		for x := range dst {
 			i := (x*stride + c) * 2
 			dst[x] = uint16(row[i])<<8 | uint16(row[i+1])
@@ -138,13 +140,13 @@ func toImage(im *raster.Image) image.Image {
 	switch {
 	case n == 1 && !deep:
 		out := image.NewGray(r)
-		for i, v := range im.U16[0] {
+		for i, v := range im.Ints(0) {
 			out.Pix[i] = byte(v >> 8)
 		}
 		return out
 	case n == 1:
 		out := image.NewGray16(r)
-		for i, v := range im.U16[0] {
+		for i, v := range im.Ints(0) {
 			out.Pix[2*i], out.Pix[2*i+1] = byte(v>>8), byte(v)
 		}
 		return out
@@ -155,7 +157,7 @@ func toImage(im *raster.Image) image.Image {
 				i := y*im.W + x
 				px := [4]byte{0, 0, 0, 255}
 				for c := range min(n, 4) {
-					px[c] = byte(im.U16[c][i] >> 8)
+					px[c] = byte(im.Ints(c)[i] >> 8)
 				}
 				if n == 2 {
 					px = [4]byte{px[0], px[0], px[0], px[1]}
@@ -171,7 +173,7 @@ func toImage(im *raster.Image) image.Image {
 			i := y*im.W + x
 			px := [4]uint16{0, 0, 0, 0xffff}
 			for c := range min(n, 4) {
-				px[c] = im.U16[c][i]
+				px[c] = im.Ints(c)[i]
 			}
 			if n == 2 {
 				px = [4]uint16{px[0], px[0], px[0], px[1]}

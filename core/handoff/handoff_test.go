@@ -105,10 +105,10 @@ func TestSourceTierKeepsSamplesExactly(t *testing.T) {
 	files := written(t, m, Profile{Direction: normals.Up})
 	for c, im := range src {
 		got := decoded(t, files["maps/slates_round-"+string(c)+".png"])
-		for k := range im.U16 {
-			for i, v := range im.U16[k] {
-				if got.U16[min(k, len(got.U16)-1)][i] != v {
-					t.Fatalf("%s: sample %d changed from %d to %d", c, i, v, got.U16[k][i])
+		for k := range im.Planes {
+			for i, v := range im.Ints(k) {
+				if got.Ints(min(k, len(got.Planes)-1))[i] != v {
+					t.Fatalf("%s: sample %d changed from %d to %d", c, i, v, got.Ints(k)[i])
 				}
 			}
 		}
@@ -122,15 +122,15 @@ func TestDownHasItsGreenInverted(t *testing.T) {
 	m, src := scanned(t, "slates_round", 128)
 	files := written(t, m, Profile{Direction: normals.Down, Gloss: true})
 	got := decoded(t, files["maps/slates_round-normal.png"])
-	for i, v := range src[channels.Normal].U16[1] {
-		if got.U16[1][i] != 65535-v {
-			t.Fatalf("green %d came out as %d", v, got.U16[1][i])
+	for i, v := range src[channels.Normal].Ints(1) {
+		if got.Ints(1)[i] != 65535-v {
+			t.Fatalf("green %d came out as %d", v, got.Ints(1)[i])
 		}
 	}
 	gloss := decoded(t, files["maps/slates_round-glossiness.png"])
-	for i, v := range src[channels.Roughness].U16[0] {
-		if gloss.U16[0][i] != 65535-v {
-			t.Fatalf("roughness %d came out as glossiness %d", v, gloss.U16[0][i])
+	for i, v := range src[channels.Roughness].Ints(0) {
+		if gloss.Ints(0)[i] != 65535-v {
+			t.Fatalf("roughness %d came out as glossiness %d", v, gloss.Ints(0)[i])
 		}
 	}
 	if files["maps/slates_round-normal-yplus.png"] == nil || files["maps/slates_round-roughness.png"] != nil {
@@ -142,27 +142,27 @@ func TestDownHasItsGreenInverted(t *testing.T) {
 func TestEXRHoldsLight(t *testing.T) {
 	m, src := scanned(t, "slates_round", 128)
 	height := raster.New(128, 128, 1, 16)
-	for i := range height.U16[0] {
-		height.U16[0][i] = uint16(i * 4)
+	for i := range height.Ints(0) {
+		height.Ints(0)[i] = uint16(i * 4)
 	}
 	m.Maps = append(m.Maps, Map{Channel: channels.Height, Component: "rgb", W: 128, H: 128, Bits: 16, Load: func() (*raster.Image, error) { return height, nil }})
 	for _, d := range []normals.Direction{normals.Up, normals.Down} {
 		files := written(t, m, Profile{Direction: d, EXR: true})
 		base := decoded(t, files["maps/slates_round-base_color.exr"])
 		tables := colour.NewTables()
-		for i, v := range src[channels.BaseColor].U16[1] {
+		for i, v := range src[channels.BaseColor].Ints(1) {
 			want := tables.Linear(float32(v) / 65535)
-			if got := base.F32[1][i]; math.Abs(float64(got-want)) > 0.001*float64(want)+1e-6 { // half: 11 bits
+			if got := base.Floats(1)[i]; math.Abs(float64(got-want)) > 0.001*float64(want)+1e-6 { // half: 11 bits
 				t.Fatalf("%d came out as %.5f, want %.5f", v, got, want)
 			}
 		}
-		for i, v := range decoded(t, files["maps/slates_round-height.exr"]).F32[0] {
-			if uint16(v*65535+0.5) != height.U16[0][i] {
-				t.Fatalf("height %d came out as %.7f", height.U16[0][i], v)
+		for i, v := range decoded(t, files["maps/slates_round-height.exr"]).Floats(0) {
+			if uint16(v*65535+0.5) != height.Ints(0)[i] {
+				t.Fatalf("height %d came out as %.7f", height.Ints(0)[i], v)
 			}
 		}
-		green := decoded(t, files["maps/slates_round-normal.exr"]).F32[1]
-		for i, v := range src[channels.Normal].U16[1] {
+		green := decoded(t, files["maps/slates_round-normal.exr"]).Floats(1)
+		for i, v := range src[channels.Normal].Ints(1) {
 			want := float64(v) / 65535
 			if d == normals.Down {
 				want = 1 - want
@@ -196,19 +196,19 @@ func TestTilesComeAlong(t *testing.T) {
 	m, src := scanned(t, "slates_round", 64)
 	for i := range m.Maps {
 		first, flipped := src[m.Maps[i].Channel], *src[m.Maps[i].Channel]
-		flipped.U16 = nil
-		for _, p := range first.U16 {
-			q := slices.Clone(p)
+		flipped.Planes = nil
+		for c := range first.Planes {
+			q := slices.Clone(first.Ints(c))
 			slices.Reverse(q)
-			flipped.U16 = append(flipped.U16, q)
+			flipped.Planes = append(flipped.Planes, q)
 		}
 		m.Maps[i].Tiles = []Tile{{"1001", m.Maps[i].Load}, {"1002", func() (*raster.Image, error) { return &flipped, nil }}}
 	}
 	files := written(t, m, Profile{Direction: normals.Up})
 	for c, im := range src {
 		a, b := decoded(t, files["maps/slates_round-"+string(c)+".1001.png"]), decoded(t, files["maps/slates_round-"+string(c)+".1002.png"])
-		last := len(im.U16[0]) - 1
-		if a.U16[0][5] != im.U16[0][5] || b.U16[0][5] != im.U16[0][last-5] {
+		last := len(im.Ints(0)) - 1
+		if a.Ints(0)[5] != im.Ints(0)[5] || b.Ints(0)[5] != im.Ints(0)[last-5] {
 			t.Errorf("%s: the tiles are not their own", c)
 		}
 	}
@@ -229,10 +229,10 @@ func TestSmallerTierKeepsTheMeanOfLight(t *testing.T) {
 	}
 	tab := colour.NewTables()
 	light := func(im *raster.Image, c int) (sum float64) {
-		for _, v := range im.U16[c] {
+		for _, v := range im.Ints(c) {
 			sum += float64(tab.Linear16(v))
 		}
-		return sum / float64(len(im.U16[c]))
+		return sum / float64(len(im.Ints(c)))
 	}
 	for c := range 3 {
 		a, b := light(src[channels.BaseColor], c), light(got, c)
@@ -371,7 +371,7 @@ func TestFloatSources(t *testing.T) {
 				continue
 			}
 			var worst float64
-			for k := range got.U16 {
+			for k := range got.Planes {
 				a, b := got.Plane(k), want.Plane(k)
 				for i := range b.Pix {
 					worst = max(worst, math.Abs(float64(a.Pix[i]-b.Pix[i])))
@@ -400,12 +400,12 @@ func TestGlossBecomesRoughnessAndBack(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			want := images[channels.Roughness].U16[0][77]
+			want := images[channels.Roughness].Ints(0)[77]
 			if !gloss {
 				want = 65535 - want
 			}
-			if got.U16[0][77] != want {
-				t.Errorf("%s: %d, want %d", name, got.U16[0][77], want)
+			if got.Ints(0)[77] != want {
+				t.Errorf("%s: %d, want %d", name, got.Ints(0)[77], want)
 			}
 		}
 	}

@@ -69,7 +69,7 @@ func (b *builder) done(from *raster.Image, planes ...raster.Plane) *raster.Image
 }
 
 // asIs says whether a source's samples can be written as they are.
-func (b *builder) asIs(im *raster.Image, w int) bool { return w == im.W && !im.Float && !b.exr }
+func (b *builder) asIs(im *raster.Image, w int) bool { return w == im.W && !im.Float() && !b.exr }
 
 // load opens a map's file and picks the component it is in.
 func (b *builder) load(m *Map) (*raster.Image, error) {
@@ -86,13 +86,7 @@ func (b *builder) load(m *Map) (*raster.Image, error) {
 		if c < 0 || c >= im.Components() {
 			return nil, fmt.Errorf("there is no component %q", m.Component)
 		}
-		one := &raster.Image{W: im.W, H: im.H, Bits: im.Bits, Float: im.Float}
-		if im.Float {
-			one.F32 = im.F32[c : c+1]
-		} else {
-			one.U16 = im.U16[c : c+1]
-		}
-		return one, nil
+		return im.Select(c), nil
 	}
 	return im, nil
 }
@@ -110,7 +104,16 @@ func depthOf(im *raster.Image) int {
 func first(im *raster.Image, n int) *raster.Image {
 	out := &raster.Image{W: im.W, H: im.H, Bits: depthOf(im)}
 	for c := range n {
-		out.U16 = append(out.U16, im.U16[min(c, len(im.U16)-1)])
+		out.Planes = append(out.Planes, im.Planes[min(c, len(im.Planes)-1)])
+	}
+	return out
+}
+
+// inverted is what samples lack to the full value.
+func inverted(p raster.Ints) raster.Ints {
+	out := make(raster.Ints, len(p))
+	for i, v := range p {
+		out[i] = 65535 - v
 	}
 	return out
 }
@@ -127,7 +130,7 @@ func (b *builder) colour(m *Map) (*raster.Image, error) {
 	var out []raster.Plane
 	for c := range 3 {
 		p := im.Plane(min(c, im.Components()-1))
-		if !im.Float {
+		if !im.Float() {
 			b.each(p, b.t.Linear)
 		}
 		p = p.Resample(w, h, raster.Area)
@@ -173,11 +176,7 @@ func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) 
 	if b.asIs(im, w) && im.Components() >= 3 {
 		out := first(im, 3)
 		if flip {
-			g := make([]uint16, len(out.U16[1]))
-			for i, v := range out.U16[1] {
-				g[i] = 65535 - v
-			}
-			out.U16[1] = g
+			out.Planes[1] = inverted(out.Ints(1))
 		}
 		return out, nil
 	}
@@ -203,11 +202,7 @@ func (b *builder) roughness(m *Map, gloss bool) (*raster.Image, error) {
 	if b.asIs(im, w) {
 		out := first(im, 1)
 		if invert {
-			g := make([]uint16, len(out.U16[0]))
-			for i, v := range out.U16[0] {
-				g[i] = 65535 - v
-			}
-			out.U16[0] = g
+			out.Planes[0] = inverted(out.Ints(0))
 		}
 		return out, nil
 	}

@@ -54,9 +54,6 @@ func Read(im *raster.Image, n int) Field {
 		n = max(im.W, im.H)
 	}
 	f := Field{X: im.Reduced(0, n), Y: im.Reduced(1, n)}
-	if im.Float { // the planes may be shared with the picture
-		f.X.Pix, f.Y.Pix = append([]float32(nil), f.X.Pix...), append([]float32(nil), f.Y.Pix...)
-	}
 	third := im.Components() > 2
 	f.Z = raster.NewPlane(f.X.W, f.X.H)
 	if third {

@@ -57,12 +57,12 @@ func TestGuessRefusesWhatHasNoDirection(t *testing.T) {
 	flat := raster.New(256, 256, 3, 8)
 	noise := raster.New(256, 256, 3, 8)
 	rng := rand.New(rand.NewPCG(1, 2))
-	for i := range flat.U16[0] {
-		flat.U16[0][i], flat.U16[1][i], flat.U16[2][i] = 128*257, 128*257, 65535
+	for i := range flat.Ints(0) {
+		flat.Ints(0)[i], flat.Ints(1)[i], flat.Ints(2)[i] = 128*257, 128*257, 65535
 		for c := range 2 {
-			noise.U16[c][i] = uint16(108+rng.IntN(40)) * 257
+			noise.Ints(c)[i] = uint16(108+rng.IntN(40)) * 257
 		}
-		noise.U16[2][i] = 65535
+		noise.Ints(2)[i] = 65535
 	}
 	if d, c := Guess(Read(flat, 512)); d != Unknown {
 		t.Errorf("a flat map has direction %v with %.2f", d, c)

@@ -45,12 +45,12 @@ func TestMendReplacesWhatIsNotFinite(t *testing.T) {
 	if n := im.MendNotFinite(); n != 1+8+9 {
 		t.Errorf("%d samples were mended", n)
 	}
-	if v := im.F32[0][4]; v != 1.5 {
+	if v := im.Floats(0)[4]; v != 1.5 {
 		t.Errorf("the mean of its neighbours is 1.5, not %v", v)
 	}
 	for i := range 9 {
-		if im.F32[1][i] != 5 || im.F32[2][i] != 0 {
-			t.Fatalf("sample %d is %v and %v", i, im.F32[1][i], im.F32[2][i])
+		if im.Floats(1)[i] != 5 || im.Floats(2)[i] != 0 {
+			t.Fatalf("sample %d is %v and %v", i, im.Floats(1)[i], im.Floats(2)[i])
 		}
 	}
 	if n := im.MendNotFinite(); n != 0 {
@@ -58,14 +58,14 @@ func TestMendReplacesWhatIsNotFinite(t *testing.T) {
 	}
 	// A hole of any size takes bounded time and leaves nothing behind.
 	big := FromPlanes(NewPlane(600, 600))
-	for i := range big.F32[0] {
+	for i := range big.Floats(0) {
 		if i%600 > 2 {
-			big.F32[0][i] = nan
+			big.Floats(0)[i] = nan
 		} else {
-			big.F32[0][i] = 0.25
+			big.Floats(0)[i] = 0.25
 		}
 	}
-	if big.MendNotFinite(); big.F32[0][300] != 0.25 {
-		t.Errorf("the middle of the hole is %v", big.F32[0][300])
+	if big.MendNotFinite(); big.Floats(0)[300] != 0.25 {
+		t.Errorf("the middle of the hole is %v", big.Floats(0)[300])
 	}
 }

@@ -12,24 +12,8 @@ const fillPasses = 64
 // neighbours (eight, wrapped), from the edges of a hole inwards, and returns how many
 // there were. A plane without any finite sample becomes zero.
 func (im *Image) MendNotFinite() (count int) {
-	if !im.Float {
-		return 0
-	}
-	for _, p := range im.F32 {
-		var holes []int
-		var sum float64
-		for i, v := range p {
-			if finite(v) {
-				sum += float64(v)
-			} else {
-				holes = append(holes, i)
-			}
-		}
-		count += len(holes)
-		if len(holes) > 0 {
-			mean := float32(sum / float64(max(len(p)-len(holes), 1)))
-			Plane{im.W, im.H, p}.fill(holes, mean)
-		}
+	for _, p := range im.Planes {
+		count += p.mend(im.W, im.H)
 	}
 	return count
 }

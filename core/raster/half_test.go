@@ -44,12 +44,47 @@ func TestUnit(t *testing.T) {
 			t.Errorf("%s: from %v to %v", name, from, to)
 		}
 		for i, v := range c.want {
-			if got := out.F32[0][i]; math.Abs(float64(got-v)) > 1e-6 {
+			if got := out.Floats(0)[i]; math.Abs(float64(got-v)) > 1e-6 {
 				t.Errorf("%s: sample %d is %v, want %v", name, i, got, v)
 			}
 		}
 	}
-	if im := New(2, 2, 1, 8); func() *Image { o, _, _ := im.Unit(); return o }() != im {
+	im := New(2, 2, 1, 8)
+	im.Ints(0)[3] = 65535
+	if out, from, to := im.Unit(); from[0] != 0 || to[0] != 1 || &out.Ints(0)[0] != &im.Ints(0)[0] {
 		t.Error("an integer picture was changed")
+	}
+}
+
+// Moments and Reduced say the same of integers and of floats of the same values; Select and
+// Reduced keep to what they say about sharing.
+func TestSamples(t *testing.T) {
+	ints := New(320, 256, 2, 16)
+	for i := range ints.Ints(0) {
+		ints.Ints(0)[i], ints.Ints(1)[i] = uint16(i*7919), uint16(i)
+	}
+	floats := FromPlanes(ints.Plane(0), ints.Plane(1))
+	for c := range 2 {
+		a0, a1, am, as := ints.Planes[c].Moments()
+		b0, b1, bm, bs := floats.Planes[c].Moments()
+		for k, d := range []float64{a0 - b0, a1 - b1, am - bm, as - bs} {
+			if math.Abs(d) > 1e-6 {
+				t.Errorf("component %d, moment %d differs by %g", c, k, d)
+			}
+		}
+		p, q := ints.Reduced(c, 80), floats.Reduced(c, 80)
+		for i, v := range p.Pix {
+			if math.Abs(float64(v-q.Pix[i])) > 1e-5 {
+				t.Fatalf("component %d, sample %d: %v from integers, %v from floats", c, i, v, q.Pix[i])
+			}
+		}
+	}
+	own := floats.Reduced(0, 4096)
+	own.Pix[0] = 7
+	if floats.Floats(0)[0] == 7 {
+		t.Error("Reduced shares its samples")
+	}
+	if two := ints.Select(1, 0, 1); two.Components() != 3 || &two.Ints(2)[0] != &ints.Ints(1)[0] || two.Bytes() != 6*320*256 {
+		t.Error("Select copies")
 	}
 }

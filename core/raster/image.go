@@ -9,23 +9,31 @@ package raster
 
 import "fmt"
 
-// Image is a picture of W × H pixels with one plane a component, rows from the
-// top. Integer pictures keep samples as uint16 (8-bit sources are spread to
-// v·257, so that 255 becomes 65535); float pictures keep them as they are.
+// Image is a picture of W × H pixels with one plane a component, rows from the top, all
+// of them Ints or all of them Floats. Integer pictures keep samples as uint16 (8-bit
+// sources are spread to v·257, so that 255 becomes 65535); float pictures keep them as
+// they are.
 type Image struct {
-	W, H  int
-	Bits  int  // bits a sample in the source: 1..16, or 32 for float
-	Float bool // samples are float32, not confined to 0..1
-	U16   [][]uint16
-	F32   [][]float32
+	W, H   int
+	Bits   int // bits a sample in the source: 1..16 for integers; 16 or 32 for floats
+	Planes []Samples
 }
 
 // New returns a black integer picture of w × h pixels with n components of the
 // given depth in bits.
 func New(w, h, n, bits int) *Image {
-	im := &Image{W: w, H: h, Bits: bits, U16: make([][]uint16, n)}
-	for c := range im.U16 {
-		im.U16[c] = make([]uint16, w*h)
+	im := &Image{W: w, H: h, Bits: bits, Planes: make([]Samples, n)}
+	for c := range im.Planes {
+		im.Planes[c] = make(Ints, w*h)
+	}
+	return im
+}
+
+// NewFloat returns a float picture of zeros, of w × h pixels with n components.
+func NewFloat(w, h, n, bits int) *Image {
+	im := &Image{W: w, H: h, Bits: bits, Planes: make([]Samples, n)}
+	for c := range im.Planes {
+		im.Planes[c] = make(Floats, w*h)
 	}
 	return im
 }
@@ -33,52 +41,56 @@ func New(w, h, n, bits int) *Image {
 // FromPlanes makes a float picture out of planes of one size. The planes are
 // kept, not copied.
 func FromPlanes(planes ...Plane) *Image {
-	im := &Image{W: planes[0].W, H: planes[0].H, Bits: 32, Float: true}
+	im := &Image{W: planes[0].W, H: planes[0].H, Bits: 32}
 	for _, p := range planes {
 		if p.W != im.W || p.H != im.H {
 			panic(fmt.Sprintf("raster: planes of %d×%d and %d×%d in one picture", im.W, im.H, p.W, p.H))
 		}
-		im.F32 = append(im.F32, p.Pix)
+		im.Planes = append(im.Planes, Floats(p.Pix))
 	}
 	return im
 }
 
 // Components is the number of planes.
-func (im *Image) Components() int {
-	if im.Float {
-		return len(im.F32)
+func (im *Image) Components() int { return len(im.Planes) }
+
+// Ints are the samples of component c of an integer picture; it panics for a float one.
+func (im *Image) Ints(c int) Ints { return im.Planes[c].(Ints) }
+
+// Floats are the samples of component c of a float picture; it panics for an integer one.
+func (im *Image) Floats(c int) Floats { return im.Planes[c].(Floats) }
+
+// Float says whether samples are floats, which are not confined to 0..1.
+func (im *Image) Float() bool {
+	_, ok := im.Planes[0].(Floats)
+	return ok
+}
+
+// Bytes is the memory that the samples take.
+func (im *Image) Bytes() (n int) {
+	for _, p := range im.Planes {
+		n += p.Bytes()
 	}
-	return len(im.U16)
+	return n
+}
+
+// Select returns a picture of some components, whose samples it shares. One may be named
+// more than once.
+func (im *Image) Select(components ...int) *Image {
+	out := &Image{W: im.W, H: im.H, Bits: im.Bits}
+	for _, c := range components {
+		out.Planes = append(out.Planes, im.Planes[c])
+	}
+	return out
 }
 
 // Row writes row y of component c to dst, which must hold W values: integer
 // samples scaled to 0..1, float samples as they are.
-func (im *Image) Row(c, y int, dst []float32) {
-	if im.Float {
-		copy(dst, im.F32[c][y*im.W:(y+1)*im.W])
-		return
-	}
-	src := im.U16[c][y*im.W : (y+1)*im.W]
-	dst = dst[:len(src)]
-	for i, v := range src {
-		dst[i] = float32(v) * (1.0 / 65535)
-	}
-}
+func (im *Image) Row(c, y int, dst []float32) { im.Planes[c].Read(dst[:im.W], y*im.W) }
 
 // Plane returns component c as float32, integer samples scaled to 0..1. The
 // samples of float pictures are shared, not copied.
-func (im *Image) Plane(c int) Plane {
-	if im.Float {
-		return Plane{im.W, im.H, im.F32[c]}
-	}
-	p := NewPlane(im.W, im.H)
-	Rows(im.H, func(y0, y1 int) {
-		for y := y0; y < y1; y++ {
-			im.Row(c, y, p.Row(y))
-		}
-	})
-	return p
-}
+func (im *Image) Plane(c int) Plane { return im.Planes[c].plane(im.W, im.H) }
 
 // Quantise returns the picture with integer samples of the given depth (8 or
 // 16), rounded and clamped to 0..1.
@@ -86,10 +98,11 @@ func (im *Image) Quantise(bits int) *Image {
 	out := New(im.W, im.H, im.Components(), bits)
 	Rows(im.H, func(y0, y1 int) {
 		row := make([]float32, im.W)
-		for c := range out.U16 {
+		for c := range out.Planes {
+			all := out.Ints(c)
 			for y := y0; y < y1; y++ {
 				im.Row(c, y, row)
-				dst := out.U16[c][y*im.W : (y+1)*im.W]
+				dst := all[y*im.W : (y+1)*im.W]
 				for i, v := range row {
 					switch {
 					case !(v > 0):

@@ -55,11 +55,11 @@ func TestLanczosRemovesWhatCannotBeCarried(t *testing.T) {
 
 func TestQuantiseIsExactForIntegers(t *testing.T) {
 	im := New(256, 1, 1, 8)
-	for i := range im.U16[0] {
-		im.U16[0][i] = uint16(i * 257)
+	for i := range im.Ints(0) {
+		im.Ints(0)[i] = uint16(i * 257)
 	}
 	back := FromPlanes(im.Plane(0)).Quantise(8)
-	for i, v := range back.U16[0] {
+	for i, v := range back.Ints(0) {
 		if v != uint16(i*257) {
 			t.Fatalf("level %d came back as %d", i, v)
 		}

@@ -160,33 +160,21 @@ func addBlocks(acc []uint32, row []uint16, k int) {
 }
 
 // Reduced returns component c averaged down so that neither side is longer than
-// n, in one pass over the source and without a full-size float copy.
+// n, integers in one pass over the source and without a full-size float copy. Its
+// samples are never shared with the picture.
 func (im *Image) Reduced(c, n int) Plane {
 	w, h := Fit(im.W, im.H, n)
-	if im.Float || (w == im.W && h == im.H) {
-		return im.Plane(c).Resample(w, h, Area)
+	if w == im.W && h == im.H {
+		p := NewPlane(w, h)
+		im.Planes[c].Read(p.Pix, 0)
+		return p
 	}
-	k := max(1, im.W/w)
-	k = min(k, max(1, im.H/h))
-	// Whole blocks first, straight from the integers; the rest is resampled.
-	bw, bh := im.W/k, im.H/k
-	if im.W%k != 0 || im.H%k != 0 || k > 256 {
-		return im.Plane(c).Resample(w, h, Area)
-	}
-	p := NewPlane(bw, bh)
-	scale := 1 / (65535 * float32(k*k))
-	Rows(bh, func(y0, y1 int) {
-		acc := make([]uint32, bw) // k² samples of 16 bits, k up to 256
-		for y := y0; y < y1; y++ {
-			clear(acc)
-			for dy := range k {
-				addBlocks(acc, im.U16[c][(y*k+dy)*im.W:(y*k+dy+1)*im.W], k)
-			}
-			dst := p.Row(y)
-			for x, s := range acc {
-				dst[x] = float32(s) * scale
-			}
+	// Whole blocks first, straight from the samples; the rest is resampled.
+	k := max(1, min(im.W/w, im.H/h))
+	if im.W%k == 0 && im.H%k == 0 {
+		if p, ok := im.Planes[c].blocks(im.W, k, im.W/k, im.H/k); ok {
+			return p.Resample(w, h, Area)
 		}
-	})
-	return p.Resample(w, h, Area)
+	}
+	return im.Plane(c).Resample(w, h, Area)
 }

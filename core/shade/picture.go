@@ -89,7 +89,7 @@ func (s *Surface) flatShadow(l *level, u, v, h float32, sun vec, pitch float64) 
 
 func (r *Renderer) put(im *raster.Image, i int, c vec) {
 	for k := range 3 {
-		im.U16[k][i] = uint16(r.tables.Encode(c[k])*255+0.5) * 257
+		im.Ints(k)[i] = uint16(r.tables.Encode(c[k])*255+0.5) * 257
 	}
 }
 
@@ -125,7 +125,7 @@ func (r *Renderer) Ball(s *Surface, px int) *raster.Image {
 				if cover > 0 {
 					r.put(out, y*px+x, sum.scale(1/cover))
 				}
-				out.U16[3][y*px+x] = uint16(cover/float32(over*over)*255+0.5) * 257
+				out.Ints(3)[y*px+x] = uint16(cover/float32(over*over)*255+0.5) * 257
 			}
 		}
 	})

@@ -71,7 +71,7 @@ func TestSwatchIsTrueToScale(t *testing.T) {
 		im := r.Swatch(s, extent, 200)
 		lit := 0
 		for x := range 200 {
-			if im.U16[1][100*200+x] > 0x6000 {
+			if im.Ints(1)[100*200+x] > 0x6000 {
 				lit++
 			}
 		}
@@ -120,7 +120,7 @@ func TestBallHasATransparentGround(t *testing.T) {
 	m := station.Materials()[1]
 	sc := station.Take(m, station.Options{Px: 128, Seed: 1})
 	im := shade.NewRenderer().Ball(shade.NewSurface(sc.Maps(), 128), 96)
-	if im.Components() != 4 || im.U16[3][0] != 0 || im.U16[3][48*96+48] != 65535 {
+	if im.Components() != 4 || im.Ints(3)[0] != 0 || im.Ints(3)[48*96+48] != 65535 {
 		t.Error("the corner is not clear, or the middle not solid")
 	}
 }

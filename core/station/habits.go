@@ -244,20 +244,20 @@ func picture(im *raster.Image, bits int) image.Image {
 	switch {
 	case q.Components() == 1 && bits == 16:
 		out := image.NewGray16(r)
-		for i, v := range q.U16[0] {
+		for i, v := range q.Ints(0) {
 			out.SetGray16(i%q.W, i/q.W, color.Gray16{Y: v})
 		}
 		return out
 	case q.Components() == 1:
 		out := image.NewGray(r)
-		for i, v := range q.U16[0] {
+		for i, v := range q.Ints(0) {
 			out.Pix[i] = byte(v >> 8)
 		}
 		return out
 	}
 	out := image.NewNRGBA(r)
-	for i := range q.U16[0] {
-		copy(out.Pix[4*i:], []byte{byte(q.U16[0][i] >> 8), byte(q.U16[1][i] >> 8), byte(q.U16[2][i] >> 8), 255})
+	for i := range q.Ints(0) {
+		copy(out.Pix[4*i:], []byte{byte(q.Ints(0)[i] >> 8), byte(q.Ints(1)[i] >> 8), byte(q.Ints(2)[i] >> 8), 255})
 	}
 	return out
 }

@@ -97,7 +97,7 @@ func Read(im *raster.Image, c channels.Channel, component string, d normals.Dire
 		n = max(im.W, im.H)
 	}
 	s := &Sheet{Bits: 8}
-	if im.Bits > 8 || im.Float {
+	if im.Bits > 8 {
 		s.Bits = 16
 	}
 	if c == channels.Normal && im.Components() >= 2 {
@@ -117,8 +117,6 @@ func Read(im *raster.Image, c channels.Channel, component string, d normals.Dire
 		p := im.Reduced(min(k, im.Components()-1), n)
 		if light {
 			p = mapped(p, encode)
-		} else if im.Float {
-			p = mapped(p, func(v float32) float32 { return v }) // the samples may be shared
 		}
 		s.Planes = append(s.Planes, p)
 	}

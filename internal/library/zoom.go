@@ -38,13 +38,6 @@ const (
 	openFor   = 2 * time.Minute // after the last look
 )
 
-func bytesOf(im *raster.Image) int {
-	if im.Float {
-		return im.W * im.H * 4 * im.Components()
-	}
-	return im.W * im.H * 2 * im.Components()
-}
-
 // find gives an open map and marks it as used now.
 func (o *opened) find(key string, now time.Time) *openMap {
 	o.mu.Lock()
@@ -66,7 +59,7 @@ func (o *opened) add(m *openMap) {
 	slices.SortFunc(o.list, func(a, b *openMap) int { return b.used.Compare(a.used) })
 	sum := 0
 	o.list = slices.DeleteFunc(o.list, func(k *openMap) bool {
-		sum += bytesOf(k.im)
+		sum += k.im.Bytes()
 		return k != m && sum > openBytes
 	})
 	o.later()
@@ -168,7 +161,7 @@ func (s *Service) TileOf(ctx context.Context, p *Map, g Glance) ([]byte, error) 
 				switch {
 				case light:
 					t.Pix[i] = s.tables.Encode(v * gain)
-				case m.im.Float:
+				default:
 					t.Pix[i] = (v - from) / (to - from) * gain
 				}
 			}
@@ -228,11 +221,7 @@ func (s *Service) Pixel(ctx context.Context, p *Map, x, y int) ([]float64, error
 	}
 	var out []float64
 	for _, c := range componentsOf(p.Component, m.im.Components()) {
-		if m.im.Float {
-			out = append(out, float64(m.im.F32[c][y*m.im.W+x]))
-		} else {
-			out = append(out, float64(m.im.U16[c][y*m.im.W+x])/65535)
-		}
+		out = append(out, float64(m.im.Planes[c].At(y*m.im.W+x)))
 	}
 	return out, nil
 }
@@ -255,10 +244,7 @@ func (s *Service) Section(ctx context.Context, p *Map, x0, y0, x1, y1 float64, n
 	c := componentsOf(p.Component, m.im.Components())[0]
 	at := func(x, y int) float64 {
 		x, y = min(max(x, 0), m.im.W-1), min(max(y, 0), m.im.H-1)
-		if m.im.Float {
-			return float64((m.im.F32[c][y*m.im.W+x] - m.from[c]) / (m.to[c] - m.from[c]))
-		}
-		return float64(m.im.U16[c][y*m.im.W+x]) / 65535
+		return float64((m.im.Planes[c].At(y*m.im.W+x) - m.from[c]) / (m.to[c] - m.from[c]))
 	}
 	out := make([]float64, n)
 	for i := range out {
@@ -305,9 +291,9 @@ func (s *Service) HeatOf(ctx context.Context, m *Material) ([]byte, error) {
 				colour, v = [3]uint16{0x6b, 0x4a, 0x7b}, -v
 			}
 			for c, k := range colour {
-				out.U16[c][i] = k * 257
+				out.Ints(c)[i] = k * 257
 			}
-			out.U16[3][i] = uint16(min(max((v-1)/3, 0), 1) * 0.9 * 65535)
+			out.Ints(3)[i] = uint16(min(max((v-1)/3, 0), 1) * 0.9 * 65535)
 		}
 		var b bytes.Buffer
 		err = codec.EncodePNG(&b, out, codec.PNGOptions{SRGB: true})

@@ -269,9 +269,9 @@ func TestAThousandDamagedFiles(t *testing.T) {
 			good = append(good, all...)
 		}
 	}
-	im := &raster.Image{W: 40, H: 40, Bits: 32, Float: true, F32: [][]float32{make([]float32, 1600), make([]float32, 1600), make([]float32, 1600)}}
+	im := raster.NewFloat(40, 40, 3, 32)
 	for i := range 1600 {
-		im.F32[0][i], im.F32[1][i] = float32(i%40)/40, float32(i)/1600
+		im.Floats(0)[i], im.Floats(1)[i] = float32(i%40)/40, float32(i)/1600
 	}
 	var b bytes.Buffer
 	if err := exr.Encode(&b, im, exr.Options{Type: exr.Half}); err != nil {

@@ -139,8 +139,8 @@ func TestLayersAndParts(t *testing.T) {
 			}
 			first := map[string]string{"": "R", "N": "R", "roughness": "A", "base": "R", "height": "A"}[l.Name]
 			for i, v := range half[first] {
-				if im.F32[0][i] != v {
-					t.Fatalf("%s, layer %q: sample %d is %v, want %v", name, l.Name, i, im.F32[0][i], v)
+				if im.Floats(0)[i] != v {
+					t.Fatalf("%s, layer %q: sample %d is %v, want %v", name, l.Name, i, im.Floats(0)[i], v)
 				}
 			}
 		}
@@ -177,13 +177,13 @@ func TestDensity(t *testing.T) {
 func TestRoundTrip(t *testing.T) {
 	for n := 1; n <= 4; n++ {
 		for _, kind := range []Type{Half, Float} {
-			im := &raster.Image{W: 33, H: 21, Bits: 32, Float: true}
+			im := &raster.Image{W: 33, H: 21, Bits: 32}
 			for c := range n {
 				p := make([]float32, 33*21)
 				for i := range p {
 					p[i] = float32(i*(c+1)%97)/64 - 0.25
 				}
-				im.F32 = append(im.F32, p)
+				im.Planes = append(im.Planes, raster.Floats(p))
 			}
 			var b bytes.Buffer
 			if err := Encode(&b, im, Options{Type: kind, Density: [2]float64{2000, 1000}}); err != nil {
@@ -197,9 +197,9 @@ func TestRoundTrip(t *testing.T) {
 				t.Errorf("density %v", d)
 			}
 			for c := range n {
-				for i, v := range im.F32[c] {
-					if got.F32[c][i] != v { // all of these are halves
-						t.Fatalf("%d components of type %d: component %d, sample %d is %v, want %v", n, kind, c, i, got.F32[c][i], v)
+				for i, v := range im.Floats(c) {
+					if got.Floats(c)[i] != v { // all of these are halves
+						t.Fatalf("%d components of type %d: component %d, sample %d is %v, want %v", n, kind, c, i, got.Floats(c)[i], v)
 					}
 				}
 			}
@@ -250,13 +250,13 @@ func FuzzDecode(f *testing.F) {
 }
 
 func BenchmarkDecode(b *testing.B) {
-	im := &raster.Image{W: 1024, H: 1024, Bits: 32, Float: true}
+	im := &raster.Image{W: 1024, H: 1024, Bits: 32}
 	for c := range 3 {
 		p := make([]float32, 1024*1024)
 		for i := range p {
 			p[i] = float32((i*7919+c)%1021) / 1021
 		}
-		im.F32 = append(im.F32, p)
+		im.Planes = append(im.Planes, raster.Floats(p))
 	}
 	var buf bytes.Buffer
 	Encode(&buf, im, Options{Type: Half})

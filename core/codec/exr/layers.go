@@ -74,17 +74,17 @@ func (f *File) Image(l Layer) (*raster.Image, error) {
 	if err != nil {
 		return nil, err
 	}
-	im := &raster.Image{W: p.W, H: p.H, Bits: 32, Float: true}
+	im := &raster.Image{W: p.W, H: p.H, Bits: 32}
 	if l.Type == Half {
 		im.Bits = 16
 	}
 	for _, c := range l.Channels {
-		im.F32 = append(im.F32, planes[c])
+		im.Planes = append(im.Planes, raster.Floats(planes[c]))
 	}
-	if n := len(im.F32); n == 2 || n == 4 {
+	if n := len(im.Planes); n == 2 || n == 4 {
 		last := p.Channels[l.Channels[n-1]].Name
-		if strings.EqualFold(last[strings.LastIndexByte(last, '.')+1:], "A") && opaque(im.F32[n-1]) {
-			im.F32 = im.F32[:n-1]
+		if strings.EqualFold(last[strings.LastIndexByte(last, '.')+1:], "A") && opaque(im.Floats(n-1)) {
+			im.Planes = im.Planes[:n-1]
 		}
 	}
 	return im, nil

@@ -88,15 +88,13 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	if h.W*h.H/64 > len(h.body)+64 && !bytes.Contains(h.body[:min(len(h.body), 64)], []byte{1, 1, 1}) {
 		return nil, h, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", h.W, h.H))
 	}
-	im := &raster.Image{W: h.W, H: h.H, Bits: 32, Float: true}
-	for range 3 {
-		im.F32 = append(im.F32, make([]float32, h.W*h.H))
-	}
+	im := raster.NewFloat(h.W, h.H, 3, 32)
 	var scale [256]float32
 	for e := 1; e < 256; e++ {
 		scale[e] = float32(math.Ldexp(1, e-136) / h.Exposure)
 	}
 	row := make([]byte, 4*h.W)
+	rgb := [3]raster.Floats{im.Floats(0), im.Floats(1), im.Floats(2)}
 	p := h.body
 	for y := range h.H {
 		if p, err = readRow(p, row, h.W); err != nil {
@@ -113,7 +111,7 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 			}
 			k := scale[row[4*x+3]]
 			for c := range 3 {
-				im.F32[c][o] = float32(row[4*x+c]) * k
+				rgb[c][o] = float32(row[4*x+c]) * k
 			}
 		}
 	}

@@ -23,17 +23,17 @@ func TestWrittenByAnother(t *testing.T) {
 	if err != nil || h.W != 37 || h.H != 29 {
 		t.Fatalf("%v, %d × %d", err, h.W, h.H)
 	}
-	for i := range im.F32[0] {
-		most := max(want.F32[0][i], want.F32[1][i], want.F32[2][i])
+	for i := range im.Floats(0) {
+		most := max(want.Floats(0)[i], want.Floats(1)[i], want.Floats(2)[i])
 		for c := range 3 { // a common exponent with 8 bits: one part in 128 of the brightest
-			if d := math.Abs(float64(im.F32[c][i] - want.F32[c][i])); d > float64(most)/127 {
-				t.Fatalf("component %d, sample %d is %v, want %v", c, i, im.F32[c][i], want.F32[c][i])
+			if d := math.Abs(float64(im.Floats(c)[i] - want.Floats(c)[i])); d > float64(most)/127 {
+				t.Fatalf("component %d, sample %d is %v, want %v", c, i, im.Floats(c)[i], want.Floats(c)[i])
 			}
 		}
 	}
 	// Too narrow for run-length coding: written flat.
 	narrow, _ := os.ReadFile("testdata/narrow.hdr")
-	if im, _, err = Decode(narrow); err != nil || im.W != 6 || !(im.F32[0][0] > 0) {
+	if im, _, err = Decode(narrow); err != nil || im.W != 6 || !(im.Floats(0)[0] > 0) {
 		t.Errorf("%v", err)
 	}
 }
@@ -44,11 +44,11 @@ func TestOldRunsExposureAndCorners(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if im.F32[0][3] != 0.5 || im.F32[1][0] != 0.25 || im.F32[2][4] != 0.09375 {
-		t.Errorf("%v", im.F32)
+	if im.Floats(0)[3] != 0.5 || im.Floats(1)[0] != 0.25 || im.Floats(2)[4] != 0.09375 {
+		t.Errorf("%v", im.Planes)
 	}
 	im, _, err = Decode([]byte("#?RGBE\n\n+Y 2 -X 1\n" + "\x80\x40\x20\x81" + "\x10\x20\x30\x80"))
-	if err != nil || im.F32[0][1] != 1 {
+	if err != nil || im.Floats(0)[1] != 1 {
 		t.Errorf("from the bottom: %v %v", im, err)
 	}
 }

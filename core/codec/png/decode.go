@@ -249,14 +249,14 @@ func inflating(err error) error {
 
 // dropOpaque removes an alpha plane of full opacity.
 func dropOpaque(im *raster.Image) {
-	n := len(im.U16)
+	n := len(im.Planes)
 	if n != 2 && n != 4 {
 		return
 	}
-	for _, v := range im.U16[n-1] {
+	for _, v := range im.Ints(n - 1) {
 		if v != 65535 {
 			return
 		}
 	}
-	im.U16 = im.U16[:n-1]
+	im.Planes = im.Planes[:n-1]
 }

@@ -166,8 +166,8 @@ func filtered(im *raster.Image, n int, deep bool, y0, y1 int) []byte {
 
 // interleave writes row y of a picture as PNG stores it.
 func interleave(row []byte, im *raster.Image, n int, deep bool, y int) {
-	for c, plane := range im.U16 {
-		src := plane[y*im.W : (y+1)*im.W]
+	for c := range im.Planes {
+		src := im.Ints(c)[y*im.W : (y+1)*im.W]
 		if deep {
 			for x, v := range src {
 				i := 2 * (x*n + c)

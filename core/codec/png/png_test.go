@@ -18,7 +18,7 @@ func texture(w, h, n, bits int) *raster.Image {
 	rng := rand.New(rand.NewPCG(uint64(w), uint64(n)))
 	im := raster.New(w, h, n, bits)
 	for c := range n {
-		for i := range im.U16[c] {
+		for i := range im.Ints(c) {
 			x, y := i%w, i/w
 			v := uint16(x*900+y*700*(c+1)) + uint16(rng.IntN(40))
 			if y > h/2 {
@@ -27,7 +27,7 @@ func texture(w, h, n, bits int) *raster.Image {
 			if bits == 8 {
 				v = v >> 8 * 257
 			}
-			im.U16[c][i] = v
+			im.Ints(c)[i] = v
 		}
 	}
 	return im
@@ -51,15 +51,15 @@ func TestAgreesWithTheStandardLibrary(t *testing.T) {
 			if err != nil {
 				t.Fatalf("%s: %v", name, err)
 			}
-			for i := range want.U16[0] {
+			for i := range want.Ints(0) {
 				px := color.NRGBA64Model.Convert(std.At(i%61, i/61)).(color.NRGBA64)
 				all := []uint16{px.R, px.G, px.B, px.A}
 				if n == 2 {
 					all[1] = px.A
 				}
 				for c := range n {
-					if v := want.U16[c][i]; got.U16[c][i] != v || n%2 == 1 && all[c] != v {
-						t.Fatalf("%s: component %d, sample %d: %d here, %d by the standard library, want %d", name, c, i, got.U16[c][i], all[c], v)
+					if v := want.Ints(c)[i]; got.Ints(c)[i] != v || n%2 == 1 && all[c] != v {
+						t.Fatalf("%s: component %d, sample %d: %d here, %d by the standard library, want %d", name, c, i, got.Ints(c)[i], all[c], v)
 					}
 				}
 			}
@@ -67,7 +67,7 @@ func TestAgreesWithTheStandardLibrary(t *testing.T) {
 			if err := stdpng.Encode(&b, std); err != nil {
 				t.Fatal(err)
 			}
-			if got, _, err = Decode(b.Bytes()); err != nil || got.U16[0][700] != want.U16[0][700] {
+			if got, _, err = Decode(b.Bytes()); err != nil || got.Ints(0)[700] != want.Ints(0)[700] {
 				t.Errorf("%s, written by the standard library: %v", name, err)
 			}
 		}
@@ -80,7 +80,7 @@ func TestPalettesAndTransparency(t *testing.T) {
 	var b bytes.Buffer
 	stdpng.Encode(&b, p)
 	im, h, err := Decode(b.Bytes())
-	if err != nil || im.Components() != 4 || im.U16[0][7] != 200*257 || im.U16[3][7] != 128*257 || im.U16[2][0] != 30*257 || h.Bits != 8 {
+	if err != nil || im.Components() != 4 || im.Ints(0)[7] != 200*257 || im.Ints(3)[7] != 128*257 || im.Ints(2)[0] != 30*257 || h.Bits != 8 {
 		t.Errorf("%v %+v", err, im)
 	}
 }
@@ -127,8 +127,8 @@ func FuzzDecode(f *testing.F) {
 
 func BenchmarkDecode(b *testing.B) {
 	im := texture(2048, 2048, 3, 8)
-	for i := range im.U16[0] { // smooth throughout, as maps are
-		im.U16[0][i], im.U16[1][i] = uint16(i%2048*16)>>8*257, uint16(i/2048*16)>>8*257
+	for i := range im.Ints(0) { // smooth throughout, as maps are
+		im.Ints(0)[i], im.Ints(1)[i] = uint16(i%2048*16)>>8*257, uint16(i/2048*16)>>8*257
 	}
 	var buf bytes.Buffer
 	if err := Encode(&buf, im, Options{}); err != nil {

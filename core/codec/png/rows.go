@@ -164,20 +164,22 @@ func (u *unpacker) spread(row []byte, w, y, x0, dx int) {
 		u.spreadSlow(row, w, at+x0, dx)
 		return
 	}
-	n := len(im.U16)
+	n := len(im.Planes)
 	if dx == 1 && x0 == 0 && (n == 1 || n == 3) {
 		u.spreadWhole(row, w, at)
 		return
 	}
 	if h.depth == 8 {
-		for c, plane := range im.U16 {
+		for c := range n {
+			plane := im.Ints(c)
 			for x, o := 0, at+x0; x < w; x, o = x+1, o+dx {
 				plane[o] = uint16(row[x*n+c]) * 257
 			}
 		}
 		return
 	}
-	for c, plane := range im.U16 {
+	for c := range n {
+		plane := im.Ints(c)
 		for x, o := 0, at+x0; x < w; x, o = x+1, o+dx {
 			i := 2 * (x*n + c)
 			plane[o] = uint16(row[i])<<8 | uint16(row[i+1])
@@ -188,8 +190,8 @@ func (u *unpacker) spread(row []byte, w, y, x0, dx int) {
 // spreadWhole is spread for whole rows of grey or of red, green and blue: nearly all are.
 func (u *unpacker) spreadWhole(row []byte, w, at int) {
 	im := u.im
-	r := im.U16[0][at : at+w]
-	if len(im.U16) == 1 {
+	r := im.Ints(0)[at : at+w]
+	if len(im.Planes) == 1 {
 		if u.h.depth == 8 {
 			for x, v := range row[:len(r)] {
 				r[x] = uint16(v) * 257
@@ -202,7 +204,7 @@ func (u *unpacker) spreadWhole(row []byte, w, at int) {
 		}
 		return
 	}
-	g, b := im.U16[1][at : at+w][:len(r)], im.U16[2][at : at+w][:len(r)]
+	g, b := im.Ints(1)[at : at+w][:len(r)], im.Ints(2)[at : at+w][:len(r)]
 	if u.h.depth == 8 {
 		for x := range r {
 			v := row[3*x : 3*x+3 : 3*x+3]
@@ -218,8 +220,12 @@ func (u *unpacker) spreadWhole(row []byte, w, at int) {
 
 // spreadSlow handles palettes, few bits, and single transparent colours.
 func (u *unpacker) spreadSlow(row []byte, w, at, dx int) {
-	h, p := u.h, u.im.U16
-	n := h.stored()
+	h, n := u.h, u.h.stored()
+	var planes [4]raster.Ints
+	p := planes[:u.im.Components()]
+	for c := range p {
+		p[c] = u.im.Ints(c)
+	}
 	var v [4]uint16 // as stored, without scaling
 	for x := range w {
 		for c := range n {

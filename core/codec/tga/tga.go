@@ -104,6 +104,10 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 		return nil, h, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file ends before them: it was cut off or is still being written", h.W, h.H))
 	}
 	im := raster.New(h.W, h.H, h.Components, 8)
+	planes := make([]raster.Ints, h.Components)
+	for c := range planes {
+		planes[c] = im.Ints(c)
+	}
 	put := func(i int, px []byte) {
 		x, y := i%h.W, i/h.W
 		if h.descriptor&0x20 == 0 { // rows from the bottom
@@ -123,17 +127,17 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 		switch {
 		case h.kind&^8 == 3:
 			for c := range px {
-				im.U16[c][o] = uint16(px[c]) * 257
+				planes[c][o] = uint16(px[c]) * 257
 			}
 		case len(px) == 2:
 			v := binary.LittleEndian.Uint16(px)
 			for c := range 3 {
-				im.U16[c][o] = uint16(uint32(v>>(10-5*c)&31) * 65535 / 31)
+				planes[c][o] = uint16(uint32(v>>(10-5*c)&31) * 65535 / 31)
 			}
 		default:
-			im.U16[0][o], im.U16[1][o], im.U16[2][o] = uint16(px[2])*257, uint16(px[1])*257, uint16(px[0])*257
+			planes[0][o], planes[1][o], planes[2][o] = uint16(px[2])*257, uint16(px[1])*257, uint16(px[0])*257
 			if len(px) == 4 {
-				im.U16[3][o] = uint16(px[3]) * 257
+				planes[3][o] = uint16(px[3]) * 257
 			}
 		}
 	}
@@ -166,18 +170,18 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 }
 
 func dropPlainAlpha(im *raster.Image) {
-	n := len(im.U16)
+	n := len(im.Planes)
 	if n != 2 && n != 4 {
 		return
 	}
-	first := im.U16[n-1][0]
+	first := im.Ints(n - 1)[0]
 	if first != 0 && first != 65535 {
 		return
 	}
-	for _, v := range im.U16[n-1] {
+	for _, v := range im.Ints(n - 1) {
 		if v != first {
 			return
 		}
 	}
-	im.U16 = im.U16[:n-1]
+	im.Planes = im.Planes[:n-1]
 }

@@ -32,7 +32,7 @@ func TestWrittenByAnother(t *testing.T) {
 		at, c int
 		v     float64
 	}{{0, 0, 0.02}, {0, 2, 1}, {36, 0, 0.9}, {37 * 28, 1, 1}, {37*29 - 1, 2, 0.8}} {
-		if got := float64(want.U16[k.c][k.at]) / 65535; math.Abs(got-k.v) > 0.003 {
+		if got := float64(want.Ints(k.c)[k.at]) / 65535; math.Abs(got-k.v) > 0.003 {
 			t.Errorf("component %d of sample %d is %v, want %v", k.c, k.at, got, k.v)
 		}
 	}
@@ -43,9 +43,9 @@ func TestWrittenByAnother(t *testing.T) {
 			continue
 		}
 		for c := range min(n, 3) {
-			for i, v := range want.U16[c] {
-				if d := int(got.U16[c][i]) - int(v); d > 257 || d < -257 || n < 4 && d != 0 { // straight alpha may have been rounded
-					t.Fatalf("%s: component %d, sample %d is %d, want %d", name, c, i, got.U16[c][i], v)
+			for i, v := range want.Ints(c) {
+				if d := int(got.Ints(c)[i]) - int(v); d > 257 || d < -257 || n < 4 && d != 0 { // straight alpha may have been rounded
+					t.Fatalf("%s: component %d, sample %d is %d, want %d", name, c, i, got.Ints(c)[i], v)
 				}
 			}
 		}
@@ -60,12 +60,12 @@ func TestCornersAndDamage(t *testing.T) {
 	// Without a flag rows come from the bottom; with one, pixels from the right.
 	up := header(3, 8, 2, 2, 1, 2, 3, 4)
 	im, _, err := Decode(up)
-	if err != nil || im.U16[0][0] != 3*257 || im.U16[0][3] != 2*257 {
+	if err != nil || im.Ints(0)[0] != 3*257 || im.Ints(0)[3] != 2*257 {
 		t.Errorf("from the bottom: %v %v", im, err)
 	}
 	up[17] = 0x30
-	if im, _, _ = Decode(up); im.U16[0][0] != 2*257 || im.U16[0][2] != 4*257 {
-		t.Errorf("from the top right: %v", im.U16)
+	if im, _, _ = Decode(up); im.Ints(0)[0] != 2*257 || im.Ints(0)[2] != 4*257 {
+		t.Errorf("from the top right: %v", im.Planes)
 	}
 	for name, c := range map[string]struct {
 		data []byte

@@ -21,12 +21,12 @@ func (h *Header) decode() (*raster.Image, error) {
 	if h.photometric == colour && h.samples > 4 {
 		n = 4
 	}
-	im := &raster.Image{W: h.W, H: h.H, Bits: h.Bits, Float: h.Float}
+	im := raster.New(h.W, h.H, 0, h.Bits)
 	for range n {
 		if h.Float {
-			im.F32 = append(im.F32, make([]float32, h.W*h.H))
+			im.Planes = append(im.Planes, make(raster.Floats, h.W*h.H))
 		} else {
-			im.U16 = append(im.U16, make([]uint16, h.W*h.H))
+			im.Planes = append(im.Planes, make(raster.Ints, h.W*h.H))
 		}
 	}
 	across, down := (h.W+h.tileW-1)/h.tileW, (h.H+h.tileH-1)/h.tileH
@@ -205,32 +205,32 @@ func (h *Header) spread(im *raster.Image, row []byte, at, w, n, from, to int) {
 		k := c - from
 		switch {
 		case h.Float && h.stored == 32:
-			dst := im.F32[c][at : at+w]
+			dst := im.Floats(c)[at : at+w]
 			for x := range dst {
 				dst[x] = math.Float32frombits(h.order.Uint32(row[4*(x*n+k):]))
 			}
 		case h.Float:
-			dst := im.F32[c][at : at+w]
+			dst := im.Floats(c)[at : at+w]
 			for x := range dst {
 				dst[x] = raster.Half(h.order.Uint16(row[2*(x*n+k):]))
 			}
 		case h.stored == 8 && h.photometric != palette:
-			dst := im.U16[c][at : at+w]
+			dst := im.Ints(c)[at : at+w]
 			for x := range dst {
 				dst[x] = uint16(row[x*n+k]) * 257
 			}
 		case h.stored == 16:
-			dst := im.U16[c][at : at+w]
+			dst := im.Ints(c)[at : at+w]
 			for x := range dst {
 				dst[x] = h.order.Uint16(row[2*(x*n+k):])
 			}
 		case h.stored == 32:
-			dst := im.U16[c][at : at+w]
+			dst := im.Ints(c)[at : at+w]
 			for x := range dst {
 				dst[x] = uint16(h.order.Uint32(row[4*(x*n+k):]) >> 16)
 			}
 		default:
-			dst := im.U16[c][at : at+w]
+			dst := im.Ints(c)[at : at+w]
 			most := uint32(1)<<h.stored - 1
 			for x := range dst {
 				bit := (x*n + k) * h.stored
@@ -249,72 +249,65 @@ func (h *Header) spread(im *raster.Image, row []byte, at, w, n, from, to int) {
 func (h *Header) finish(im *raster.Image) *raster.Image {
 	switch h.photometric {
 	case whiteIsZero:
-		for i, v := range im.U16[:min(1, len(im.U16))] {
-			for x := range v {
-				im.U16[i][x] = 65535 - v[x]
+		if grey, ok := im.Planes[0].(raster.Ints); ok {
+			for i, v := range grey {
+				grey[i] = 65535 - v
 			}
 		}
 	case palette:
-		index, n := im.U16[0], len(h.colours)/3
-		im.U16 = nil
+		index, n := im.Ints(0), len(h.colours)/3
+		im.Planes = nil
 		for c := range 3 {
-			plane := make([]uint16, len(index))
+			plane := make(raster.Ints, len(index))
 			for i, v := range index {
 				plane[i] = uint16(h.colours[c*n+int(v)])
 			}
-			im.U16 = append(im.U16, plane)
+			im.Planes = append(im.Planes, plane)
 		}
 	case cmyk:
-		if im.Float {
+		k, ok := im.Planes[3].(raster.Ints)
+		if !ok {
 			break
 		}
-		k := im.U16[3]
-		for _, plane := range im.U16[:3] {
+		for c := range 3 {
+			plane := im.Ints(c)
 			for i, v := range plane {
 				plane[i] = uint16((65535 - uint32(v)) * (65535 - uint32(k[i])) / 65535)
 			}
 		}
-		im.U16 = im.U16[:3]
+		im.Planes = im.Planes[:3]
 	}
 	if n := im.Components(); n == 2 || n == 4 {
 		h.straighten(im, n)
 	}
 	if h.photometric <= blackIsZero && im.Components() == 3 { // grey and two extras
-		if im.Float {
-			im.F32 = im.F32[:1]
-		} else {
-			im.U16 = im.U16[:1]
-		}
+		im.Planes = im.Planes[:1]
 	}
 	return im
 }
 
-// straighten divides by an associated alpha, and drops one that is opaque.
+// straighten divides the other n−1 components by an associated alpha, the last one, and
+// drops one that is opaque.
 func (h *Header) straighten(im *raster.Image, n int) {
 	opaque := true
-	if im.Float {
-		for i, a := range im.F32[n-1] {
+	switch alpha := im.Planes[n-1].(type) {
+	case raster.Floats:
+		for i, a := range alpha {
 			opaque = opaque && a == 1
-			if h.premultiplied && a > 0 {
-				for _, p := range im.F32[:n-1] {
-					p[i] /= a
-				}
+			for c := 0; h.premultiplied && a > 0 && c < n-1; c++ {
+				im.Floats(c)[i] /= a
 			}
 		}
-		if opaque {
-			im.F32 = im.F32[:n-1]
-		}
-		return
-	}
-	for i, a := range im.U16[n-1] {
-		opaque = opaque && a == 65535
-		if h.premultiplied && a > 0 && a < 65535 {
-			for _, p := range im.U16[:n-1] {
+	case raster.Ints:
+		for i, a := range alpha {
+			opaque = opaque && a == 65535
+			for c := 0; h.premultiplied && a > 0 && a < 65535 && c < n-1; c++ {
+				p := im.Ints(c)
 				p[i] = uint16(min(uint32(p[i])*65535/uint32(a), 65535))
 			}
 		}
 	}
 	if opaque {
-		im.U16 = im.U16[:n-1]
+		im.Planes = im.Planes[:n-1]
 	}
 }

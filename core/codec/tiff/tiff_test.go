@@ -66,12 +66,12 @@ func TestEveryWayOfStoring(t *testing.T) {
 func TestGreyAlphaAndDensity(t *testing.T) {
 	want, _ := load(t, "plain-uint16")
 	grey, h := load(t, "grey-uint16")
-	if grey.Components() != 1 || h.Bits != 16 || grey.U16[0][100] != want.U16[0][100] {
+	if grey.Components() != 1 || h.Bits != 16 || grey.Ints(0)[100] != want.Ints(0)[100] {
 		t.Errorf("grey: %d components of %d bits", grey.Components(), h.Bits)
 	}
 	a, _ := load(t, "alpha-uint8")
-	if a.Components() != 4 || a.U16[3][0] != 65535 || a.U16[3][len(a.U16[3])-1] != 51*257 {
-		t.Errorf("alpha: %d components, %v", a.Components(), a.U16[3][:1])
+	if a.Components() != 4 || a.Ints(3)[0] != 65535 || a.Ints(3)[len(a.Ints(3))-1] != 51*257 {
+		t.Errorf("alpha: %d components, %v", a.Components(), a.Ints(3)[:1])
 	}
 	if _, h = load(t, "density"); math.Abs(h.Density[0]-300/0.0254) > 1 || math.Abs(h.Density[1]-300/0.0254) > 1 {
 		t.Errorf("density %v", h.Density)
