@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"aldermoor/core/codec"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/station"
@@ -41,11 +42,11 @@ func TestLabelKeepsWhatWasWritten(t *testing.T) {
 }
 
 // Looks that fit a channel, so that names can be tested without pictures.
-func lookOf(c Channel) *Look {
+func lookOf(c material.Channel) *Look {
 	l := &Look{Info: codec.Info{W: 64, H: 64, Bits: 8, Components: 3}, Min: []float64{0, 0, 0}, Max: []float64{.9, .9, .9},
 		Mean: []float64{.4, .4, .4}, StdDev: []float64{.1, .1, .1}, Spread: 0.1, Border: 1, Likeness: 0.9}
 	switch {
-	case c == Normal:
+	case c == material.Normal:
 		l.UnitLength, l.Mean, l.Direction, l.DirectionConfidence = 1, []float64{.5, .5, .95}, normals.Up, 0.9
 	case c.Grey():
 		l.Spread, l.Info.Components = 0, 1
@@ -57,18 +58,18 @@ func lookOf(c Channel) *Look {
 // Conventions as they are met in the wild, one set each: file name and channel.
 var conventions = []struct {
 	name  string // of the set that must come out
-	files map[string]Channel
+	files map[string]material.Channel
 }{
-	{"oak_02", map[string]Channel{"oak_02_BaseColor.png": BaseColor, "oak_02_Normal.png": Normal, "oak_02_Roughness.png": Roughness, "oak_02_AmbientOcclusion.png": Occlusion}},
-	{"metal_plate", map[string]Channel{"Metal_Plate_Col.jpg": BaseColor, "Metal_Plate_Nrm.jpg": Normal, "Metal_Plate_Metal.jpg": Metallic, "Metal_Plate_Rough.jpg": Roughness}},
-	{"plate_metal", map[string]Channel{"plate_metal_col.png": BaseColor, "plate_metal_nor_gl.png": Normal, "plate_metal_rough.png": Roughness, "plate_metal_metal.png": Metallic}},
-	{"rough_plaster", map[string]Channel{"rough plaster 4k albedo.tif": BaseColor, "rough plaster 4k normal.tif": Normal, "rough plaster 4k roughness.tif": Roughness}},
-	{"plaster_rough", map[string]Channel{"plaster_rough.png": BaseColor, "plaster_rough_n.png": Normal, "plaster_rough_rough.png": Roughness, "plaster_rough_ao.png": Occlusion}},
-	{"normal_brick", map[string]Channel{"normal-brick-diff-2k.png": BaseColor, "normal-brick-nor-2k.png": Normal, "normal-brick-disp-2k.png": Height}},
-	{"tern_shingle_a", map[string]Channel{"tern_shingle_a_albedo.png": BaseColor, "tern_shingle_a_normal.png": Normal, "tern_shingle_a_gloss.png": Glossiness}},
-	{"weir", map[string]Channel{"maps/weir/basecolor.png": BaseColor, "maps/weir/normal.png": Normal, "maps/weir/height.png": Height}},
-	{"silt", map[string]Channel{"Silt/Albedo/silt_1001.png": BaseColor, "Silt/silt_normal.1001.png": Normal}},
-	{"kelp", map[string]Channel{"albedo_kelp.png": BaseColor, "normal_kelp.png": Normal, "roughness_kelp.png": Roughness}},
+	{"oak_02", map[string]material.Channel{"oak_02_BaseColor.png": material.BaseColor, "oak_02_Normal.png": material.Normal, "oak_02_Roughness.png": material.Roughness, "oak_02_AmbientOcclusion.png": material.Occlusion}},
+	{"metal_plate", map[string]material.Channel{"Metal_Plate_Col.jpg": material.BaseColor, "Metal_Plate_Nrm.jpg": material.Normal, "Metal_Plate_Metal.jpg": material.Metallic, "Metal_Plate_Rough.jpg": material.Roughness}},
+	{"plate_metal", map[string]material.Channel{"plate_metal_col.png": material.BaseColor, "plate_metal_nor_gl.png": material.Normal, "plate_metal_rough.png": material.Roughness, "plate_metal_metal.png": material.Metallic}},
+	{"rough_plaster", map[string]material.Channel{"rough plaster 4k albedo.tif": material.BaseColor, "rough plaster 4k normal.tif": material.Normal, "rough plaster 4k roughness.tif": material.Roughness}},
+	{"plaster_rough", map[string]material.Channel{"plaster_rough.png": material.BaseColor, "plaster_rough_n.png": material.Normal, "plaster_rough_rough.png": material.Roughness, "plaster_rough_ao.png": material.Occlusion}},
+	{"normal_brick", map[string]material.Channel{"normal-brick-diff-2k.png": material.BaseColor, "normal-brick-nor-2k.png": material.Normal, "normal-brick-disp-2k.png": material.Height}},
+	{"tern_shingle_a", map[string]material.Channel{"tern_shingle_a_albedo.png": material.BaseColor, "tern_shingle_a_normal.png": material.Normal, "tern_shingle_a_gloss.png": material.Glossiness}},
+	{"weir", map[string]material.Channel{"maps/weir/basecolor.png": material.BaseColor, "maps/weir/normal.png": material.Normal, "maps/weir/height.png": material.Height}},
+	{"silt", map[string]material.Channel{"Silt/Albedo/silt_1001.png": material.BaseColor, "Silt/silt_normal.1001.png": material.Normal}},
+	{"kelp", map[string]material.Channel{"albedo_kelp.png": material.BaseColor, "normal_kelp.png": material.Normal, "roughness_kelp.png": material.Roughness}},
 }
 
 func TestConventions(t *testing.T) {
@@ -126,11 +127,11 @@ func TestHeapComesApart(t *testing.T) {
 }
 
 func TestAttachmentsAndTiers(t *testing.T) {
-	small := *lookOf(BaseColor)
+	small := *lookOf(material.BaseColor)
 	small.Info.W, small.Info.H = 32, 32
 	sets := Sort([]File{
-		{"s/2k/s_col.png", lookOf(BaseColor)}, {"s/1k/s_col.png", &small}, {"s/2k/s_nrm.png", lookOf(Normal)},
-		{"s/s_preview.png", lookOf(BaseColor)}, {"s/LICENCE.txt", nil}, {"s/readme.md", nil}, {"s/s.json", nil}, {"s/model.blob", nil},
+		{"s/2k/s_col.png", lookOf(material.BaseColor)}, {"s/1k/s_col.png", &small}, {"s/2k/s_nrm.png", lookOf(material.Normal)},
+		{"s/s_preview.png", lookOf(material.BaseColor)}, {"s/LICENCE.txt", nil}, {"s/readme.md", nil}, {"s/s.json", nil}, {"s/model.blob", nil},
 	})
 	if len(sets) != 1 {
 		t.Fatalf("%d sets", len(sets))
@@ -147,18 +148,18 @@ func TestAttachmentsAndTiers(t *testing.T) {
 
 func TestPixelsDenyNames(t *testing.T) {
 	// A colour picture called normal must not be sure; a normal map called colour must not either.
-	a := judge(ParseName("x_normal.png"), *lookOf(BaseColor))
-	b := judge(ParseName("x_color.png"), *lookOf(Normal))
-	if a.Confidence > 0.9 && a.Channel == Normal {
+	a := judge(ParseName("x_normal.png"), *lookOf(material.BaseColor))
+	b := judge(ParseName("x_color.png"), *lookOf(material.Normal))
+	if a.Confidence > 0.9 && a.Channel == material.Normal {
 		t.Errorf("a colour picture is surely a normal map: %+v", a)
 	}
-	if b.Confidence > 0.9 && b.Channel == BaseColor {
+	if b.Confidence > 0.9 && b.Channel == material.BaseColor {
 		t.Errorf("a normal map is surely a base colour: %+v", b)
 	}
 }
 
 func TestDirectionMismatchIsSeen(t *testing.T) {
-	sets := Sort([]File{{"s_normal_dx.png", lookOf(Normal)}})
+	sets := Sort([]File{{"s_normal_dx.png", lookOf(material.Normal)}})
 	m := sets[0].Maps[0]
 	if m.Facing != normals.Up || m.Claim != normals.Down {
 		t.Errorf("facing %v, claimed %v", m.Facing, m.Claim)
@@ -170,9 +171,9 @@ func TestDirectionMismatchIsSeen(t *testing.T) {
 
 // Every name that the stations give must be mapped right, with the pixels that they send.
 func TestStationsAreMappedRight(t *testing.T) {
-	truth := map[string]Channel{"basecolor": BaseColor, "normal": Normal, "roughness": Roughness, "height": Height, "ao": Occlusion, "metallic": Metallic, "opacity": Opacity,
-		"Albedo": BaseColor, "NRM": Normal, "Gloss": Glossiness, "Disp": Height, "AmbientOcclusion": Occlusion, "Metalness": Metallic,
-		"diffuse": BaseColor, "nrm": Normal, "bump": Height, "col": BaseColor, "gl": Normal, "rough": Roughness, "disp": Height, "occ": Occlusion, "metal": Metallic, "alpha": Opacity}
+	truth := map[string]material.Channel{"basecolor": material.BaseColor, "normal": material.Normal, "roughness": material.Roughness, "height": material.Height, "ao": material.Occlusion, "metallic": material.Metallic, "opacity": material.Opacity,
+		"Albedo": material.BaseColor, "NRM": material.Normal, "Gloss": material.Glossiness, "Disp": material.Height, "AmbientOcclusion": material.Occlusion, "Metalness": material.Metallic,
+		"diffuse": material.BaseColor, "nrm": material.Normal, "bump": material.Height, "col": material.BaseColor, "gl": material.Normal, "rough": material.Roughness, "disp": material.Height, "occ": material.Occlusion, "metal": material.Metallic, "alpha": material.Opacity}
 	w := station.NewWriter()
 	var files []File
 	sent := map[string]bool{}
@@ -210,7 +211,7 @@ func TestStationsAreMappedRight(t *testing.T) {
 			last := stem[strings.LastIndexAny(stem, "_ ")+1:]
 			want := truth[last]
 			if last == "ORM" {
-				want = map[string]Channel{"r": Occlusion, "g": Roughness, "b": Metallic}[m.Component]
+				want = map[string]material.Channel{"r": material.Occlusion, "g": material.Roughness, "b": material.Metallic}[m.Component]
 			}
 			if m.Channel != want {
 				t.Errorf("%s (%s) was taken for %q, want %q: %v", m.File, m.Component, m.Channel, want, m.Reasons)
@@ -222,7 +223,7 @@ func TestStationsAreMappedRight(t *testing.T) {
 			if last == "NRM" {
 				up = normals.Down
 			}
-			if m.Channel == Normal && m.Facing != up {
+			if m.Channel == material.Normal && m.Facing != up {
 				t.Errorf("%s faces %v", m.File, m.Facing)
 			}
 		}
@@ -254,7 +255,7 @@ func FuzzSort(f *testing.F) {
 			seen[p] = 1
 			var l *Look
 			if i%4 != 3 {
-				l = lookOf(All()[i%6])
+				l = lookOf(material.All()[i%6])
 			}
 			files = append(files, File{p, l})
 		}
@@ -282,7 +283,7 @@ func FuzzSort(f *testing.F) {
 }
 
 func ExampleSort() {
-	sets := Sort([]File{{"rough plaster nrm.png", lookOf(Normal)}, {"rough plaster col.png", lookOf(BaseColor)}})
+	sets := Sort([]File{{"rough plaster nrm.png", lookOf(material.Normal)}, {"rough plaster col.png", lookOf(material.BaseColor)}})
 	for _, m := range sets[0].Maps {
 		fmt.Println(sets[0].Name, m.Channel)
 	}

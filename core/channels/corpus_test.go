@@ -9,6 +9,7 @@ import (
 	"unicode"
 
 	"aldermoor/core/codec"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/station"
@@ -52,7 +53,7 @@ var (
 	shout      = join("_", func(_ int, w string) string { return strings.ToUpper(w) })
 )
 
-type words map[Channel]string
+type words map[material.Channel]string
 
 // convention is a habit of naming.
 type convention struct {
@@ -62,14 +63,14 @@ type convention struct {
 	bare  bool                               // the base map has no word at all
 }
 
-var long = words{BaseColor: "basecolor", Normal: "normal", Roughness: "roughness", Metallic: "metallic", Height: "height", Occlusion: "ambientocclusion", Opacity: "opacity"}
-var film = words{BaseColor: "diffuse", Normal: "normal", Roughness: "specularRoughness", Metallic: "metalness", Height: "displacement", Occlusion: "occlusion", Opacity: "opacity"}
-var short = words{BaseColor: "col", Normal: "nrm", Roughness: "rgh", Metallic: "mtl", Height: "disp", Occlusion: "ao", Opacity: "alpha"}
-var tiny = words{BaseColor: "d", Normal: "n", Roughness: "r", Metallic: "m", Height: "h", Occlusion: "ao", Opacity: "o"}
-var two = words{BaseColor: "Base Color", Normal: "Normal", Roughness: "Roughness", Metallic: "Metallic", Height: "Height", Occlusion: "Ambient Occlusion", Opacity: "Opacity"}
-var glossy = words{BaseColor: "albedo", Normal: "normals", Glossiness: "gloss", Metallic: "metalness", Height: "bump", Occlusion: "occ", Opacity: "transparency"}
-var smooth = words{BaseColor: "Albedo", Normal: "Nor", Glossiness: "Smoothness", Metallic: "Metal", Height: "Displace", Occlusion: "AO", Opacity: "Cutout"}
-var shortest = words{BaseColor: "bc", Normal: "nm", Roughness: "ro", Metallic: "mt", Height: "hgt", Occlusion: "occ", Opacity: "op"}
+var long = words{material.BaseColor: "basecolor", material.Normal: "normal", material.Roughness: "roughness", material.Metallic: "metallic", material.Height: "height", material.Occlusion: "ambientocclusion", material.Opacity: "opacity"}
+var film = words{material.BaseColor: "diffuse", material.Normal: "normal", material.Roughness: "specularRoughness", material.Metallic: "metalness", material.Height: "displacement", material.Occlusion: "occlusion", material.Opacity: "opacity"}
+var short = words{material.BaseColor: "col", material.Normal: "nrm", material.Roughness: "rgh", material.Metallic: "mtl", material.Height: "disp", material.Occlusion: "ao", material.Opacity: "alpha"}
+var tiny = words{material.BaseColor: "d", material.Normal: "n", material.Roughness: "r", material.Metallic: "m", material.Height: "h", material.Occlusion: "ao", material.Opacity: "o"}
+var two = words{material.BaseColor: "Base Color", material.Normal: "Normal", material.Roughness: "Roughness", material.Metallic: "Metallic", material.Height: "Height", material.Occlusion: "Ambient Occlusion", material.Opacity: "Opacity"}
+var glossy = words{material.BaseColor: "albedo", material.Normal: "normals", material.Glossiness: "gloss", material.Metallic: "metalness", material.Height: "bump", material.Occlusion: "occ", material.Opacity: "transparency"}
+var smooth = words{material.BaseColor: "Albedo", material.Normal: "Nor", material.Glossiness: "Smoothness", material.Metallic: "Metal", material.Height: "Displace", material.Occlusion: "AO", material.Opacity: "Cutout"}
+var shortest = words{material.BaseColor: "bc", material.Normal: "nm", material.Roughness: "ro", material.Metallic: "mt", material.Height: "hgt", material.Occlusion: "occ", material.Opacity: "op"}
 
 func plain(s style, dir bool) func(string, string) string {
 	return func(m, w string) string {
@@ -94,7 +95,7 @@ var corpus = []convention{
 	{"shortest", shortest, plain(snake, true), false},
 	{"glossiness", glossy, plain(snake, true), false},
 	{"smoothness, pascal", smooth, func(m, w string) string { return pascal(m) + "/" + pascal(m) + "_" + pascal(w) + ".png" }, false},
-	{"prefix T_, suffix letter", words{BaseColor: "D", Normal: "N", Roughness: "R", Metallic: "M", Height: "H", Occlusion: "AO", Opacity: "O"}, func(m, w string) string { return "T_" + pascal(m) + "_" + w + ".png" }, false},
+	{"prefix T_, suffix letter", words{material.BaseColor: "D", material.Normal: "N", material.Roughness: "R", material.Metallic: "M", material.Height: "H", material.Occlusion: "AO", material.Opacity: "O"}, func(m, w string) string { return "T_" + pascal(m) + "_" + w + ".png" }, false},
 	{"tx prefix and tier", short, func(m, w string) string { return "tx_" + snake(m) + "_" + w + "_4k.png" }, false},
 	{"tier before the word", long, func(m, w string) string { return snake(m) + "_2k_" + w + ".png" }, false},
 	{"tier glued to the word", short, func(m, w string) string { return pascal(m) + "_" + strings.ToUpper(w) + "4K.png" }, false},
@@ -103,7 +104,7 @@ var corpus = []convention{
 	{"channel as folder", long, func(m, w string) string { return snake(m) + "/" + w + "/" + snake(m) + ".png" }, false},
 	{"channel alone in the set's folder", long, func(m, w string) string { return "scans/" + snake(m) + "/" + w + ".png" }, false},
 	{"channel first", long, func(m, w string) string { return w + "_" + snake(m) + ".png" }, false},
-	{"map suffix", words{BaseColor: "ColorMap", Normal: "NormalMap", Roughness: "RoughnessMap", Metallic: "MetalnessMap", Height: "HeightMap", Occlusion: "AOMap", Opacity: "OpacityMap"}, plain(snakeTitle, true), false},
+	{"map suffix", words{material.BaseColor: "ColorMap", material.Normal: "NormalMap", material.Roughness: "RoughnessMap", material.Metallic: "MetalnessMap", material.Height: "HeightMap", material.Occlusion: "AOMap", material.Opacity: "OpacityMap"}, plain(snakeTitle, true), false},
 	{"base without a word", short, plain(snake, true), true},
 	{"base without a word, flat", long, plain(kebab, false), true},
 	{"udim", long, func(m, w string) string { return snake(m) + "/" + snake(m, w) + ".1001.png" }, false},
@@ -111,15 +112,15 @@ var corpus = []convention{
 	{"number behind", short, func(m, w string) string { return snake(m) + "_" + w + "_01.png" }, false},
 	{"number glued to the material", long, func(m, w string) string { return pascal(m) + "07_" + w + ".png" }, false},
 	{"size in the name", long, func(m, w string) string { return snake(m) + "_180x120cm_" + w + ".png" }, false},
-	{"colour space behind", words{BaseColor: "albedo_srgb", Normal: "normal_raw", Roughness: "roughness_raw", Metallic: "metalness_raw", Height: "displacement_raw", Occlusion: "occlusion_raw", Opacity: "opacity_raw"}, plain(snake, true), false},
-	{"direction behind, other separator", words{BaseColor: "color", Normal: "normal-gl", Roughness: "rough", Metallic: "metal", Height: "height", Occlusion: "ao", Opacity: "alpha"}, func(m, w string) string { return snake(m) + "_" + w + ".png" }, false},
+	{"colour space behind", words{material.BaseColor: "albedo_srgb", material.Normal: "normal_raw", material.Roughness: "roughness_raw", material.Metallic: "metalness_raw", material.Height: "displacement_raw", material.Occlusion: "occlusion_raw", material.Opacity: "opacity_raw"}, plain(snake, true), false},
+	{"direction behind, other separator", words{material.BaseColor: "color", material.Normal: "normal-gl", material.Roughness: "rough", material.Metallic: "metal", material.Height: "height", material.Occlusion: "ao", material.Opacity: "alpha"}, func(m, w string) string { return snake(m) + "_" + w + ".png" }, false},
 	{"brackets", short, func(m, w string) string { return spaced(m) + " (" + w + ").png" }, false},
 	{"version behind", long, func(m, w string) string { return snake(m) + "_" + w + "_v002.png" }, false},
 	{"studio prefix", long, func(m, w string) string { return "PLP_surf_" + pascal(m) + "_" + w + ".png" }, false},
 	{"deep folders", long, func(m, w string) string {
 		return "deliveries/2026/march/" + snake(m) + "/textures/" + snake(m, w) + ".png"
 	}, false},
-	{"German-ish abbreviations", words{BaseColor: "Dif", Normal: "Norm", Roughness: "Rou", Metallic: "Met", Height: "Hgt", Occlusion: "Occ", Opacity: "Opac"}, plain(snakeTitle, true), false},
+	{"German-ish abbreviations", words{material.BaseColor: "Dif", material.Normal: "Norm", material.Roughness: "Rou", material.Metallic: "Met", material.Height: "Hgt", material.Occlusion: "Occ", material.Opacity: "Opac"}, plain(snakeTitle, true), false},
 }
 
 // corpusMaterials are names, some of which look like channels, on scans that
@@ -131,7 +132,7 @@ var corpusMaterials = []struct{ name, scan string }{
 }
 
 // looks of a scan's maps.
-func looksOf(t testing.TB, slug string) map[Channel]*Look {
+func looksOf(t testing.TB, slug string) map[material.Channel]*Look {
 	t.Helper()
 	all := station.Materials()
 	i := slices.IndexFunc(all, func(m station.Material) bool { return m.Slug == slug })
@@ -156,13 +157,13 @@ func looksOf(t testing.TB, slug string) map[Channel]*Look {
 			p[i] = encode(v)
 		}
 	}
-	out := map[Channel]*Look{BaseColor: look(colour, 8), Normal: look(s.Normal.Image(), 8), Roughness: look(one(s.Roughness), 8), Glossiness: look(one(gloss), 8),
-		Height: look(one(height), 16), Occlusion: look(one(s.Occlusion), 8)}
+	out := map[material.Channel]*Look{material.BaseColor: look(colour, 8), material.Normal: look(s.Normal.Image(), 8), material.Roughness: look(one(s.Roughness), 8), material.Glossiness: look(one(gloss), 8),
+		material.Height: look(one(height), 16), material.Occlusion: look(one(s.Occlusion), 8)}
 	if s.Metal {
-		out[Metallic] = look(one(s.Metallic), 8)
+		out[material.Metallic] = look(one(s.Metallic), 8)
 	}
 	if s.Cutout {
-		out[Opacity] = look(one(s.Opacity), 8)
+		out[material.Opacity] = look(one(s.Opacity), 8)
 	}
 	return out
 }
@@ -171,7 +172,7 @@ func looksOf(t testing.TB, slug string) map[Channel]*Look {
 func encode(v float32) float32 { return float32(math.Sqrt(float64(v))) }
 
 func TestCorpus(t *testing.T) {
-	looks := map[string]map[Channel]*Look{}
+	looks := map[string]map[material.Channel]*Look{}
 	for _, m := range corpusMaterials {
 		looks[m.scan] = looksOf(t, m.scan)
 	}
@@ -180,7 +181,7 @@ func TestCorpus(t *testing.T) {
 	for _, c := range corpus {
 		var s score
 		var files []File
-		truth := map[string]Channel{}
+		truth := map[string]material.Channel{}
 		owner := map[string]string{}
 		for _, m := range corpusMaterials {
 			for ch, l := range looks[m.scan] {
@@ -189,7 +190,7 @@ func TestCorpus(t *testing.T) {
 					continue
 				}
 				file := c.name(m.name, word)
-				if c.bare && ch == BaseColor {
+				if c.bare && ch == material.BaseColor {
 					file = strings.TrimRight(strings.Replace(c.name(m.name, "§"), "§", "", 1), "")
 					ext := path.Ext(file)
 					file = strings.TrimRight(strings.TrimSuffix(file, ext), "_- .") + ext
@@ -307,12 +308,12 @@ func TestPixelsOfUnusualMaps(t *testing.T) {
 		{"slab_normal.png", twoParts, "rgb normal", true},
 		{"slab_nrm.png", emptyBlue, "rgb normal", true},
 		{"slab_normal.png", ball, "", false},
-		{"slab_roughness.png", scan[BaseColor], "rgb roughness", false}, // a name that the pixels deny is never sure
-		{"slab_normal.png", scan[BaseColor], "", false},
+		{"slab_roughness.png", scan[material.BaseColor], "rgb roughness", false}, // a name that the pixels deny is never sure
+		{"slab_normal.png", scan[material.BaseColor], "", false},
 	} {
 		var got []string
 		sure := true
-		sets := Sort([]File{{c.file, c.look}, {"slab_col.png", scan[BaseColor]}, {"slab_disp.png", scan[Height]}})
+		sets := Sort([]File{{c.file, c.look}, {"slab_col.png", scan[material.BaseColor]}, {"slab_disp.png", scan[material.Height]}})
 		for _, m := range sets[0].Maps {
 			if m.File == c.file {
 				got = append(got, m.Component+" "+string(m.Channel))
@@ -339,7 +340,7 @@ func TestPixelsOfUnusualMaps(t *testing.T) {
 
 func TestAlphas(t *testing.T) {
 	s := looksOf(t, "grating_iron")
-	with := func(of Channel, alpha *Look) *Look {
+	with := func(of material.Channel, alpha *Look) *Look {
 		l := *s[of]
 		l.Info.Components++
 		for len(l.Mean) < 3 {
@@ -352,14 +353,14 @@ func TestAlphas(t *testing.T) {
 	for _, c := range []struct {
 		file string
 		look *Look
-		want Channel
+		want material.Channel
 	}{
-		{"g_basecolor.png", with(BaseColor, s[Opacity]), Opacity},
-		{"g_albedo_opacity.png", with(BaseColor, s[Opacity]), Opacity},
-		{"g_albedo_roughness.png", with(BaseColor, s[Roughness]), Roughness},
-		{"g_normal.png", with(Normal, s[Height]), Height},
-		{"g_normal_height.png", with(Normal, s[Height]), Height},
-		{"g_metallic_smoothness.png", with(Metallic, s[Glossiness]), Glossiness},
+		{"g_basecolor.png", with(material.BaseColor, s[material.Opacity]), material.Opacity},
+		{"g_albedo_opacity.png", with(material.BaseColor, s[material.Opacity]), material.Opacity},
+		{"g_albedo_roughness.png", with(material.BaseColor, s[material.Roughness]), material.Roughness},
+		{"g_normal.png", with(material.Normal, s[material.Height]), material.Height},
+		{"g_normal_height.png", with(material.Normal, s[material.Height]), material.Height},
+		{"g_metallic_smoothness.png", with(material.Metallic, s[material.Glossiness]), material.Glossiness},
 	} {
 		got := ""
 		for _, m := range Sort([]File{{c.file, c.look}})[0].Maps {
@@ -375,7 +376,7 @@ func TestTilesTiersAndMirrors(t *testing.T) {
 	s := looksOf(t, "slates_round")
 	other := looksOf(t, "hurdle_willow")
 	small := func(l *Look) *Look { c := *l; c.Info.W, c.Info.H = c.Info.W/2, c.Info.H/2; return &c }
-	flipped := *s[Normal]
+	flipped := *s[material.Normal]
 	flipped.Direction = normals.Down
 	flipped.Thumb = slices.Clone(flipped.Thumb)
 	flipped.Thumb[1] = slices.Clone(flipped.Thumb[1])
@@ -383,9 +384,9 @@ func TestTilesTiersAndMirrors(t *testing.T) {
 		flipped.Thumb[1][i] = 255 - v
 	}
 	sets := Sort([]File{
-		{"u/u_col.1002.png", s[BaseColor]}, {"u/u_col.1001.png", s[BaseColor]}, {"u/u_col.1011.png", s[BaseColor]}, {"u/u_nrm.1001.png", s[Normal]}, {"u/u_nrm.1002.png", s[Normal]},
-		{"t/t_col_2k.png", s[BaseColor]}, {"t/t_col_1k.png", small(s[BaseColor])}, {"t/t_disp_2k.png", s[Height]}, {"t/t_disp_1k.png", small(other[Height])},
-		{"d/d_normal_gl.png", s[Normal]}, {"d/d_normal_dx.png", &flipped}, {"d/d_color.png", s[BaseColor]},
+		{"u/u_col.1002.png", s[material.BaseColor]}, {"u/u_col.1001.png", s[material.BaseColor]}, {"u/u_col.1011.png", s[material.BaseColor]}, {"u/u_nrm.1001.png", s[material.Normal]}, {"u/u_nrm.1002.png", s[material.Normal]},
+		{"t/t_col_2k.png", s[material.BaseColor]}, {"t/t_col_1k.png", small(s[material.BaseColor])}, {"t/t_disp_2k.png", s[material.Height]}, {"t/t_disp_1k.png", small(other[material.Height])},
+		{"d/d_normal_gl.png", s[material.Normal]}, {"d/d_normal_dx.png", &flipped}, {"d/d_color.png", s[material.BaseColor]},
 	})
 	if len(sets) != 3 {
 		t.Fatalf("%d sets: %v", len(sets), names(sets))
@@ -401,7 +402,7 @@ func TestTilesTiersAndMirrors(t *testing.T) {
 				t.Errorf("tiers: %v %v", set.Unlike, set.Attachments)
 			}
 		case "d":
-			if n := set.Map(Normal); n == nil || n.Facing != normals.Up || len(set.Unlike) != 0 || len(set.Attachments) != 1 {
+			if n := set.Map(material.Normal); n == nil || n.Facing != normals.Up || len(set.Unlike) != 0 || len(set.Attachments) != 1 {
 				t.Errorf("directions: %+v %v %v", n.File, set.Unlike, set.Attachments)
 			}
 		}
@@ -416,7 +417,7 @@ func TestPreviewsByTheirPixels(t *testing.T) {
 		}
 		return 0.9
 	})
-	set := Sort([]File{{"s/s_col.png", s[BaseColor]}, {"s/s_nrm.png", s[Normal]}, {"s/s.png", render}})[0]
+	set := Sort([]File{{"s/s_col.png", s[material.BaseColor]}, {"s/s_nrm.png", s[material.Normal]}, {"s/s.png", render}})[0]
 	if len(set.Maps) != 2 || len(set.Attachments) != 1 || set.Attachments[0].Kind != "preview" {
 		t.Errorf("%d maps, %v %v", len(set.Maps), set.Attachments, set.Unassigned)
 	}

@@ -1,6 +1,7 @@
 package channels
 
 import (
+	"aldermoor/core/material"
 	"fmt"
 	"math"
 	"strings"
@@ -14,32 +15,32 @@ const steep = 6
 
 // Verdict is what one component of a file is taken for.
 type Verdict struct {
-	Channel    Channel
+	Channel    material.Channel
 	Confidence float64 // 0..1
 	Reasons    []Reason
 }
 
 // weigh sums the reasons for each channel and picks the likeliest.
 func weigh(reasons []Reason) Verdict {
-	score := map[Channel]float64{}
+	score := map[material.Channel]float64{}
 	for _, r := range reasons {
 		score[r.Channel] += r.Weight
 	}
-	var best Channel
+	var best material.Channel
 	var total float64
 	top := 0.12 // below this nothing has been said
-	for _, c := range All() {
+	for _, c := range material.All() {
 		total += math.Exp(steep * score[c])
 		if score[c] > top {
 			best, top = c, score[c]
 		}
 	}
 	v := Verdict{Channel: best}
-	if best != None {
+	if best != material.None {
 		v.Confidence = math.Exp(steep*top) / total
 	}
 	for _, r := range reasons {
-		if r.Channel == best || (best == None && r.Weight > 0) {
+		if r.Channel == best || (best == material.None && r.Weight > 0) {
 			v.Reasons = append(v.Reasons, r)
 		}
 	}
@@ -48,9 +49,9 @@ func weigh(reasons []Reason) Verdict {
 
 // Against is what the pixels say strongly against their being that channel, as a
 // sentence, or "".
-func (l Look) Against(c Channel) (says string) {
+func (l Look) Against(c material.Channel) (says string) {
 	worst := -0.44
-	pixels(l, func(_ string, of Channel, w float64, format string, args ...any) {
+	pixels(l, func(_ string, of material.Channel, w float64, format string, args ...any) {
 		if of == c && w < worst {
 			worst, says = w, fmt.Sprintf(format, args...)
 		}
@@ -61,7 +62,7 @@ func (l Look) Against(c Channel) (says string) {
 // judge decides on a whole file (its colour components).
 func judge(n Name, l Look) Verdict {
 	var rs []Reason
-	add := func(kind string, c Channel, w float64, says string, args ...any) {
+	add := func(kind string, c material.Channel, w float64, says string, args ...any) {
 		rs = append(rs, Reason{kind, fmt.Sprintf(says, args...), w, c})
 	}
 	named, weight, text := n.claim()
@@ -72,77 +73,77 @@ func judge(n Name, l Look) Verdict {
 		}
 		named = rule.Channel
 		add("rule", named, 1.3, "A rule for %s: names ending in %q are %s.", who, rule.Ending, strings.ToLower(named.Title()))
-	} else if named != None {
+	} else if named != material.None {
 		add("name", named, weight, "The name says %q: %s.", text, strings.ToLower(named.Title()))
 	}
-	if n.Side != "" && named == None {
-		add("name", Normal, 0.6, "The name gives a direction (%s), as only normal maps have.", n.Side)
+	if n.Side != "" && named == material.None {
+		add("name", material.Normal, 0.6, "The name gives a direction (%s), as only normal maps have.", n.Side)
 	}
 	pixels(l, add)
-	if named == None && len(n.Own) > 0 && !l.grey() && l.UnitLength < 0.6 {
-		add("peer", BaseColor, 0.15, "The file carries the set's bare name, as base maps often do.")
+	if named == material.None && len(n.Own) > 0 && !l.grey() && l.UnitLength < 0.6 {
+		add("peer", material.BaseColor, 0.15, "The file carries the set's bare name, as base maps often do.")
 	}
 	return weigh(rs)
 }
 
 // pixels gives what a whole file's pixels say for and against each channel.
-func pixels(l Look, add func(kind string, c Channel, w float64, says string, args ...any)) {
-	against := func(w float64, says string, cs ...Channel) {
+func pixels(l Look, add func(kind string, c material.Channel, w float64, says string, args ...any)) {
+	against := func(w float64, says string, cs ...material.Channel) {
 		for _, c := range cs {
 			add("pixels", c, -w, "%s", says)
 		}
 	}
 	grey := l.grey()
 	if l.objectSpace() {
-		against(2, "Its pixels are unit vectors that face every way: normals of a whole object, not of a surface. They cannot be laid; bake them in tangent space.", All()...)
+		against(2, "Its pixels are unit vectors that face every way: normals of a whole object, not of a surface. They cannot be laid; bake them in tangent space.", material.All()...)
 		return
 	}
 	if l.twoComponent() {
-		add("pixels", Normal, 0.45, "Two components vary around the middle and the third is empty, as in normal maps of two components.")
-		against(0.5, "Its third component is empty.", BaseColor, Emissive)
+		add("pixels", material.Normal, 0.45, "Two components vary around the middle and the third is empty, as in normal maps of two components.")
+		against(0.5, "Its third component is empty.", material.BaseColor, material.Emissive)
 		return
 	}
 	normal := l.UnitLength > 0.9 && l.Info.Components >= 3 && l.Mean[2] > 0.6
 	switch {
 	case normal && (l.StdDev[0] > 0.004 || l.StdDev[1] > 0.004 || l.Mean[2] > 0.95):
-		add("pixels", Normal, 0.8, "%.0f %% of its pixels are unit vectors that face up.", 100*l.UnitLength)
-		against(0.7, "Its pixels are unit vectors, which is what normal maps hold.", BaseColor, Roughness, Metallic, Height, Occlusion, Opacity, Emissive, Specular, Glossiness, Mask)
+		add("pixels", material.Normal, 0.8, "%.0f %% of its pixels are unit vectors that face up.", 100*l.UnitLength)
+		against(0.7, "Its pixels are unit vectors, which is what normal maps hold.", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Emissive, material.Specular, material.Glossiness, material.Mask)
 	case l.UnitLength < 0.5:
-		against(0.9, fmt.Sprintf("Only %.0f %% of its pixels are unit vectors.", 100*l.UnitLength), Normal)
+		against(0.9, fmt.Sprintf("Only %.0f %% of its pixels are unit vectors.", 100*l.UnitLength), material.Normal)
 	}
 	switch {
 	case grey:
 		says := "It is grey, as data maps are."
-		for _, c := range []Channel{Roughness, Metallic, Height, Occlusion, Opacity, Glossiness, Mask} {
+		for _, c := range []material.Channel{material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness, material.Mask} {
 			add("pixels", c, 0.08, "%s", says)
 		}
 		if l.Info.Components >= 3 {
-			against(0.12, "It is grey throughout.", BaseColor)
+			against(0.12, "It is grey throughout.", material.BaseColor)
 		} else {
-			against(0.35, "It has one component; colour needs three.", BaseColor, Emissive)
+			against(0.35, "It has one component; colour needs three.", material.BaseColor, material.Emissive)
 		}
-		against(0.9, "It is grey; a normal map is not.", Normal)
+		against(0.9, "It is grey; a normal map is not.", material.Normal)
 	case !normal && l.Spread > 0.03:
-		add("pixels", BaseColor, 0.35, "It is in colour.")
-		against(0.45, "It is in colour; a data map is grey.", Roughness, Metallic, Height, Occlusion, Opacity, Glossiness)
+		add("pixels", material.BaseColor, 0.35, "It is in colour.")
+		against(0.45, "It is in colour; a data map is grey.", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
 	}
 	if !grey || l.flat(0) {
 		return
 	}
 	if l.Extremes > 0.9 {
-		for _, c := range []Channel{Metallic, Opacity, Mask} {
+		for _, c := range []material.Channel{material.Metallic, material.Opacity, material.Mask} {
 			add("pixels", c, 0.12, "%.0f %% of it is black or white.", 100*l.Extremes)
 		}
-		against(0.10, "It is nearly all black and white.", Roughness, Height, Glossiness)
+		against(0.10, "It is nearly all black and white.", material.Roughness, material.Height, material.Glossiness)
 	}
 	if l.Mean[0] > 0.72 && l.Max[0] > 0.97 && l.Extremes < 0.97 {
-		add("pixels", Occlusion, 0.10, "It is bright with dark hollows.")
+		add("pixels", material.Occlusion, 0.10, "It is bright with dark hollows.")
 	}
 	if l.Mean[0] < 0.25 && l.Extremes < 0.9 {
-		against(0.15, "It is dark; occlusion is bright.", Occlusion)
+		against(0.15, "It is dark; occlusion is bright.", material.Occlusion)
 	}
 	if l.Info.Bits >= 16 {
-		add("pixels", Height, 0.15, "It has %d bits, which height needs most.", l.Info.Bits)
+		add("pixels", material.Height, 0.15, "It has %d bits, which height needs most.", l.Info.Bits)
 	}
 }
 
@@ -160,14 +161,14 @@ func unpackable(n Name, l Look) []part {
 	}
 	packing, word := n.packing()
 	if packing == nil {
-		if c, w, _ := n.claim(); c != None && w > 0.5 || l.Likeness > 0.35 || l.Components() < 3 {
+		if c, w, _ := n.claim(); c != material.None && w > 0.5 || l.Likeness > 0.35 || l.Components() < 3 {
 			return nil
 		}
 		return guessPacked(l)
 	}
 	var out []part
 	for c, ch := range packing {
-		if ch == None || c >= len(l.Mean) {
+		if ch == material.None || c >= len(l.Mean) {
 			continue
 		}
 		component := "rgba"[c : c+1]
@@ -179,12 +180,12 @@ func unpackable(n Name, l Look) []part {
 		switch {
 		case l.Likeness > 0.9:
 			doubt(0.7, "Its components go together like those of a colour picture (%.2f).", l.Likeness)
-		case ch == Occlusion && l.Mean[c] < 0.3 && !l.flat(c):
+		case ch == material.Occlusion && l.Mean[c] < 0.3 && !l.flat(c):
 			doubt(0.6, "This component is dark; occlusion is bright.")
-		case ch == Occlusion && l.Mean[c] > 0.6:
+		case ch == material.Occlusion && l.Mean[c] > 0.6:
 			v.Confidence = 0.97
 			v.Reasons = append(v.Reasons, Reason{"pixels", "This component is bright with dark hollows.", 0.2, ch})
-		case l.flat(c) && ch != Metallic:
+		case l.flat(c) && ch != material.Metallic:
 			doubt(0.8, "This component is %.2f throughout.", l.Mean[c])
 		}
 		out = append(out, part{component, v})
@@ -202,11 +203,11 @@ func componentWord(c string) string {
 // sure.
 func guessPacked(l Look) []part {
 	n := min(3, len(l.Mean))
-	taken := [3]Channel{}
-	pick := func(ch Channel, fit func(c int) float64) {
+	taken := [3]material.Channel{}
+	pick := func(ch material.Channel, fit func(c int) float64) {
 		best, most := -1, 0.0
 		for c := range n {
-			if f := fit(c); taken[c] == None && f > most {
+			if f := fit(c); taken[c] == material.None && f > most {
 				best, most = c, f
 			}
 		}
@@ -214,13 +215,13 @@ func guessPacked(l Look) []part {
 			taken[best] = ch
 		}
 	}
-	pick(Occlusion, func(c int) float64 {
+	pick(material.Occlusion, func(c int) float64 {
 		if l.Mean[c] < 0.7 || l.Max[c] < 0.95 || l.flat(c) {
 			return 0
 		}
 		return l.Mean[c]
 	})
-	pick(Metallic, func(c int) float64 {
+	pick(material.Metallic, func(c int) float64 {
 		spread := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6)) // 1 for black and white alone
 		if l.flat(c) && l.Mean[c] < 0.05 {
 			return 1
@@ -230,7 +231,7 @@ func guessPacked(l Look) []part {
 		}
 		return spread
 	})
-	pick(Roughness, func(c int) float64 {
+	pick(material.Roughness, func(c int) float64 {
 		if l.flat(c) {
 			return 0
 		}
@@ -238,7 +239,7 @@ func guessPacked(l Look) []part {
 	})
 	var out []part
 	for c, ch := range taken {
-		if ch != None {
+		if ch != material.None {
 			says := fmt.Sprintf("Its components have little in common (%.2f), as packed maps have; %s looks like %s.", l.Likeness, componentWord("rgb"[c:c+1]), strings.ToLower(ch.Title()))
 			out = append(out, part{"rgb"[c : c+1], Verdict{ch, 0.6, []Reason{{"pixels", says, 0.4, ch}}}})
 		}
@@ -261,7 +262,7 @@ func (l Look) Components() (n int) {
 
 // judgeAlpha decides what the alpha of a map of the given channel holds: what the
 // name says beside that channel, else what its pixels are most like.
-func judgeAlpha(n Name, of Channel, l Look) Verdict {
+func judgeAlpha(n Name, of material.Channel, l Look) Verdict {
 	c := len(l.Mean) - 1
 	if _, w, ok := n.withAlpha(); ok {
 		ch := claims[w].channel
@@ -269,16 +270,16 @@ func judgeAlpha(n Name, of Channel, l Look) Verdict {
 	}
 	bimodal := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6))
 	switch {
-	case of == Normal:
-		return Verdict{Height, 0.75, []Reason{{"pixels", "The alpha of a normal map often holds its height, and this one is not flat.", 0.5, Height}}}
-	case of == Metallic || of == Specular:
-		return Verdict{Glossiness, 0.75, []Reason{{"pixels", fmt.Sprintf("The alpha of a %s map often holds glossiness, and this one is not flat.", strings.ToLower(of.Title())), 0.5, Glossiness}}}
+	case of == material.Normal:
+		return Verdict{material.Height, 0.75, []Reason{{"pixels", "The alpha of a normal map often holds its height, and this one is not flat.", 0.5, material.Height}}}
+	case of == material.Metallic || of == material.Specular:
+		return Verdict{material.Glossiness, 0.75, []Reason{{"pixels", fmt.Sprintf("The alpha of a %s map often holds glossiness, and this one is not flat.", strings.ToLower(of.Title())), 0.5, material.Glossiness}}}
 	case bimodal > 0.75 || l.Max[c] > 0.98:
 		sure := 0.8
 		if bimodal > 0.75 {
 			sure = 0.92
 		}
-		return Verdict{Opacity, sure, []Reason{{"pixels", "The alpha is not the same throughout, and opaque in places.", 0.6, Opacity}}}
+		return Verdict{material.Opacity, sure, []Reason{{"pixels", "The alpha is not the same throughout, and opaque in places.", 0.6, material.Opacity}}}
 	}
-	return Verdict{Glossiness, 0.55, []Reason{{"pixels", "The alpha is not the same throughout and nowhere opaque: it may be glossiness.", 0.4, Glossiness}}}
+	return Verdict{material.Glossiness, 0.55, []Reason{{"pixels", "The alpha is not the same throughout and nowhere opaque: it may be glossiness.", 0.4, material.Glossiness}}}
 }

@@ -1,6 +1,7 @@
 package channels
 
 import (
+	"aldermoor/core/material"
 	"fmt"
 	"maps"
 	"math/rand/v2"
@@ -11,8 +12,8 @@ import (
 
 // A channel word, two letters and one number made the sorting panic.
 func TestNumberBehindALetter(t *testing.T) {
-	sets := Sort([]File{{"metal_d_01.png", lookOf(BaseColor)}, {"metal_n_01.png", lookOf(Normal)}})
-	if len(sets) != 1 || sets[0].Map(BaseColor) == nil || sets[0].Map(Normal) == nil {
+	sets := Sort([]File{{"metal_d_01.png", lookOf(material.BaseColor)}, {"metal_n_01.png", lookOf(material.Normal)}})
+	if len(sets) != 1 || sets[0].Map(material.BaseColor) == nil || sets[0].Map(material.Normal) == nil {
 		t.Errorf("%+v", sets)
 	}
 }
@@ -42,7 +43,7 @@ func TestHeapsOfNames(t *testing.T) {
 				continue
 			}
 			seen[name] = true
-			files = append(files, File{name, lookOf(All()[rng.IntN(6)])})
+			files = append(files, File{name, lookOf(material.All()[rng.IntN(6)])})
 		}
 		for _, s := range heapOf(t, files) {
 			for _, m := range s.Maps {

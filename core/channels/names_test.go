@@ -1,6 +1,7 @@
 package channels
 
 import (
+	"aldermoor/core/material"
 	"fmt"
 	"strings"
 	"testing"
@@ -56,37 +57,37 @@ func TestParseName(t *testing.T) {
 }
 
 func TestRulesGoBeforeWords(t *testing.T) {
-	rules := []Rule{{Ending: "nrm", Channel: Height, Station: "Odd Rig"}, {Ending: "zz", Channel: Roughness}, {Ending: "zz", Channel: Metallic}}
-	grey := lookOf(Roughness)
-	sets := Sort([]File{{"wall_zz.png", grey}, {"wall_nrm.png", lookOf(Height)}, {"wall_col.png", lookOf(BaseColor)}}, rules...)
+	rules := []Rule{{Ending: "nrm", Channel: material.Height, Station: "Odd Rig"}, {Ending: "zz", Channel: material.Roughness}, {Ending: "zz", Channel: material.Metallic}}
+	grey := lookOf(material.Roughness)
+	sets := Sort([]File{{"wall_zz.png", grey}, {"wall_nrm.png", lookOf(material.Height)}, {"wall_col.png", lookOf(material.BaseColor)}}, rules...)
 	if len(sets) != 1 || len(sets[0].Maps) != 3 {
 		t.Fatalf("%d sets", len(sets))
 	}
 	s := sets[0]
-	if m := s.Map(Roughness); m == nil || m.File != "wall_zz.png" || m.Confidence < 0.9 || m.Reasons[0].Kind != "rule" || !strings.Contains(m.Reasons[0].Says, "every station") {
+	if m := s.Map(material.Roughness); m == nil || m.File != "wall_zz.png" || m.Confidence < 0.9 || m.Reasons[0].Kind != "rule" || !strings.Contains(m.Reasons[0].Says, "every station") {
 		t.Errorf("%+v", m)
 	}
-	if m := s.Map(Height); m == nil || m.File != "wall_nrm.png" || !strings.Contains(m.Reasons[0].Says, "Odd Rig") {
+	if m := s.Map(material.Height); m == nil || m.File != "wall_nrm.png" || !strings.Contains(m.Reasons[0].Says, "Odd Rig") {
 		t.Error("the station's rule was not followed")
 	}
 	// Against plain pixels a rule is not sure, and the pixels are heard.
-	for _, m := range Sort([]File{{"wall_zz.png", lookOf(Normal)}, {"wall_col.png", lookOf(BaseColor)}}, rules...)[0].Maps {
-		if m.File == "wall_zz.png" && m.Channel == Roughness && m.Confidence >= 0.9 {
+	for _, m := range Sort([]File{{"wall_zz.png", lookOf(material.Normal)}, {"wall_col.png", lookOf(material.BaseColor)}}, rules...)[0].Maps {
+		if m.File == "wall_zz.png" && m.Channel == material.Roughness && m.Confidence >= 0.9 {
 			t.Errorf("surely %s at %.2f", m.Channel, m.Confidence)
 		}
 	}
-	if says := lookOf(Normal).Against(Roughness); !strings.Contains(says, "unit vectors") {
+	if says := lookOf(material.Normal).Against(material.Roughness); !strings.Contains(says, "unit vectors") {
 		t.Errorf("%q", says)
 	}
-	if says := lookOf(Roughness).Against(Roughness); says != "" {
+	if says := lookOf(material.Roughness).Against(material.Roughness); says != "" {
 		t.Errorf("%q speaks against what it is", says)
 	}
 }
 
 // One file, several layers: each is a picture of its own, judged by its layer's name.
 func TestLayers(t *testing.T) {
-	layer := func(name string, c Channel) *Look { l := *lookOf(c); l.Info.Layer = name; return &l }
-	sets := Sort([]File{{"wall.exr", lookOf(BaseColor)}, {"wall.exr", layer("N", Normal)}, {"wall.exr", layer("roughness", Roughness)}, {"wall.exr", layer("what", Roughness)}})
+	layer := func(name string, c material.Channel) *Look { l := *lookOf(c); l.Info.Layer = name; return &l }
+	sets := Sort([]File{{"wall.exr", lookOf(material.BaseColor)}, {"wall.exr", layer("N", material.Normal)}, {"wall.exr", layer("roughness", material.Roughness)}, {"wall.exr", layer("what", material.Roughness)}})
 	if len(sets) != 1 {
 		t.Fatalf("%v", names(sets))
 	}
@@ -100,10 +101,10 @@ func TestLayers(t *testing.T) {
 }
 
 func TestSixteenBitsBeforeEight(t *testing.T) {
-	deep := *lookOf(Height)
+	deep := *lookOf(material.Height)
 	deep.Info.Bits, deep.TrueBits = 16, 16
-	set := Sort([]File{{"a/8bit/wall_disp.png", lookOf(Height)}, {"a/16bit/wall_disp.png", &deep}, {"a/wall_col.png", lookOf(BaseColor)}})
-	if len(set) != 1 || set[0].Map(Height).File != "a/16bit/wall_disp.png" || len(set[0].Attachments) != 1 {
-		t.Errorf("%d sets, height from %s", len(set), set[0].Map(Height).File)
+	set := Sort([]File{{"a/8bit/wall_disp.png", lookOf(material.Height)}, {"a/16bit/wall_disp.png", &deep}, {"a/wall_col.png", lookOf(material.BaseColor)}})
+	if len(set) != 1 || set[0].Map(material.Height).File != "a/16bit/wall_disp.png" || len(set[0].Attachments) != 1 {
+		t.Errorf("%d sets, height from %s", len(set), set[0].Map(material.Height).File)
 	}
 }

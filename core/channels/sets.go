@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 )
 
@@ -72,7 +73,7 @@ type Set struct {
 type Refusal struct{ File, Says string }
 
 // Map returns the set's map of a channel, or nil.
-func (s *Set) Map(c Channel) *Map {
+func (s *Set) Map(c material.Channel) *Map {
 	for i := range s.Maps {
 		if s.Maps[i].Channel == c {
 			return &s.Maps[i]
@@ -84,7 +85,7 @@ func (s *Set) Map(c Channel) *Map {
 // Workflow is metal_rough, spec_gloss or plain.
 func (s *Set) Workflow() string {
 	switch {
-	case s.Map(Specular) != nil && s.Map(Glossiness) != nil && s.Map(Metallic) == nil:
+	case s.Map(material.Specular) != nil && s.Map(material.Glossiness) != nil && s.Map(material.Metallic) == nil:
 		return "spec_gloss"
 	case len(s.Maps) > 0:
 		return "metal_rough"
@@ -111,7 +112,7 @@ var previewWords = []string{"preview", "render", "rendered", "thumb", "thumbnail
 // preview says whether a name is that of a picture of the material, and strips
 // the word that tells.
 func (n *Name) preview() bool {
-	if c, w, _ := n.claim(); c != None && w > 0.4 {
+	if c, w, _ := n.claim(); c != material.None && w > 0.4 {
 		return false
 	}
 	for i, w := range n.Own {
@@ -238,12 +239,12 @@ func nameOf(file string) string {
 // channels, it belongs to the name ("plate metal col", "plate metal nrm").
 func returnWords(pictures []entry) {
 	type group struct{ dir, own, lead string }
-	follow := map[group]map[Channel]bool{}
+	follow := map[group]map[material.Channel]bool{}
 	for _, e := range pictures {
 		if lead, more := e.name.lead(); more {
 			g := group{e.name.Dir, e.key(), lead}
 			if follow[g] == nil {
-				follow[g] = map[Channel]bool{}
+				follow[g] = map[material.Channel]bool{}
 			}
 			c, _, _ := e.name.claim()
 			follow[g][c] = true
@@ -263,13 +264,13 @@ func returnWords(pictures []entry) {
 func readFolders(pictures []entry) {
 	type place struct{ above, name string }
 	at := func(e entry) place { return place{e.name.stemDir, strings.Join(e.name.asBare().Own, " ")} }
-	folders := map[place]map[Channel]bool{}
+	folders := map[place]map[material.Channel]bool{}
 	for _, e := range pictures {
 		if e.name.folder == nil {
 			continue
 		}
 		if folders[at(e)] == nil {
-			folders[at(e)] = map[Channel]bool{}
+			folders[at(e)] = map[material.Channel]bool{}
 		}
 		c, _, _ := claim(e.name.folder)
 		folders[at(e)][c] = true
@@ -290,11 +291,11 @@ func readFolders(pictures []entry) {
 // readFronts reads names with the channel first where that makes larger sets: in
 // "normal_metal" and "height_metal" metal is the material.
 func readFronts(pictures []entry) {
-	backs, fronts := map[string]map[Channel]bool{}, map[string]map[Channel]bool{}
-	note := func(to map[string]map[Channel]bool, e entry) {
+	backs, fronts := map[string]map[material.Channel]bool{}, map[string]map[material.Channel]bool{}
+	note := func(to map[string]map[material.Channel]bool, e entry) {
 		k := e.name.Dir + "\x00" + e.key()
 		if to[k] == nil {
-			to[k] = map[Channel]bool{}
+			to[k] = map[material.Channel]bool{}
 		}
 		c, _, _ := e.name.claim()
 		to[k][c] = true
@@ -320,11 +321,11 @@ func readFronts(pictures []entry) {
 // lacks the channel that it seems to give: beside "plate_metal_nrm" and
 // "plate_metal_ao", "plate_metal" is no metallic map.
 func readBare(pictures []entry) {
-	sets := map[string]map[Channel]bool{}
+	sets := map[string]map[material.Channel]bool{}
 	for _, e := range pictures {
 		k := e.name.Dir + "\x00" + e.key()
 		if sets[k] == nil {
-			sets[k] = map[Channel]bool{}
+			sets[k] = map[material.Channel]bool{}
 		}
 		c, _, _ := e.name.claim()
 		sets[k][c] = true
@@ -336,7 +337,7 @@ func readBare(pictures []entry) {
 		}
 		bare := entry{e.File, e.name.asBare()}
 		whole := sets[bare.name.Dir+"\x00"+bare.key()]
-		if len(whole) >= 2 && bare.key() != e.key() && !whole[BaseColor] {
+		if len(whole) >= 2 && bare.key() != e.key() && !whole[material.BaseColor] {
 			e.name = bare.name
 		}
 	}
@@ -423,14 +424,14 @@ func decide(group []entry) Set {
 			colours, _, _ = e.name.withAlpha()
 		}
 		base.Verdict = judge(colours, look)
-		if base.Channel == None {
+		if base.Channel == material.None {
 			s.Unassigned = append(s.Unassigned, e.address())
 			if look.objectSpace() {
 				s.Refused = append(s.Refused, Refusal{e.Path, "holds normals of a whole object, not of a surface (object space): it cannot be laid. Bake it in tangent space"})
 			}
 			continue
 		}
-		if base.Channel == Normal {
+		if base.Channel == material.Normal {
 			base.face()
 		}
 		if base.Channel.Grey() && look.Info.Components == 1 {
@@ -476,7 +477,7 @@ func decide(group []entry) Set {
 			}
 		case m.Confidence > 0.6 && first.sameShape(m) && (m.deep() < first.deep() || m.Facing != first.Facing):
 			s.Attachments = append(s.Attachments, Attachment{m.File, "other"})
-			if m.Channel == Normal && m.Facing != first.Facing && first.Look.Apart(m.Look, 1) > tierSlack {
+			if m.Channel == material.Normal && m.Facing != first.Facing && first.Look.Apart(m.Look, 1) > tierSlack {
 				s.Unlike = append(s.Unlike, [2]string{first.File, m.File})
 			}
 		case !slices.Contains(s.Unassigned, m.address()):
@@ -484,7 +485,7 @@ func decide(group []entry) Set {
 		}
 	}
 	s.keepAll(group)
-	order := All()
+	order := material.All()
 	slices.SortStableFunc(s.Maps, func(a, b Map) int {
 		return cmp.Or(cmp.Compare(slices.Index(order, a.Channel), slices.Index(order, b.Channel)), cmp.Compare(a.UDIM, b.UDIM))
 	})
@@ -524,7 +525,7 @@ func (s *Set) keepAll(group []entry) {
 // lastOne takes the one picture that nothing was said of for the base colour that
 // the set lacks.
 func (s *Set) lastOne(group []entry, found *[]Map) {
-	if len(s.Unassigned) != 1 || len(*found) < 2 || slices.ContainsFunc(*found, func(m Map) bool { return m.Channel == BaseColor }) {
+	if len(s.Unassigned) != 1 || len(*found) < 2 || slices.ContainsFunc(*found, func(m Map) bool { return m.Channel == material.BaseColor }) {
 		return
 	}
 	for _, e := range group {
@@ -533,7 +534,7 @@ func (s *Set) lastOne(group []entry, found *[]Map) {
 		}
 		says := "All other maps of the set are something else, and it lacks a base colour."
 		*found = append(*found, Map{File: e.Path, Component: "rgb", Look: *e.Look, Tier: e.name.Tier, UDIM: e.name.UDIM,
-			Verdict: Verdict{BaseColor, 0.7, []Reason{{"peer", says, 0.5, BaseColor}}}})
+			Verdict: Verdict{material.BaseColor, 0.7, []Reason{{"peer", says, 0.5, material.BaseColor}}}})
 		s.Unassigned = nil
 		return
 	}
@@ -544,7 +545,7 @@ func (m Map) address() string { return Address(m.File, m.Look.Info.Layer) }
 func (m Map) area() int { return m.Look.Info.W * m.Look.Info.H }
 
 func (m Map) deep() int {
-	if m.Channel == Height || m.Channel == Normal {
+	if m.Channel == material.Height || m.Channel == material.Normal {
 		return m.Look.Info.Bits
 	}
 	return 8
@@ -566,17 +567,17 @@ func (m *Map) face() {
 	words := map[normals.Direction]string{normals.Up: "up (Y+)", normals.Down: "down (Y−)"}
 	m.Facing, m.Sure = m.Look.Direction, m.Look.DirectionConfidence
 	if m.Facing != normals.Unknown {
-		m.Reasons = append(m.Reasons, Reason{"pixels", fmt.Sprintf("Its slopes fit together only if it points %s.", words[m.Facing]), m.Sure, Normal})
+		m.Reasons = append(m.Reasons, Reason{"pixels", fmt.Sprintf("Its slopes fit together only if it points %s.", words[m.Facing]), m.Sure, material.Normal})
 	}
 	switch {
 	case m.Claim == normals.Unknown:
 	case m.Facing == normals.Unknown:
 		m.Facing, m.Sure = m.Claim, 0.6
-		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says that it points %s.", words[m.Claim]), 0.6, Normal})
+		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says that it points %s.", words[m.Claim]), 0.6, material.Normal})
 	case m.Claim == m.Facing:
-		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says so too: it points %s.", words[m.Claim]), 0.6, Normal})
+		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says so too: it points %s.", words[m.Claim]), 0.6, material.Normal})
 	default:
-		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says that it points %s.", words[m.Claim]), -0.6, Normal})
+		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says that it points %s.", words[m.Claim]), -0.6, material.Normal})
 	}
 }
 

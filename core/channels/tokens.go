@@ -1,6 +1,7 @@
 package channels
 
 import (
+	"aldermoor/core/material"
 	"path"
 	"regexp"
 	"slices"
@@ -92,34 +93,34 @@ var (
 // claims are the words that name channels, and how far each is to be believed
 // on its own: whole words fully, abbreviations less, single letters little.
 var claims = map[string]struct {
-	channel Channel
+	channel material.Channel
 	weight  float64
 }{
-	"basecolor": {BaseColor, 1}, "basecolour": {BaseColor, 1}, "albedo": {BaseColor, 1}, "diffuse": {BaseColor, 0.9}, "diff": {BaseColor, 0.85},
-	"color": {BaseColor, 0.85}, "colour": {BaseColor, 0.85}, "col": {BaseColor, 0.8}, "alb": {BaseColor, 0.85}, "base": {BaseColor, 0.7}, "bc": {BaseColor, 0.7}, "dif": {BaseColor, 0.8}, "clr": {BaseColor, 0.7},
-	"a": {BaseColor, 0.25}, "d": {BaseColor, 0.35}, "c": {BaseColor, 0.35}, "b": {BaseColor, 0.25},
-	"roughness": {Roughness, 1}, "rough": {Roughness, 0.85}, "rgh": {Roughness, 0.85}, "rou": {Roughness, 0.7}, "rgn": {Roughness, 0.6}, "ro": {Roughness, 0.5}, "r": {Roughness, 0.35},
-	"metallic": {Metallic, 1}, "metalness": {Metallic, 1}, "metal": {Metallic, 0.75}, "mtl": {Metallic, 0.6}, "met": {Metallic, 0.65}, "metallness": {Metallic, 0.9}, "m": {Metallic, 0.35}, "mt": {Metallic, 0.45},
-	"normal": {Normal, 0.9}, "normals": {Normal, 0.95}, "nrm": {Normal, 0.95}, "norm": {Normal, 0.9}, "nor": {Normal, 0.85}, "nml": {Normal, 0.9}, "nm": {Normal, 0.7}, "n": {Normal, 0.4}, "normalmap": {Normal, 1},
-	"height": {Height, 1}, "displacement": {Height, 1}, "disp": {Height, 0.95}, "displace": {Height, 0.95}, "bump": {Height, 0.85}, "depth": {Height, 0.75}, "hgt": {Height, 0.85}, "dsp": {Height, 0.8}, "h": {Height, 0.35}, "heightmap": {Height, 1},
-	"ao": {Occlusion, 0.95}, "occlusion": {Occlusion, 1}, "occ": {Occlusion, 0.9}, "ambientocclusion": {Occlusion, 1}, "ambient": {Occlusion, 0.6}, "cavity": {Occlusion, 0.4},
-	"opacity": {Opacity, 1}, "alpha": {Opacity, 0.9}, "transparency": {Opacity, 0.85}, "cutout": {Opacity, 0.9}, "opac": {Opacity, 0.9}, "op": {Opacity, 0.6}, "o": {Opacity, 0.25},
-	"emissive": {Emissive, 1}, "emission": {Emissive, 1}, "emit": {Emissive, 0.85}, "emis": {Emissive, 0.85}, "glow": {Emissive, 0.7}, "illum": {Emissive, 0.7}, "e": {Emissive, 0.3},
-	"specular": {Specular, 1}, "spec": {Specular, 0.9}, "refl": {Specular, 0.7}, "reflection": {Specular, 0.75}, "s": {Specular, 0.25},
-	"glossiness": {Glossiness, 1}, "gloss": {Glossiness, 0.95}, "smoothness": {Glossiness, 0.95}, "smooth": {Glossiness, 0.7}, "gls": {Glossiness, 0.85}, "g": {Glossiness, 0.3},
-	"transmission": {Transmission, 1}, "translucency": {Transmission, 0.85}, "transmissive": {Transmission, 0.9}, "thickness": {Transmission, 0.4},
-	"sheen": {Sheen, 1}, "fuzz": {Sheen, 0.6}, "anisotropy": {Anisotropy, 1}, "aniso": {Anisotropy, 0.9},
-	"coat": {Coat, 0.8}, "clearcoat": {Coat, 1}, "mask": {Mask, 0.8}, "id": {Mask, 0.5},
+	"basecolor": {material.BaseColor, 1}, "basecolour": {material.BaseColor, 1}, "albedo": {material.BaseColor, 1}, "diffuse": {material.BaseColor, 0.9}, "diff": {material.BaseColor, 0.85},
+	"color": {material.BaseColor, 0.85}, "colour": {material.BaseColor, 0.85}, "col": {material.BaseColor, 0.8}, "alb": {material.BaseColor, 0.85}, "base": {material.BaseColor, 0.7}, "bc": {material.BaseColor, 0.7}, "dif": {material.BaseColor, 0.8}, "clr": {material.BaseColor, 0.7},
+	"a": {material.BaseColor, 0.25}, "d": {material.BaseColor, 0.35}, "c": {material.BaseColor, 0.35}, "b": {material.BaseColor, 0.25},
+	"roughness": {material.Roughness, 1}, "rough": {material.Roughness, 0.85}, "rgh": {material.Roughness, 0.85}, "rou": {material.Roughness, 0.7}, "rgn": {material.Roughness, 0.6}, "ro": {material.Roughness, 0.5}, "r": {material.Roughness, 0.35},
+	"metallic": {material.Metallic, 1}, "metalness": {material.Metallic, 1}, "metal": {material.Metallic, 0.75}, "mtl": {material.Metallic, 0.6}, "met": {material.Metallic, 0.65}, "metallness": {material.Metallic, 0.9}, "m": {material.Metallic, 0.35}, "mt": {material.Metallic, 0.45},
+	"normal": {material.Normal, 0.9}, "normals": {material.Normal, 0.95}, "nrm": {material.Normal, 0.95}, "norm": {material.Normal, 0.9}, "nor": {material.Normal, 0.85}, "nml": {material.Normal, 0.9}, "nm": {material.Normal, 0.7}, "n": {material.Normal, 0.4}, "normalmap": {material.Normal, 1},
+	"height": {material.Height, 1}, "displacement": {material.Height, 1}, "disp": {material.Height, 0.95}, "displace": {material.Height, 0.95}, "bump": {material.Height, 0.85}, "depth": {material.Height, 0.75}, "hgt": {material.Height, 0.85}, "dsp": {material.Height, 0.8}, "h": {material.Height, 0.35}, "heightmap": {material.Height, 1},
+	"ao": {material.Occlusion, 0.95}, "occlusion": {material.Occlusion, 1}, "occ": {material.Occlusion, 0.9}, "ambientocclusion": {material.Occlusion, 1}, "ambient": {material.Occlusion, 0.6}, "cavity": {material.Occlusion, 0.4},
+	"opacity": {material.Opacity, 1}, "alpha": {material.Opacity, 0.9}, "transparency": {material.Opacity, 0.85}, "cutout": {material.Opacity, 0.9}, "opac": {material.Opacity, 0.9}, "op": {material.Opacity, 0.6}, "o": {material.Opacity, 0.25},
+	"emissive": {material.Emissive, 1}, "emission": {material.Emissive, 1}, "emit": {material.Emissive, 0.85}, "emis": {material.Emissive, 0.85}, "glow": {material.Emissive, 0.7}, "illum": {material.Emissive, 0.7}, "e": {material.Emissive, 0.3},
+	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "s": {material.Specular, 0.25},
+	"glossiness": {material.Glossiness, 1}, "gloss": {material.Glossiness, 0.95}, "smoothness": {material.Glossiness, 0.95}, "smooth": {material.Glossiness, 0.7}, "gls": {material.Glossiness, 0.85}, "g": {material.Glossiness, 0.3},
+	"transmission": {material.Transmission, 1}, "translucency": {material.Transmission, 0.85}, "transmissive": {material.Transmission, 0.9}, "thickness": {material.Transmission, 0.4},
+	"sheen": {material.Sheen, 1}, "fuzz": {material.Sheen, 0.6}, "anisotropy": {material.Anisotropy, 1}, "aniso": {material.Anisotropy, 0.9},
+	"coat": {material.Coat, 0.8}, "clearcoat": {material.Coat, 1}, "mask": {material.Mask, 0.8}, "id": {material.Mask, 0.5},
 }
 
 // pairs are names of two words.
 var pairs = map[[2]string]struct {
-	channel Channel
+	channel material.Channel
 	weight  float64
 }{
-	{"base", "color"}: {BaseColor, 1}, {"base", "colour"}: {BaseColor, 1}, {"ambient", "occlusion"}: {Occlusion, 1},
-	{"clear", "coat"}: {Coat, 1}, {"normal", "map"}: {Normal, 1}, {"height", "map"}: {Height, 1}, {"bump", "map"}: {Height, 0.9},
-	{"material", "id"}: {Mask, 0.8},
+	{"base", "color"}: {material.BaseColor, 1}, {"base", "colour"}: {material.BaseColor, 1}, {"ambient", "occlusion"}: {material.Occlusion, 1},
+	{"clear", "coat"}: {material.Coat, 1}, {"normal", "map"}: {material.Normal, 1}, {"height", "map"}: {material.Height, 1}, {"bump", "map"}: {material.Height, 0.9},
+	{"material", "id"}: {material.Mask, 0.8},
 }
 
 // sides are the words for the direction of a normal map, after its name.
@@ -135,7 +136,7 @@ type word struct {
 // Rule says that names ending in a word are a channel.
 type Rule struct {
 	Ending  string
-	Channel Channel
+	Channel material.Channel
 	Station string // whose deliveries it is for, "" for all
 }
 
@@ -185,7 +186,7 @@ func roles(words []piece, rules []Rule) []word {
 			r = packed
 		case sides[w] != "":
 			r = side
-		case claims[w].channel != None:
+		case claims[w].channel != material.None:
 			r = channel
 		}
 		out[i] = word{p, r, nil}
@@ -262,7 +263,7 @@ func ParseName(file string, rules ...Rule) Name {
 				n.Tier = w.text
 			}
 		}
-		if c, w, _ := claim(ws); onlyRoles && c != None && w >= 0.5 {
+		if c, w, _ := claim(ws); onlyRoles && c != material.None && w >= 0.5 {
 			n.folder = ws
 			if !says(n.words) {
 				n.words = append(slices.Clone(ws), n.words...) // "planks/normal/planks.png"
@@ -422,9 +423,9 @@ func (n Name) asBare() Name {
 }
 
 // claim is the channel that the name gives, and how far it is to be believed.
-func (n Name) claim() (Channel, float64, string) { return claim(n.words) }
+func (n Name) claim() (material.Channel, float64, string) { return claim(n.words) }
 
-func claim(words []word) (Channel, float64, string) {
+func claim(words []word) (material.Channel, float64, string) {
 	// A pair of words is surer than its parts; the last word counts.
 	for i := len(words) - 2; i >= 0; i-- {
 		if p, ok := pairs[[2]string{words[i].text, words[i+1].text}]; ok {
@@ -440,18 +441,18 @@ func claim(words []word) (Channel, float64, string) {
 			return c.channel, c.weight, w.text
 		}
 	}
-	return None, 0, ""
+	return material.None, 0, ""
 }
 
 // withAlpha reads a name of two channels, "albedo_opacity": what its colours hold,
 // and the word for what its alpha holds.
 func (n Name) withAlpha() (colours Name, alpha string, ok bool) {
-	first := None
+	first := material.None
 	for i, w := range n.words {
 		c := claims[w.text]
 		switch {
 		case w.role != channel || c.weight < 0.5:
-		case first == None:
+		case first == material.None:
 			first = c.channel
 		case c.channel != first && c.channel.Grey():
 			m := n
@@ -463,23 +464,23 @@ func (n Name) withAlpha() (colours Name, alpha string, ok bool) {
 }
 
 // letters of packed maps.
-var letters = map[byte]Channel{'o': Occlusion, 'a': Occlusion, 'r': Roughness, 'm': Metallic, 'd': Height, 'h': Height, 's': Glossiness, 'g': Glossiness}
+var letters = map[byte]material.Channel{'o': material.Occlusion, 'a': material.Occlusion, 'r': material.Roughness, 'm': material.Metallic, 'd': material.Height, 'h': material.Height, 's': material.Glossiness, 'g': material.Glossiness}
 
 // packing is the channels of a packed map's components by its name, or nil: by
 // letters ("orm"), or by as many words as it has components ("occlusion roughness
 // metallic"). Two words are roughness in green and metallic in blue, as glTF has
 // them, or what stands in the colours and in the alpha.
-func (n Name) packing() ([]Channel, string) {
-	var said []Channel
+func (n Name) packing() ([]material.Channel, string) {
+	var said []material.Channel
 	var texts []string
 	for i := 0; i < len(n.words); i++ {
 		w := n.words[i]
 		c := claims[w.text].channel
-		if i+1 < len(n.words) && pairs[[2]string{w.text, n.words[i+1].text}].channel != None {
+		if i+1 < len(n.words) && pairs[[2]string{w.text, n.words[i+1].text}].channel != material.None {
 			c = pairs[[2]string{w.text, n.words[i+1].text}].channel
 			i++
 		}
-		if w.role == channel && c != None && !slices.Contains(said, c) {
+		if w.role == channel && c != material.None && !slices.Contains(said, c) {
 			said, texts = append(said, c), append(texts, w.text)
 		}
 	}
@@ -490,15 +491,15 @@ func (n Name) packing() ([]Channel, string) {
 	switch text := strings.Join(texts, " "); {
 	case grey && len(said) >= 3:
 		return said[:min(len(said), 4)], text
-	case grey && slices.Contains(said, Roughness) && slices.Contains(said, Metallic):
-		return []Channel{None, Roughness, Metallic}, text
+	case grey && slices.Contains(said, material.Roughness) && slices.Contains(said, material.Metallic):
+		return []material.Channel{material.None, material.Roughness, material.Metallic}, text
 	}
 	for _, w := range n.words {
 		if w.role != packed {
 			continue
 		}
 		text := strings.Replace(w.text, "ao", "o", 1)
-		var out []Channel
+		var out []material.Channel
 		for i := range len(text) {
 			out = append(out, letters[text[i]])
 		}

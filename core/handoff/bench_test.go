@@ -9,6 +9,7 @@ import (
 	"aldermoor/core/codec"
 	"aldermoor/core/codec/png"
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 )
@@ -17,9 +18,9 @@ import (
 // files, as a release's are, and says how often one is decoded.
 func BenchmarkHandoff(b *testing.B) {
 	m, _ := scanned(b, "grating_iron", 2048)
-	loads := 0
-	for i := range m.Maps {
-		im, err := m.Maps[i].Load()
+	loads, files := 0, map[string][]byte{}
+	for _, src := range m.Sources {
+		im, err := m.Open(src.Map, "", 0)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -27,11 +28,12 @@ func BenchmarkHandoff(b *testing.B) {
 		if err := png.Encode(&file, im, png.Options{}); err != nil {
 			b.Fatal(err)
 		}
-		m.Maps[i].Load = func() (*raster.Image, error) {
-			loads++
-			out, _, err := codec.Decode(file.Bytes(), codec.DefaultLimits)
-			return out, err
-		}
+		files[src.Map.Blob] = file.Bytes()
+	}
+	m.Open = func(p *material.Map, _ string, _ int) (*raster.Image, error) {
+		loads++
+		out, _, err := codec.Decode(files[p.Blob], codec.DefaultLimits)
+		return out, err
 	}
 	t := colour.NewTables()
 	for b.Loop() {
@@ -39,5 +41,5 @@ func BenchmarkHandoff(b *testing.B) {
 			b.Fatal(err)
 		}
 	}
-	b.ReportMetric(float64(loads)/float64(b.N)/float64(len(m.Maps)), "decodes/map")
+	b.ReportMetric(float64(loads)/float64(b.N)/float64(len(m.Sources)), "decodes/map")
 }

@@ -10,20 +10,9 @@ import (
 	"math"
 	"strings"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
-	"aldermoor/core/scale"
 )
-
-// extent is the repeat's size that the descriptions use; 1 × 1 in proportion if
-// it is not known.
-func (m Material) extent() scale.Size {
-	if m.Size.Known() {
-		return m.Size
-	}
-	w, h := m.source()
-	return scale.Size{W: 1, H: float64(h) / float64(max(w, 1))}
-}
 
 // png is the relative name of a map in the zip that is PNG whatever the profile; of
 // maps in UDIM tiles the first one, as glTF knows no others.
@@ -63,7 +52,7 @@ func (p Profile) colourSpace() (materialX, usd string) {
 // are metres, and the material with KHR_texture_transform turning metres into
 // repeats.
 func (m Material) gltf(p Profile) []byte {
-	size := m.extent()
+	size := m.Extent()
 	type object = map[string]any
 	var images, textures []object
 	// v grows upwards from the quad's lower edge, in metres; glTF's texture space
@@ -75,14 +64,27 @@ func (m Material) gltf(p Profile) []byte {
 	}
 	pbr := object{}
 	mat := object{"name": m.Name, "pbrMetallicRoughness": pbr}
-	switch base, op := m.find(channels.BaseColor), m.find(channels.Opacity); {
+	switch base, op := m.find(material.BaseColor), m.find(material.Opacity); {
 	case base != nil && op != nil:
 		pbr["baseColorTexture"] = texture(m.png("base_color-opacity"))
 		mat["alphaMode"], mat["alphaCutoff"], mat["doubleSided"] = "MASK", 0.5, true
 	case base != nil:
 		pbr["baseColorTexture"] = texture(m.png("base_color"))
 	}
-	rough, metal, occ := m.rough(), m.find(channels.Metallic), m.find(channels.Occlusion)
+	colour, even := m.constant(material.BaseColor)
+	alpha, clear := m.constant(material.Opacity)
+	if even || clear {
+		if !even {
+			colour = [3]float64{1, 1, 1}
+		}
+		if !clear {
+			alpha[0] = 1
+		} else if alpha[0] < 1 {
+			mat["alphaMode"] = "BLEND"
+		}
+		pbr["baseColorFactor"] = []float64{unit(colour[0]), unit(colour[1]), unit(colour[2]), unit(alpha[0])}
+	}
+	rough, metal, occ := m.rough(), m.find(material.Metallic), m.find(material.Occlusion)
 	pbr["metallicFactor"] = 0.0
 	if rough != nil || metal != nil {
 		pbr["metallicRoughnessTexture"] = texture(m.png("occlusion-roughness-metallic"))
@@ -90,19 +92,31 @@ func (m Material) gltf(p Profile) []byte {
 			pbr["metallicFactor"] = 1.0
 		}
 	}
+	// Constants lie in the packed map if there is one; else they are factors.
+	if v, ok := m.constant(material.Metallic); ok {
+		pbr["metallicFactor"] = unit(v[0])
+		if pbr["metallicRoughnessTexture"] != nil {
+			pbr["metallicFactor"] = 1.0
+		}
+	}
+	if v, ok := m.evenRoughness(); ok && pbr["metallicRoughnessTexture"] == nil {
+		pbr["roughnessFactor"] = unit(v)
+	}
 	if occ != nil {
 		mat["occlusionTexture"] = texture(m.png("occlusion-roughness-metallic"))
 	}
-	if m.find(channels.Normal) != nil {
+	if m.find(material.Normal) != nil {
 		normal := m.png("normal")
 		if p.EXR || p.Direction == normals.Down {
 			normal = m.png("normal-yplus")
 		}
 		mat["normalTexture"] = texture(normal)
 	}
-	if m.find(channels.Emissive) != nil {
+	if m.find(material.Emissive) != nil {
 		mat["emissiveTexture"] = texture(m.png("emissive"))
 		mat["emissiveFactor"] = []float64{1, 1, 1}
+	} else if v, ok := m.constant(material.Emissive); ok {
+		mat["emissiveFactor"] = []float64{unit(v[0]), unit(v[1]), unit(v[2])}
 	}
 	w, h := float32(size.W), float32(size.H)
 	var bin bytes.Buffer
@@ -154,7 +168,7 @@ func (m Material) gltf(p Profile) []byte {
 // materialX is a MaterialX 1.38 document: a standard_surface whose images have
 // their real-world size, for UVs in metres.
 func (m Material) materialX(p Profile) []byte {
-	size := m.extent()
+	size := m.Extent()
 	space, _ := p.colourSpace()
 	var graph, inputs strings.Builder
 	image := func(node, kind, file, space string) {
@@ -175,10 +189,13 @@ func (m Material) materialX(p Profile) []byte {
 	connect := func(input, kind, output string) {
 		fmt.Fprintf(&inputs, "    <input name=%q type=%q nodegraph=\"maps\" output=%q />\n", input, kind, output)
 	}
-	if m.find(channels.BaseColor) != nil {
+	if m.find(material.BaseColor) != nil {
 		image("base_color", "color3", m.file(p, "base_color"), space)
 		out("base_color_out", "color3", "base_color")
 		connect("base_color", "color3", "base_color_out")
+	}
+	for _, k := range m.evenInputs() {
+		fmt.Fprintf(&inputs, "    <input name=%q type=%q value=%q />\n", k.materialX, k.kind, k.value(k.kind == "float"))
 	}
 	if m.rough() != nil {
 		if p.Gloss {
@@ -190,30 +207,30 @@ func (m Material) materialX(p Profile) []byte {
 		out("roughness_out", "float", "roughness")
 		connect("specular_roughness", "float", "roughness_out")
 	}
-	if m.find(channels.Metallic) != nil {
+	if m.find(material.Metallic) != nil {
 		image("metallic", "float", m.file(p, "metallic"), "")
 		out("metallic_out", "float", "metallic")
 		connect("metalness", "float", "metallic_out")
 	}
-	if m.find(channels.Normal) != nil {
+	if m.find(material.Normal) != nil {
 		image("normal_map", "vector3", m.normalFile(p), "")
 		graph.WriteString("    <normalmap name=\"normal\" type=\"vector3\">\n      <input name=\"in\" type=\"vector3\" nodename=\"normal_map\" />\n    </normalmap>\n")
 		out("normal_out", "vector3", "normal")
 		connect("normal", "vector3", "normal_out")
 	}
-	if m.find(channels.Opacity) != nil {
+	if m.find(material.Opacity) != nil {
 		image("opacity", "color3", m.file(p, "opacity"), "lin_rec709")
 		out("opacity_out", "color3", "opacity")
 		connect("opacity", "color3", "opacity_out")
 	}
-	if m.find(channels.Emissive) != nil {
+	if m.find(material.Emissive) != nil {
 		image("emissive", "color3", m.file(p, "emissive"), space)
 		out("emissive_out", "color3", "emissive")
 		connect("emission_color", "color3", "emissive_out")
 		inputs.WriteString("    <input name=\"emission\" type=\"float\" value=\"1\" />\n")
 	}
 	height := ""
-	if m.find(channels.Height) != nil && m.Depth > 0 {
+	if m.find(material.Height) != nil && m.Depth > 0 {
 		image("height", "float", m.file(p, "height"), "")
 		out("height_out", "float", "height")
 		height = fmt.Sprintf(`  <displacement name="relief" type="displacementshader">
@@ -239,7 +256,7 @@ func (m Material) materialX(p Profile) []byte {
 
 // usd is an OpenUSD layer with a UsdPreviewSurface, for UVs in metres.
 func (m Material) usd(p Profile) []byte {
-	size, name := m.extent(), identifier(m.Slug)
+	size, name := m.Extent(), identifier(m.Slug)
 	_, space := p.colourSpace()
 	var inputs, nodes strings.Builder
 	root := "/" + name
@@ -258,7 +275,17 @@ func (m Material) usd(p Profile) []byte {
     }
 `, node, file, space, root, extra, map[string]string{"rgb": "float3", "r": "float"}[output], output)
 	}
-	if m.find(channels.BaseColor) != nil {
+	for _, k := range m.evenInputs() {
+		if k.usd == "" {
+			continue
+		}
+		if k.usdKind == "float" {
+			fmt.Fprintf(&inputs, "        float inputs:%s = %s\n", k.usd, k.value(true))
+		} else {
+			fmt.Fprintf(&inputs, "        %s inputs:%s = (%s)\n", k.usdKind, k.usd, k.value(false))
+		}
+	}
+	if m.find(material.BaseColor) != nil {
 		texture("base_color", m.file(p, "base_color"), space, "rgb", "color3f", "diffuseColor", "")
 	}
 	if m.rough() != nil {
@@ -268,23 +295,23 @@ func (m Material) usd(p Profile) []byte {
 		}
 		texture("roughness", file, "raw", "r", "float", "roughness", extra)
 	}
-	if m.find(channels.Metallic) != nil {
+	if m.find(material.Metallic) != nil {
 		texture("metallic", m.file(p, "metallic"), "raw", "r", "float", "metallic", "")
 	}
-	if m.find(channels.Normal) != nil {
+	if m.find(material.Normal) != nil {
 		texture("normal", m.normalFile(p), "raw", "rgb", "normal3f", "normal", "        float4 inputs:scale = (2, 2, 2, 1)\n        float4 inputs:bias = (-1, -1, -1, 0)\n")
 	}
-	if m.find(channels.Occlusion) != nil {
+	if m.find(material.Occlusion) != nil {
 		texture("occlusion", m.file(p, "occlusion"), "raw", "r", "float", "occlusion", "")
 	}
-	if m.find(channels.Opacity) != nil {
+	if m.find(material.Opacity) != nil {
 		texture("opacity", m.file(p, "opacity"), "raw", "r", "float", "opacity", "")
 		inputs.WriteString("        float inputs:opacityThreshold = 0.5\n")
 	}
-	if m.find(channels.Emissive) != nil {
+	if m.find(material.Emissive) != nil {
 		texture("emissive", m.file(p, "emissive"), space, "rgb", "color3f", "emissiveColor", "")
 	}
-	if m.find(channels.Height) != nil && m.Depth > 0 {
+	if m.find(material.Height) != nil && m.Depth > 0 {
 		texture("height", m.file(p, "height"), "raw", "r", "float", "displacement", fmt.Sprintf("        float4 inputs:scale = (%s, %s, %s, 1)\n", num(m.Depth), num(m.Depth), num(m.Depth)))
 	}
 	return fmt.Appendf(nil, `#usda 1.0
@@ -322,6 +349,45 @@ def Material "%[1]s"
 %[7]s}
 `, name, num(size.W), num(size.H), inputs.String(), num(1/size.W), num(1/size.H), nodes.String())
 }
+
+// evenInput is an input of a surface that has one value everywhere, as MaterialX and as USD
+// name it.
+type evenInput struct {
+	materialX, kind string
+	usd, usdKind    string
+	v               [3]float64
+}
+
+// value is the input's value as text: one figure or three.
+func (k evenInput) value(one bool) string {
+	if one {
+		return num(k.v[0])
+	}
+	return num(k.v[0]) + ", " + num(k.v[1]) + ", " + num(k.v[2])
+}
+
+// evenInputs are the channels with constants.
+func (m Material) evenInputs() (list []evenInput) {
+	if v, ok := m.constant(material.BaseColor); ok {
+		list = append(list, evenInput{"base_color", "color3", "diffuseColor", "color3f", v})
+	}
+	if v, ok := m.evenRoughness(); ok {
+		list = append(list, evenInput{"specular_roughness", "float", "roughness", "float", [3]float64{v, v, v}})
+	}
+	if v, ok := m.constant(material.Metallic); ok {
+		list = append(list, evenInput{"metalness", "float", "metallic", "float", v})
+	}
+	if v, ok := m.constant(material.Opacity); ok {
+		list = append(list, evenInput{"opacity", "color3", "opacity", "float", [3]float64{v[0], v[0], v[0]}})
+	}
+	if v, ok := m.constant(material.Emissive); ok {
+		list = append(list, evenInput{"emission_color", "color3", "emissiveColor", "color3f", v}, evenInput{"emission", "float", "", "", [3]float64{1}})
+	}
+	return list
+}
+
+// unit is v within 0..1, to which glTF confines its factors.
+func unit(v float64) float64 { return min(max(v, 0), 1) }
 
 func num(v float64) string {
 	return fmt.Sprintf("%g", math.Round(v*1e6)/1e6)

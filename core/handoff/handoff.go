@@ -19,41 +19,24 @@ import (
 	"strings"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/codec/exr"
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 )
 
-// Map is one map of the material as it was scanned.
-type Map struct {
-	Channel   channels.Channel
-	Component string // rgb, or the component that holds it
-	W, H      int
-	Bits      int
-	Direction normals.Direction             // of normal maps
-	Ratio     float64                       // compressed over raw bytes, for the estimate; 0 if not known
-	Load      func() (*raster.Image, error) // the whole file
-	Tiles     []Tile                        // of a map in UDIM tiles: all of them, the first one being that of Load
-}
-
-// Tile is one UDIM tile of a map.
-type Tile struct {
-	UDIM string // "1001"
-	Load func() (*raster.Image, error)
-}
-
-// Material is a release to hand over.
+// Material is a release to hand over: what it looks like, and what is known of it.
 type Material struct {
+	material.Material
+	Open material.Opener // of whole files
+
 	ID, Slug, Name string
 	Number         int // of the release
 	Released       time.Time
 	Notes          string
-	Size           scale.Size // zero if unknown
-	Depth          float64    // metres, 0 if unknown
 	Categories     []string
 	Tags           []string
 	Contact        string
@@ -62,7 +45,6 @@ type Material struct {
 	Rights         string
 	Station        string
 	Captured       string
-	Maps           []Map
 }
 
 // Profile fixes the form of a handoff.
@@ -90,23 +72,42 @@ func (m Material) Folder(p Profile) string {
 	return fmt.Sprintf("%s-r%d-%s%s", m.Slug, m.Number, strings.ToLower(p.Tier.String()), exr)
 }
 
-func (m Material) find(c channels.Channel) *Map {
-	for i := range m.Maps {
-		if m.Maps[i].Channel == c {
-			return &m.Maps[i]
-		}
+// find is the source of a channel that has a map; nil if it has none.
+func (m Material) find(c material.Channel) *material.Source {
+	if s := m.Source(c); s != nil && s.Map != nil {
+		return s
 	}
 	return nil
 }
 
-// source is the size of the largest map.
-func (m Material) source() (w, h int) {
-	for _, p := range m.Maps {
-		if p.W > w {
-			w, h = p.W, p.H
-		}
+// constant is the value of a channel that has one everywhere, with the material's figures
+// applied.
+func (m Material) constant(c material.Channel) (v [3]float64, ok bool) {
+	s := m.Source(c)
+	if s == nil || s.Map != nil {
+		return v, false
 	}
-	return w, h
+	v = s.Value
+	switch c {
+	case material.BaseColor:
+		for k := range v {
+			v[k] *= m.Figures.Tint[k]
+		}
+	case material.Roughness:
+		v[0] = m.Figures.Roughness[0] + v[0]*(m.Figures.Roughness[1]-m.Figures.Roughness[0])
+	case material.Opacity:
+		v[0] *= m.Figures.Opacity
+	}
+	return v, true
+}
+
+// evenRoughness is the roughness of a material that has no map of it.
+func (m Material) evenRoughness() (v float64, ok bool) {
+	if c, ok := m.constant(material.Roughness); ok {
+		return c[0], true
+	}
+	c, ok := m.constant(material.Glossiness)
+	return m.Figures.Roughness[1] + c[0]*(m.Figures.Roughness[0]-m.Figures.Roughness[1]), ok
 }
 
 // item is one map file of the handoff.
@@ -120,8 +121,8 @@ type item struct {
 	exr   bool
 	ratio float64
 	texel float64 // bytes of video memory a texel, 0 for files that only repeat others
-	kind  channels.Channel
-	uses  []*Map // what it is made of
+	kind  material.Channel
+	uses  []*material.Source // what it is made of
 	make  func(*builder) (*raster.Image, error)
 }
 
@@ -129,8 +130,11 @@ type item struct {
 // there are none.
 func (m Material) tiles() []string {
 	var out []string
-	for _, p := range m.Maps {
-		for _, t := range p.Tiles {
+	for _, s := range m.Sources {
+		if s.Map == nil {
+			continue
+		}
+		for _, t := range s.Map.Tiles {
 			if !slices.Contains(out, t.UDIM) {
 				out = append(out, t.UDIM)
 			}
@@ -165,76 +169,79 @@ func (m Material) plan(p Profile) []item {
 // planOne lists the files of one tile.
 func (m Material) planOne(p Profile) []item {
 	var out []item
-	add := func(suffix string, from *Map, comps int, srgb bool, texel float64, kind channels.Channel, f func(*builder) (*raster.Image, error)) {
-		w, h := p.Tier.Size(from.W, from.H)
+	add := func(suffix string, from *material.Source, comps int, srgb bool, texel float64, kind material.Channel, f func(*builder) (*raster.Image, error)) {
+		w, h := p.Tier.Size(from.Map.Width, from.Map.Height)
 		bits := 8
-		if from.Bits > 8 {
+		if from.Map.Bits > 8 {
 			bits = 16
 		}
-		it := item{m.Slug + "-" + suffix + ".png", "", w, h, bits, comps, srgb, false, from.Ratio, texel, kind, []*Map{from}, f}
-		if p.EXR && kind != channels.None {
+		it := item{m.Slug + "-" + suffix + ".png", "", w, h, bits, comps, srgb, false, from.Map.Ratio, texel, kind, []*material.Source{from}, f}
+		if p.EXR && kind != material.None {
 			it.name, it.exr, it.srgb, it.bits = m.Slug+"-"+suffix+p.ending(), true, false, 16
-			if kind == channels.Height {
+			if kind == material.Height {
 				it.bits = 32
 			}
 		}
 		out = append(out, it)
 	}
 	// glTF knows no EXR: what it would take from the maps is added as PNG.
-	twin := func(suffix string, from *Map, srgb bool, f func(*builder) (*raster.Image, error)) {
+	twin := func(suffix string, from *material.Source, srgb bool, f func(*builder) (*raster.Image, error)) {
 		if p.EXR {
-			add(suffix, from, 3, srgb, 0, channels.None, f)
+			add(suffix, from, 3, srgb, 0, material.None, f)
 		}
 	}
-	for i := range m.Maps {
-		from := &m.Maps[i]
+	for i := range m.Sources {
+		from := &m.Sources[i]
+		if from.Map == nil {
+			continue
+		}
 		switch c := from.Channel; {
-		case c == channels.Normal:
+		case c == material.Normal:
 			add(string(c), from, 3, false, 1, c, func(b *builder) (*raster.Image, error) { return b.normal(from, p.Direction) })
 			if p.Direction == normals.Down || p.EXR {
 				// glTF, MaterialX and USD know Y+ only.
-				add("normal-yplus", from, 3, false, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.normal(from, normals.Up) })
+				add("normal-yplus", from, 3, false, 0, material.None, func(b *builder) (*raster.Image, error) { return b.normal(from, normals.Up) })
 			}
-		case c == channels.Roughness || c == channels.Glossiness:
-			name := channels.Roughness
+		case c == material.Roughness || c == material.Glossiness:
+			name := material.Roughness
 			if p.Gloss {
-				name = channels.Glossiness
+				name = material.Glossiness
 			}
 			add(string(name), from, 1, false, 0.5, name, func(b *builder) (*raster.Image, error) { return b.roughness(from, p.Gloss) })
-			out[len(out)-1].uses = present(from, m.find(channels.Normal))
+			out[len(out)-1].uses = present(from, m.find(material.Normal))
 		case c.Colour():
 			add(string(c), from, 3, true, 1, c, func(b *builder) (*raster.Image, error) { return b.colour(from) })
-			if c == channels.Emissive || c == channels.BaseColor && m.find(channels.Opacity) == nil {
+			if c == material.Emissive || c == material.BaseColor && m.find(material.Opacity) == nil {
 				twin(string(c), from, true, func(b *builder) (*raster.Image, error) { return b.colour(from) })
 			}
 		default:
 			add(string(c), from, 1, false, 0.5, c, func(b *builder) (*raster.Image, error) { return b.data(from) })
 		}
 	}
-	rough, metal, occ := m.rough(), m.find(channels.Metallic), m.find(channels.Occlusion)
+	rough, metal, occ := m.rough(), m.find(material.Metallic), m.find(material.Occlusion)
 	if first := firstOf(rough, metal, occ); first != nil {
-		add("occlusion-roughness-metallic", first, 3, false, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.packed(rough, metal, occ) })
-		out[len(out)-1].bits, out[len(out)-1].uses = 8, present(rough, metal, occ, m.find(channels.Normal))
+		add("occlusion-roughness-metallic", first, 3, false, 0, material.None, func(b *builder) (*raster.Image, error) { return b.packed(rough, metal, occ) })
+		out[len(out)-1].bits, out[len(out)-1].uses = 8, present(rough, metal, occ, m.find(material.Normal))
 	}
-	if base, op := m.find(channels.BaseColor), m.find(channels.Opacity); base != nil && op != nil {
-		add("base_color-opacity", base, 4, true, 0, channels.None, func(b *builder) (*raster.Image, error) { return b.cutout(base, op) })
+	if base, op := m.find(material.BaseColor), m.find(material.Opacity); base != nil && op != nil {
+		add("base_color-opacity", base, 4, true, 0, material.None, func(b *builder) (*raster.Image, error) { return b.cutout(base, op) })
 		out[len(out)-1].bits, out[len(out)-1].uses = 8, present(base, op)
 	}
 	return out
 }
 
-func (m Material) rough() *Map {
-	if r := m.find(channels.Roughness); r != nil {
+func (m Material) rough() *material.Source {
+	if r := m.find(material.Roughness); r != nil {
 		return r
 	}
-	return m.find(channels.Glossiness)
+	return m.find(material.Glossiness)
 }
 
-func present(maps ...*Map) []*Map {
-	return slices.DeleteFunc(maps, func(m *Map) bool { return m == nil })
+func present(maps ...*material.Source) []*material.Source {
+	return slices.DeleteFunc(maps, func(m *material.Source) bool { return m == nil })
 }
 
-func firstOf(maps ...*Map) *Map {
+func firstOf(maps ...*material.Source) *material.Source {
 	for _, m := range maps {
 		if m != nil {
 			return m
@@ -270,7 +277,7 @@ func (m Material) Estimate(p Profile) Cost {
 }
 
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 2
+const Version = 3
 
 // Steps is how many files a handoff holds.
 func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }
@@ -279,8 +286,8 @@ func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }
 // handoff's folder, and its contents. Each map of the release is decoded once. It stops
 // between maps when the context ends.
 func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep func(path string, data []byte) error) error {
-	if len(m.Maps) == 0 {
-		return fmt.Errorf("hand over %q: the release has no maps", m.Name)
+	if len(m.Sources) == 0 {
+		return fmt.Errorf("hand over %q: the release has neither maps nor values", m.Name)
 	}
 	sums := new(bytes.Buffer)
 	put := func(name string, data []byte) error {
@@ -368,7 +375,7 @@ func Write(ctx context.Context, w io.Writer, m Material, p Profile, t *colour.Ta
 func (m Material) describe(p Profile, items []item) ([]byte, error) {
 	type file struct {
 		File     string           `json:"file"`
-		Channel  channels.Channel `json:"channel,omitempty"`
+		Channel  material.Channel `json:"channel,omitempty"`
 		Width    int              `json:"width"`
 		Height   int              `json:"height"`
 		Bits     int              `json:"bits"`
@@ -392,6 +399,17 @@ func (m Material) describe(p Profile, items []item) ([]byte, error) {
 		"conventions": map[string]string{"normal": p.Direction.String(), "roughness": rough, "height": "0 lowest, 1 highest, depth_m apart", "uv": "1 unit is 1 metre in the descriptions"},
 		"categories":  m.Categories, "tags": m.Tags, "contact_class": m.Contact,
 		"licence": m.Licence, "author": m.Author, "rights": m.Rights, "station": m.Station, "captured": m.Captured, "maps": files,
+	}
+	values := map[material.Channel]any{}
+	for _, c := range material.All() {
+		if v, ok := m.constant(c); ok && c.Colour() {
+			values[c] = v
+		} else if ok {
+			values[c] = v[0]
+		}
+	}
+	if len(values) > 0 {
+		about["values"] = values // of channels that are the same everywhere; colours in linear light
 	}
 	if m.Size.Known() {
 		about["size_m"] = m.Size

@@ -16,9 +16,9 @@ import (
 	"testing"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
@@ -26,7 +26,7 @@ import (
 )
 
 // scanned is a release of a station's scan at px pixels.
-func scanned(t testing.TB, slug string, px int) (Material, map[channels.Channel]*raster.Image) {
+func scanned(t testing.TB, slug string, px int) (Material, map[material.Channel]*raster.Image) {
 	t.Helper()
 	for _, m := range station.Materials() {
 		if m.Slug != slug {
@@ -41,18 +41,21 @@ func scanned(t testing.TB, slug string, px int) (Material, map[channels.Channel]
 				base[c].Pix[i] = enc.Encode(v)
 			}
 		}
-		images := map[channels.Channel]*raster.Image{
-			channels.BaseColor: raster.FromPlanes(base[:]...).Quantise(8),
-			channels.Normal:    s.Normal.Image().Quantise(16),
-			channels.Roughness: raster.FromPlanes(s.Roughness).Quantise(8),
-			channels.Occlusion: raster.FromPlanes(s.Occlusion).Quantise(8),
-			channels.Opacity:   raster.FromPlanes(s.Opacity).Quantise(8),
+		images := map[material.Channel]*raster.Image{
+			material.BaseColor: raster.FromPlanes(base[:]...).Quantise(8),
+			material.Normal:    s.Normal.Image().Quantise(16),
+			material.Roughness: raster.FromPlanes(s.Roughness).Quantise(8),
+			material.Occlusion: raster.FromPlanes(s.Occlusion).Quantise(8),
+			material.Opacity:   raster.FromPlanes(s.Opacity).Quantise(8),
 		}
-		out := Material{ID: "7", Slug: slug, Name: m.Name, Number: 1, Released: time.Unix(1_790_000_000, 0), Size: m.Size, Depth: s.Depth, Licence: "CC0-1.0"}
-		for _, c := range channels.All() {
+		out := Material{Material: material.New(m.Size), ID: "7", Slug: slug, Name: m.Name, Number: 1, Released: time.Unix(1_790_000_000, 0), Licence: "CC0-1.0"}
+		out.Depth = s.Depth
+		out.Open = func(p *material.Map, udim string, _ int) (*raster.Image, error) {
+			return images[material.Channel(p.Address(udim))], nil
+		}
+		for _, c := range material.All() {
 			if im := images[c]; im != nil {
-				out.Maps = append(out.Maps, Map{Channel: c, Component: "rgb", W: im.W, H: im.H, Bits: im.Bits, Direction: normals.Up,
-					Load: func() (*raster.Image, error) { return im, nil }})
+				out.Put(material.Source{Channel: c, Map: &material.Map{Blob: string(c), Component: "rgb", Width: im.W, Height: im.H, Bits: im.Bits, Direction: normals.Up}})
 			}
 		}
 		return out, images
@@ -122,13 +125,13 @@ func TestDownHasItsGreenInverted(t *testing.T) {
 	m, src := scanned(t, "slates_round", 128)
 	files := written(t, m, Profile{Direction: normals.Down, Gloss: true})
 	got := decoded(t, files["maps/slates_round-normal.png"])
-	for i, v := range src[channels.Normal].Ints(1) {
+	for i, v := range src[material.Normal].Ints(1) {
 		if got.Ints(1)[i] != 65535-v {
 			t.Fatalf("green %d came out as %d", v, got.Ints(1)[i])
 		}
 	}
 	gloss := decoded(t, files["maps/slates_round-glossiness.png"])
-	for i, v := range src[channels.Roughness].Ints(0) {
+	for i, v := range src[material.Roughness].Ints(0) {
 		if gloss.Ints(0)[i] != 65535-v {
 			t.Fatalf("roughness %d came out as glossiness %d", v, gloss.Ints(0)[i])
 		}
@@ -145,12 +148,13 @@ func TestEXRHoldsLight(t *testing.T) {
 	for i := range height.Ints(0) {
 		height.Ints(0)[i] = uint16(i * 4)
 	}
-	m.Maps = append(m.Maps, Map{Channel: channels.Height, Component: "rgb", W: 128, H: 128, Bits: 16, Load: func() (*raster.Image, error) { return height, nil }})
+	src[material.Height] = height
+	m.Put(material.Source{Channel: material.Height, Map: &material.Map{Blob: "height", Component: "rgb", Width: 128, Height: 128, Bits: 16}})
 	for _, d := range []normals.Direction{normals.Up, normals.Down} {
 		files := written(t, m, Profile{Direction: d, EXR: true})
 		base := decoded(t, files["maps/slates_round-base_color.exr"])
 		tables := colour.NewTables()
-		for i, v := range src[channels.BaseColor].Ints(1) {
+		for i, v := range src[material.BaseColor].Ints(1) {
 			want := tables.Linear(float32(v) / 65535)
 			if got := base.Floats(1)[i]; math.Abs(float64(got-want)) > 0.001*float64(want)+1e-6 { // half: 11 bits
 				t.Fatalf("%d came out as %.5f, want %.5f", v, got, want)
@@ -162,7 +166,7 @@ func TestEXRHoldsLight(t *testing.T) {
 			}
 		}
 		green := decoded(t, files["maps/slates_round-normal.exr"]).Floats(1)
-		for i, v := range src[channels.Normal].Ints(1) {
+		for i, v := range src[material.Normal].Ints(1) {
 			want := float64(v) / 65535
 			if d == normals.Down {
 				want = 1 - want
@@ -194,15 +198,24 @@ func TestEXRHoldsLight(t *testing.T) {
 // Every UDIM tile comes along, each with its own pixels, and the descriptions name all of them.
 func TestTilesComeAlong(t *testing.T) {
 	m, src := scanned(t, "slates_round", 64)
-	for i := range m.Maps {
-		first, flipped := src[m.Maps[i].Channel], *src[m.Maps[i].Channel]
+	tiles := map[material.Channel]*raster.Image{}
+	for c, im := range src {
+		tiles[c] = im
+	}
+	for _, s := range m.Sources {
+		first, flipped := src[s.Channel], *src[s.Channel]
 		flipped.Planes = nil
 		for c := range first.Planes {
 			q := slices.Clone(first.Ints(c))
 			slices.Reverse(q)
 			flipped.Planes = append(flipped.Planes, q)
 		}
-		m.Maps[i].Tiles = []Tile{{"1001", m.Maps[i].Load}, {"1002", func() (*raster.Image, error) { return &flipped, nil }}}
+		second := string(s.Channel) + ".1002"
+		tiles[material.Channel(second)] = &flipped
+		s.Map.Tiles = []material.Tile{{UDIM: "1001", Blob: s.Map.Blob}, {UDIM: "1002", Blob: second}}
+	}
+	m.Open = func(p *material.Map, udim string, _ int) (*raster.Image, error) {
+		return tiles[material.Channel(p.Address(udim))], nil
 	}
 	files := written(t, m, Profile{Direction: normals.Up})
 	for c, im := range src {
@@ -235,7 +248,7 @@ func TestSmallerTierKeepsTheMeanOfLight(t *testing.T) {
 		return sum / float64(len(im.Ints(c)))
 	}
 	for c := range 3 {
-		a, b := light(src[channels.BaseColor], c), light(got, c)
+		a, b := light(src[material.BaseColor], c), light(got, c)
 		if math.Abs(b/a-1) > 0.005 {
 			t.Errorf("component %d: linear mean %.5f became %.5f", c, a, b)
 		}
@@ -301,11 +314,11 @@ func TestChecksumsAndRelativeNames(t *testing.T) {
 
 func TestEstimateIsNearTheTruth(t *testing.T) {
 	m, _ := scanned(t, "jetty_plank", 512)
-	for i := range m.Maps {
+	for _, s := range m.Sources {
 		var b bytes.Buffer
-		im, _ := m.Maps[i].Load()
+		im, _ := m.Open(s.Map, "", 0)
 		codec.EncodePNG(&b, im, codec.PNGOptions{})
-		m.Maps[i].Ratio = float64(b.Len()) / float64(im.W*im.H*im.Components()*im.Bits/8)
+		s.Map.Ratio = float64(b.Len()) / float64(im.W*im.H*im.Components()*im.Bits/8)
 	}
 	var b bytes.Buffer
 	p := Profile{Direction: normals.Up}
@@ -327,16 +340,17 @@ func ExampleMaterial_Folder() {
 func TestFloatSources(t *testing.T) {
 	m, images := scanned(t, "slates_round", 64)
 	tables := colour.NewTables()
-	for i := range m.Maps {
-		im := images[m.Maps[i].Channel]
+	floats := map[string]*raster.Image{}
+	for _, s := range m.Sources {
+		im := images[s.Channel]
 		var planes []raster.Plane
 		for c := range im.Components() {
 			p := im.Plane(c)
 			for k, v := range p.Pix {
-				switch m.Maps[i].Channel {
-				case channels.BaseColor:
+				switch s.Channel {
+				case material.BaseColor:
 					p.Pix[k] = tables.Linear(v)
-				case channels.Normal:
+				case material.Normal:
 					p.Pix[k] = 2*v - 1
 				}
 			}
@@ -344,12 +358,12 @@ func TestFloatSources(t *testing.T) {
 		}
 		float := raster.FromPlanes(planes...)
 		float.Bits = 16
-		m.Maps[i].Bits = 16
-		m.Maps[i].Load = func() (*raster.Image, error) { return float, nil }
+		s.Map.Bits, floats[s.Map.Blob] = 16, float
 	}
+	m.Open = func(p *material.Map, _ string, _ int) (*raster.Image, error) { return floats[p.Blob], nil }
 	for _, tier := range []scale.Tier{scale.SourceTier, 32} {
 		files := written(t, m, Profile{Tier: tier, Direction: normals.Up})
-		for _, c := range []channels.Channel{channels.BaseColor, channels.Normal, channels.Roughness} {
+		for _, c := range []material.Channel{material.BaseColor, material.Normal, material.Roughness} {
 			name := ""
 			for f := range files {
 				if strings.HasSuffix(f, "-"+string(c)+".png") {
@@ -386,11 +400,7 @@ func TestFloatSources(t *testing.T) {
 
 func TestGlossBecomesRoughnessAndBack(t *testing.T) {
 	m, images := scanned(t, "slates_round", 32)
-	for i := range m.Maps {
-		if m.Maps[i].Channel == channels.Roughness {
-			m.Maps[i].Channel = channels.Glossiness
-		}
-	}
+	m.Source(material.Roughness).Channel = material.Glossiness
 	for gloss, name := range map[bool]string{true: "glossiness", false: "roughness"} {
 		for f, data := range written(t, m, Profile{Direction: normals.Up, Gloss: gloss}) {
 			if !strings.HasSuffix(f, "-"+name+".png") {
@@ -400,7 +410,7 @@ func TestGlossBecomesRoughnessAndBack(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			want := images[channels.Roughness].Ints(0)[77]
+			want := images[material.Roughness].Ints(0)[77]
 			if !gloss {
 				want = 65535 - want
 			}
@@ -413,7 +423,13 @@ func TestGlossBecomesRoughnessAndBack(t *testing.T) {
 
 func TestWhatCannotBeLoadedStopsTheHandoff(t *testing.T) {
 	m, _ := scanned(t, "slates_round", 32)
-	m.Maps[1].Load = func() (*raster.Image, error) { return nil, fmt.Errorf("the disk is gone") }
+	open := m.Open
+	m.Open = func(p *material.Map, udim string, n int) (*raster.Image, error) {
+		if p.Blob == "normal" {
+			return nil, fmt.Errorf("the disk is gone")
+		}
+		return open(p, udim, n)
+	}
 	err := Write(context.Background(), io.Discard, m, Profile{Direction: normals.Up}, colour.NewTables())
 	if err == nil || !strings.Contains(err.Error(), "the disk is gone") || !strings.Contains(err.Error(), "normal") {
 		t.Error(err)
@@ -423,5 +439,78 @@ func TestWhatCannotBeLoadedStopsTheHandoff(t *testing.T) {
 	m, _ = scanned(t, "slates_round", 32)
 	if err := Write(gone, io.Discard, m, Profile{Direction: normals.Up}, colour.NewTables()); err == nil {
 		t.Error("a handoff went on for nobody")
+	}
+}
+
+// A channel with one value everywhere has no file: the descriptions give the value. Figures are in the maps that are handed out.
+func TestConstantsAndFigures(t *testing.T) {
+	m, images := scanned(t, "slates_round", 64)
+	m.Figures = material.Figures{Tint: [3]float64{0.5, 1, 1}, Roughness: [2]float64{0.2, 0.6}, NormalStrength: 2, Opacity: 1}
+	m.Put(material.Constant(material.Metallic, 0.25))
+	m.Put(material.Constant(material.Emissive, 0.1, 0.2, 0.3))
+	files := written(t, m, Profile{Direction: normals.Up})
+	tables := colour.NewTables()
+	base, rough := decoded(t, files["maps/slates_round-base_color.png"]), decoded(t, files["maps/slates_round-roughness.png"])
+	for i := range base.Ints(0) {
+		was := tables.Linear16(images[material.BaseColor].Ints(0)[i])
+		if got := tables.Linear16(base.Ints(0)[i]); math.Abs(float64(got-was/2)) > 0.006 {
+			t.Fatalf("red %.4f came out as %.4f under a tint of half", was, got)
+		}
+		want := 0.2 + 0.4*images[material.Roughness].Planes[0].At(i)
+		if got := rough.Planes[0].At(i); math.Abs(float64(got-want)) > 0.003 {
+			t.Fatalf("roughness came out as %.4f, want %.4f", got, want)
+		}
+	}
+	was, got := normals.Read(images[material.Normal], 0), normals.Read(decoded(t, files["maps/slates_round-normal.png"]), 0)
+	var steep, want float64
+	for i := range was.X.Pix {
+		p, _ := was.Slopes(i, normals.Up)
+		q, _ := got.Slopes(i, normals.Up)
+		steep, want = steep+math.Abs(float64(q)), want+2*math.Abs(float64(p))
+	}
+	if math.Abs(steep/want-1) > 0.02 {
+		t.Errorf("the slopes are %.3f of what they should be", steep/want)
+	}
+	for file, texts := range map[string][]string{
+		"slates_round.mtlx": {`name="metalness" type="float" value="0.25"`, `name="emission_color" type="color3" value="0.1, 0.2, 0.3"`},
+		"slates_round.usda": {"float inputs:metallic = 0.25", "color3f inputs:emissiveColor = (0.1, 0.2, 0.3)"},
+		"slates_round.gltf": {`"emissiveFactor": [`},
+		"material.json":     {`"metallic": 0.25`},
+	} {
+		for _, text := range texts {
+			if !bytes.Contains(files[file], []byte(text)) {
+				t.Errorf("%s does not say %s", file, text)
+			}
+		}
+	}
+	if packed := decoded(t, files["maps/slates_round-occlusion-roughness-metallic.png"]); packed.Ints(2)[9] != 64*257 {
+		t.Errorf("the packed map holds a metallic of %d", packed.Ints(2)[9]/257)
+	}
+}
+
+// A plain finish, a material without maps, is handed out as its descriptions alone.
+func TestPlainFinish(t *testing.T) {
+	m := Material{Material: material.New(scale.Size{W: 1, H: 1}), ID: "1", Slug: "pewter", Name: "Pewter", Number: 1, Released: time.Unix(1_790_000_000, 0)}
+	for _, s := range []material.Source{material.Constant(material.BaseColor, 0.5, 0.5, 0.52), material.Constant(material.Roughness, 0.4), material.Constant(material.Metallic, 1)} {
+		m.Put(s)
+	}
+	files := written(t, m, Profile{Direction: normals.Up})
+	var doc struct {
+		Textures  []any
+		Materials []struct {
+			PBR struct {
+				BaseColorFactor                 []float64
+				RoughnessFactor, MetallicFactor float64
+			} `json:"pbrMetallicRoughness"`
+		}
+	}
+	if err := json.Unmarshal(files["pewter.gltf"], &doc); err != nil {
+		t.Fatal(err)
+	}
+	if pbr := doc.Materials[0].PBR; pbr.RoughnessFactor != 0.4 || pbr.MetallicFactor != 1 || len(pbr.BaseColorFactor) != 4 || pbr.BaseColorFactor[2] != 0.52 || len(doc.Textures) > 0 {
+		t.Errorf("%+v", doc)
+	}
+	if !bytes.Contains(files["pewter.mtlx"], []byte(`name="base_color" type="color3" value="0.5, 0.5, 0.52"`)) || bytes.Contains(files["pewter.mtlx"], []byte("nodegraph")) {
+		t.Errorf("%s", files["pewter.mtlx"])
 	}
 }

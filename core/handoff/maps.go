@@ -5,10 +5,11 @@ import (
 	"slices"
 	"strings"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 )
 
 // builder makes the maps of one handoff.
@@ -25,7 +26,7 @@ type builder struct {
 
 // source is a map's file: of one tile, if it has several.
 type source struct {
-	m    *Map
+	m    *material.Source
 	tile string
 }
 
@@ -43,16 +44,15 @@ func (b *builder) drop(left []item) {
 }
 
 // open is a map's whole file, decoded at most once.
-func (b *builder) open(m *Map) (*raster.Image, error) {
+func (b *builder) open(m *material.Source) (*raster.Image, error) {
 	k := source{m, b.tile}
 	if im := b.opened[k]; im != nil {
 		return im, nil
 	}
-	get := m.Load
-	if i := slices.IndexFunc(m.Tiles, func(t Tile) bool { return t.UDIM == b.tile }); i >= 0 {
-		get = m.Tiles[i].Load
+	im, err := b.m.Open(m.Map, b.tile, 0)
+	if err == nil && im == nil {
+		err = fmt.Errorf("its file %s is not there", m.Map.File)
 	}
-	im, err := get()
 	if err == nil {
 		b.opened[k] = im
 	}
@@ -72,21 +72,17 @@ func (b *builder) done(from *raster.Image, planes ...raster.Plane) *raster.Image
 func (b *builder) asIs(im *raster.Image, w int) bool { return w == im.W && !im.Float() && !b.exr }
 
 // load opens a map's file and picks the component it is in.
-func (b *builder) load(m *Map) (*raster.Image, error) {
+func (b *builder) load(m *material.Source) (*raster.Image, error) {
 	im, err := b.open(m)
 	if err != nil {
 		return nil, err
 	}
 	im, _, _ = im.Unit()
-	if m.Component != "rgb" && im.Components() > 1 {
-		c := strings.Index("rgba", m.Component)
-		if m.Component == "a" {
-			c = im.Components() - 1
+	if name := m.Map.Component; name != "rgb" && im.Components() > 1 {
+		if strings.Index("rgb", name) >= im.Components() {
+			return nil, fmt.Errorf("there is no component %q", name)
 		}
-		if c < 0 || c >= im.Components() {
-			return nil, fmt.Errorf("there is no component %q", m.Component)
-		}
-		return im.Select(c), nil
+		return im.Select(material.ComponentIndex(name, im.Components())), nil
 	}
 	return im, nil
 }
@@ -118,52 +114,58 @@ func inverted(p raster.Ints) raster.Ints {
 	return out
 }
 
-func (b *builder) colour(m *Map) (*raster.Image, error) {
+func (b *builder) colour(m *material.Source) (*raster.Image, error) {
 	im, err := b.load(m)
 	if err != nil {
 		return nil, err
 	}
 	w, h := b.p.Tier.Size(im.W, im.H)
-	if b.asIs(im, w) {
+	tint := [3]float64{1, 1, 1}
+	if m.Channel == material.BaseColor {
+		tint = b.m.Figures.Tint
+	}
+	if b.asIs(im, w) && tint == [3]float64{1, 1, 1} {
 		return first(im, 3), nil
 	}
 	var out []raster.Plane
 	for c := range 3 {
 		p := im.Plane(min(c, im.Components()-1))
 		if !im.Float() {
-			b.each(p, b.t.Linear)
+			filter.Apply(p, b.t.Linear)
 		}
 		p = p.Resample(w, h, raster.Area)
+		if k := float32(tint[c]); k != 1 {
+			p = filter.Map(p, func(v float32) float32 { return v * k })
+		}
 		if !b.exr {
-			b.each(p, b.t.Encode)
+			p = filter.Map(p, b.t.Encode) // a float source's samples may be shared
 		}
 		out = append(out, p)
 	}
 	return b.done(im, out...), nil
 }
 
-// each changes a plane in place.
-func (b *builder) each(p raster.Plane, f func(float32) float32) {
-	raster.Rows(p.H, func(y0, y1 int) {
-		for i := y0 * p.W; i < y1*p.W; i++ {
-			p.Pix[i] = f(p.Pix[i])
-		}
-	})
-}
-
-func (b *builder) data(m *Map) (*raster.Image, error) {
+func (b *builder) data(m *material.Source) (*raster.Image, error) {
 	im, err := b.load(m)
 	if err != nil {
 		return nil, err
 	}
 	w, h := b.p.Tier.Size(im.W, im.H)
-	if b.asIs(im, w) {
+	k := float32(1)
+	if m.Channel == material.Opacity {
+		k = float32(b.m.Figures.Opacity)
+	}
+	if b.asIs(im, w) && k == 1 {
 		return first(im, 1), nil
 	}
-	return b.done(im, im.Plane(0).Resample(w, h, raster.Area)), nil
+	p := im.Plane(0).Resample(w, h, raster.Area)
+	if k != 1 {
+		p = filter.Map(p, func(v float32) float32 { return v * k })
+	}
+	return b.done(im, p), nil
 }
 
-func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) {
+func (b *builder) normal(m *material.Source, want normals.Direction) (*raster.Image, error) {
 	im, err := b.load(m)
 	if err != nil {
 		return nil, err
@@ -171,9 +173,9 @@ func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) 
 	if im.Components() < 2 {
 		return nil, fmt.Errorf("a normal map needs two components or more; this has one")
 	}
-	flip := m.Direction != normals.Unknown && m.Direction != want
+	flip := m.Map.Direction != normals.Unknown && m.Map.Direction != want
 	w, h := b.p.Tier.Size(im.W, im.H)
-	if b.asIs(im, w) && im.Components() >= 3 {
+	if b.asIs(im, w) && im.Components() >= 3 && b.m.Figures.NormalStrength == 1 {
 		out := first(im, 3)
 		if flip {
 			out.Planes[1] = inverted(out.Ints(1))
@@ -185,6 +187,7 @@ func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) 
 		f.Flip()
 	}
 	f, _ = f.Resample(w, h)
+	f.Strengthen(b.m.Figures.NormalStrength)
 	if b.exr {
 		return f.Image(), nil
 	}
@@ -192,14 +195,15 @@ func (b *builder) normal(m *Map, want normals.Direction) (*raster.Image, error) 
 }
 
 // roughness of the tier, with what its normals lost.
-func (b *builder) roughness(m *Map, gloss bool) (*raster.Image, error) {
+func (b *builder) roughness(m *material.Source, gloss bool) (*raster.Image, error) {
 	im, err := b.load(m)
 	if err != nil {
 		return nil, err
 	}
 	w, h := b.p.Tier.Size(im.W, im.H)
-	invert := (m.Channel == channels.Glossiness) != gloss
-	if b.asIs(im, w) {
+	invert := (m.Channel == material.Glossiness) != gloss
+	lo, hi := b.m.Figures.Roughness[0], b.m.Figures.Roughness[1]
+	if b.asIs(im, w) && lo == 0 && hi == 1 {
 		out := first(im, 1)
 		if invert {
 			out.Planes[0] = inverted(out.Ints(0))
@@ -207,30 +211,35 @@ func (b *builder) roughness(m *Map, gloss bool) (*raster.Image, error) {
 		return out, nil
 	}
 	p := im.Plane(0).Resample(w, h, raster.Area)
-	if m.Channel == channels.Glossiness {
-		b.each(p, func(v float32) float32 { return 1 - v })
+	if m.Channel == material.Glossiness {
+		lo, hi = hi, lo
 	}
-	if n := b.m.find(channels.Normal); n != nil {
+	if lo != 0 || hi != 1 {
+		p = filter.Map(p, func(v float32) float32 { return float32(lo) + v*float32(hi-lo) })
+	}
+	if n := b.m.find(material.Normal); n != nil {
 		ni, err := b.load(n)
 		if err != nil {
 			return nil, err
 		}
 		if ni.Components() >= 2 {
 			_, length := normals.Read(ni, 0).Resample(w, h)
+			wide := raster.NewPlane(w, h)
 			for i, l := range length.Pix {
-				p.Pix[i] = normals.Widen(min(max(p.Pix[i], 0), 1), l)
+				wide.Pix[i] = normals.Widen(min(max(p.Pix[i], 0), 1), l)
 			}
+			p = wide
 		}
 	}
 	if gloss {
-		b.each(p, func(v float32) float32 { return 1 - v })
+		p = filter.Map(p, func(v float32) float32 { return 1 - v })
 	}
 	return b.done(im, p), nil
 }
 
 // packed is the map that glTF reads: occlusion in red, roughness in green,
 // metallic in blue.
-func (b *builder) packed(rough, metal, occ *Map) (*raster.Image, error) {
+func (b *builder) packed(rough, metal, occ *material.Source) (*raster.Image, error) {
 	var w, h int
 	planes := [3]raster.Plane{}
 	for c, get := range []func() (*raster.Image, error){
@@ -262,11 +271,22 @@ func (b *builder) packed(rough, metal, occ *Map) (*raster.Image, error) {
 			w, h = max(w, im.W), max(h, im.H)
 		}
 	}
-	// What is missing is what leaves the material as it is: open, fully rough, no metal.
-	for c, missing := range []float32{1, 1, 0} {
+	// What has no map has its constant, or what leaves the material as it is: open, fully
+	// rough, no metal.
+	even := [3]float32{1, 1, 0}
+	if v, ok := b.m.constant(material.Occlusion); ok {
+		even[0] = float32(v[0])
+	}
+	if v, ok := b.m.evenRoughness(); ok {
+		even[1] = float32(v)
+	}
+	if v, ok := b.m.constant(material.Metallic); ok {
+		even[2] = float32(v[0])
+	}
+	for c, missing := range even {
 		if planes[c].W == 0 {
 			planes[c] = raster.NewPlane(w, h)
-			b.each(planes[c], func(float32) float32 { return missing })
+			filter.Apply(planes[c], func(float32) float32 { return missing })
 		} else {
 			planes[c] = planes[c].Resample(w, h, raster.Area)
 		}
@@ -275,7 +295,7 @@ func (b *builder) packed(rough, metal, occ *Map) (*raster.Image, error) {
 }
 
 // cutout is the base colour with the opacity in its alpha, as glTF reads it.
-func (b *builder) cutout(base, opacity *Map) (*raster.Image, error) {
+func (b *builder) cutout(base, opacity *material.Source) (*raster.Image, error) {
 	im, err := b.colour(base)
 	if err != nil {
 		return nil, err

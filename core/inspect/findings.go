@@ -9,6 +9,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 )
@@ -25,7 +26,7 @@ func (s *Set) Check(set channels.Set) {
 			s.Findings = append(s.Findings, f)
 		}
 	}
-	has := map[channels.Channel]bool{}
+	has := map[material.Channel]bool{}
 	sizes := map[string][]string{}
 	for _, m := range maps {
 		has[m.Channel] = true
@@ -37,45 +38,45 @@ func (s *Set) Check(set channels.Set) {
 		}
 		k := fmt.Sprintf("%d × %d", in.W, in.H)
 		sizes[k] = append(sizes[k], m.File)
-		if m.Channel == channels.Normal && m.Claim != normals.Unknown && m.Facing != m.Claim {
+		if m.Channel == material.Normal && m.Claim != normals.Unknown && m.Facing != m.Claim {
 			find("normal_direction_mismatch", Warn, one, "%s is named %s, but its slopes fit together only as %s (%.2f). It is taken as %s.",
 				base, sign(m.Claim), sign(m.Facing), m.Sure, sign(m.Facing))
 		}
-		if m.Channel == channels.Normal && m.Facing == normals.Unknown {
+		if m.Channel == material.Normal && m.Facing == normals.Unknown {
 			find("normal_direction_unknown", Note, one, "%s is too flat to tell its direction; it is taken as Y+.", base)
 		}
 		if !m.Channel.Colour() && in.Profile != "" && m.Component != "a" {
 			find("data_colour_managed", Warn, one, "%s holds data but carries the colour profile %q: it may have been changed on the way. Ask the station for it without colour management.", base, in.Profile)
 		}
-		if m.Channel == channels.BaseColor && m.Component == "rgb" {
+		if m.Channel == material.BaseColor && m.Component == "rgb" {
 			s.colour(m, base, find)
 		}
-		if m.Channel == channels.Normal && m.Component == "rgb" && in.Components >= 3 && m.Look.UnitLength < 0.9 && m.Look.UnitLength > 0 {
+		if m.Channel == material.Normal && m.Component == "rgb" && in.Components >= 3 && m.Look.UnitLength < 0.9 && m.Look.UnitLength > 0 {
 			find("normal_not_unit", Warn, one, "Of %s %.0f %% of the pixels are no unit vectors: it was scaled or mixed without being normalised again.", base, 100*(1-m.Look.UnitLength))
 		}
-		if c := component(m.Component); (m.Channel == channels.BaseColor || m.Channel == channels.Normal || m.Channel == channels.Height) && c < len(m.Look.StdDev) && m.UDIM == "" {
+		if c := component(m.Component); (m.Channel == material.BaseColor || m.Channel == material.Normal || m.Channel == material.Height) && c < len(m.Look.StdDev) && m.UDIM == "" {
 			empty := m.Look.Max[c]-m.Look.Min[c] < 1e-6
 			if m.Component == "rgb" {
 				for k := range m.Look.Max {
 					empty = empty && m.Look.Max[k]-m.Look.Min[k] < 1e-6
 				}
 			}
-			if empty && m.Channel != channels.BaseColor || empty && m.Look.Max[c] < 1e-6 { // a plain colour may be meant
+			if empty && m.Channel != material.BaseColor || empty && m.Look.Max[c] < 1e-6 { // a plain colour may be meant
 				find("map_empty", Stop, one, "%s has one value everywhere: it says nothing. Export it again.", base)
 			}
 		}
-		if c := component(m.Component); c < len(m.Look.Clipped) && m.Channel != channels.Metallic && m.Channel != channels.Opacity && m.Channel != channels.Mask && m.Channel != channels.Emissive && m.Channel != channels.Occlusion && m.Channel != channels.Normal {
+		if c := component(m.Component); c < len(m.Look.Clipped) && m.Channel != material.Metallic && m.Channel != material.Opacity && m.Channel != material.Mask && m.Channel != material.Emissive && m.Channel != material.Occlusion && m.Channel != material.Normal {
 			if share := m.Look.Clipped[c]; share > 0.05 {
 				find("clipped", Warn, one, "Of %s %.0f %% are at the very end of the range, and hardly any near it: what lay beyond is lost.", base, 100*share)
 			}
 		}
-		if !m.Channel.Colour() && m.Channel != channels.Normal && m.Component == "r" && in.Components >= 3 && m.Look.Spread < 0.002 && len(m.Look.Mean) > 0 {
+		if !m.Channel.Colour() && m.Channel != material.Normal && m.Component == "r" && in.Components >= 3 && m.Look.Spread < 0.002 && len(m.Look.Mean) > 0 {
 			find("grey_as_colour", Note, one, "%s is grey but stored as colour: three times the memory for nothing. One component is taken.", base)
 		}
 		switch deep := m.Look.TrueBits > 8 || in.Float; {
-		case m.Channel == channels.Height && in.Bits == 8:
+		case m.Channel == material.Height && in.Bits == 8:
 			find("height_8bit", Warn, one, "%s has 8 bits: its 256 steps show as terraces at a low sun. Ask for 16 bits.", base)
-		case m.Channel == channels.Height && !deep:
+		case m.Channel == material.Height && !deep:
 			find("height_8bit", Warn, one, "%s has 16 bits but was made of 8: its 256 steps show as terraces at a low sun. Ask for a true 16-bit map.", base)
 		case in.Bits == 16 && !deep:
 			find("bits_empty", Note, one, "%s has 16 bits but was made of 8: the rest is empty.", base)
@@ -104,10 +105,10 @@ func (s *Set) Check(set channels.Set) {
 		}
 		find("maps_differ_in_size", Note, all, "The maps come in %d different sizes.", len(sizes))
 	}
-	if len(maps) > 0 && !has[channels.BaseColor] {
+	if len(maps) > 0 && !has[material.BaseColor] {
 		find("missing_base_color", Warn, nil, "There is no base colour.")
 	}
-	if len(maps) > 0 && !has[channels.Roughness] && !has[channels.Glossiness] {
+	if len(maps) > 0 && !has[material.Roughness] && !has[material.Glossiness] {
 		find("missing_roughness", Warn, nil, "There is neither roughness nor glossiness.")
 	}
 	if len(maps) > 0 && s.Size.Width == nil {

@@ -8,22 +8,23 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 )
 
 // mapOf is a sound map of a channel, to be made unsound.
-func sound(c channels.Channel, change func(*channels.Map)) channels.Map {
+func sound(c material.Channel, change func(*channels.Map)) channels.Map {
 	m := channels.Map{File: "set/" + string(c) + ".png", Component: "rgb", Verdict: channels.Verdict{Channel: c, Confidence: 0.99}}
 	m.Look.Info = codec.Info{Format: codec.PNG, W: 1024, H: 1024, Bits: 8, Components: 3}
 	m.Look.TrueBits = 8
 	if c.Grey() {
 		m.Component, m.Look.Info.Components = "r", 1
 	}
-	if c == channels.Height || c == channels.Normal {
+	if c == material.Height || c == material.Normal {
 		m.Look.Info.Bits, m.Look.TrueBits = 16, 16
 	}
-	if c == channels.Normal {
+	if c == material.Normal {
 		m.Facing, m.Sure = normals.Up, 0.9
 	}
 	if change != nil {
@@ -33,17 +34,17 @@ func sound(c channels.Channel, change func(*channels.Map)) channels.Map {
 }
 
 func TestEachFinding(t *testing.T) {
-	all := func(change map[channels.Channel]func(*channels.Map)) channels.Set {
+	all := func(change map[material.Channel]func(*channels.Map)) channels.Set {
 		var s channels.Set
-		for _, c := range []channels.Channel{channels.BaseColor, channels.Normal, channels.Roughness, channels.Height} {
+		for _, c := range []material.Channel{material.BaseColor, material.Normal, material.Roughness, material.Height} {
 			s.Maps = append(s.Maps, sound(c, change[c]))
 		}
 		return s
 	}
-	on := func(c channels.Channel, f func(*channels.Map)) channels.Set {
-		return all(map[channels.Channel]func(*channels.Map){c: f})
+	on := func(c material.Channel, f func(*channels.Map)) channels.Set {
+		return all(map[material.Channel]func(*channels.Map){c: f})
 	}
-	without := func(c channels.Channel) channels.Set {
+	without := func(c material.Channel) channels.Set {
 		s := all(nil)
 		s.Maps = slices.DeleteFunc(s.Maps, func(m channels.Map) bool { return m.Channel == c })
 		return s
@@ -54,22 +55,22 @@ func TestEachFinding(t *testing.T) {
 		sev  Severity
 		says string
 	}{
-		"normal_direction_mismatch": {on(channels.Normal, func(m *channels.Map) { m.Claim = normals.Down }), Warn, "is named Y−"},
-		"normal_direction_unknown":  {on(channels.Normal, func(m *channels.Map) { m.Facing = normals.Unknown }), Note, "too flat"},
-		"not_finite":                {on(channels.Height, func(m *channels.Map) { m.Look.Info.NotFinite = 2 }), Warn, "2 samples"},
-		"data_colour_managed":       {on(channels.Roughness, func(m *channels.Map) { m.Look.Info.Profile = "sRGB" }), Warn, "without colour management"},
-		"height_8bit":               {on(channels.Height, func(m *channels.Map) { m.Look.Info.Bits, m.Look.TrueBits = 8, 8 }), Warn, "Ask for 16 bits"},
-		"bits_empty":                {on(channels.Normal, func(m *channels.Map) { m.Look.TrueBits = 8 }), Note, "made of 8"},
-		"lossy_data":                {on(channels.Roughness, func(m *channels.Map) { m.Look.Info.Format = codec.JPEG; m.File = "set/roughness.jpg" }), Note, "lossy"},
-		"wrong_ending":              {on(channels.Roughness, func(m *channels.Map) { m.File = "set/roughness.tga" }), Note, "is a PNG file"},
-		"pixels_not_square":         {on(channels.BaseColor, func(m *channels.Map) { m.Look.Info.Density = [2]float64{1000, 1100} }), Warn, "not square"},
-		"map_empty": {on(channels.Height, func(m *channels.Map) {
+		"normal_direction_mismatch": {on(material.Normal, func(m *channels.Map) { m.Claim = normals.Down }), Warn, "is named Y−"},
+		"normal_direction_unknown":  {on(material.Normal, func(m *channels.Map) { m.Facing = normals.Unknown }), Note, "too flat"},
+		"not_finite":                {on(material.Height, func(m *channels.Map) { m.Look.Info.NotFinite = 2 }), Warn, "2 samples"},
+		"data_colour_managed":       {on(material.Roughness, func(m *channels.Map) { m.Look.Info.Profile = "sRGB" }), Warn, "without colour management"},
+		"height_8bit":               {on(material.Height, func(m *channels.Map) { m.Look.Info.Bits, m.Look.TrueBits = 8, 8 }), Warn, "Ask for 16 bits"},
+		"bits_empty":                {on(material.Normal, func(m *channels.Map) { m.Look.TrueBits = 8 }), Note, "made of 8"},
+		"lossy_data":                {on(material.Roughness, func(m *channels.Map) { m.Look.Info.Format = codec.JPEG; m.File = "set/roughness.jpg" }), Note, "lossy"},
+		"wrong_ending":              {on(material.Roughness, func(m *channels.Map) { m.File = "set/roughness.tga" }), Note, "is a PNG file"},
+		"pixels_not_square":         {on(material.BaseColor, func(m *channels.Map) { m.Look.Info.Density = [2]float64{1000, 1100} }), Warn, "not square"},
+		"map_empty": {on(material.Height, func(m *channels.Map) {
 			m.Look.Min, m.Look.Max, m.Look.StdDev = []float64{0.5}, []float64{0.5}, []float64{0}
 		}), Stop, "one value everywhere"},
-		"clipped":             {on(channels.Roughness, func(m *channels.Map) { m.Look.Clipped = []float64{0.2} }), Warn, "20 % are at the very end"},
-		"maps_differ_in_size": {on(channels.Height, func(m *channels.Map) { m.Look.Info.W = 512 }), Note, "2 different sizes"},
-		"missing_base_color":  {without(channels.BaseColor), Warn, "no base colour"},
-		"missing_roughness":   {without(channels.Roughness), Warn, "neither"},
+		"clipped":             {on(material.Roughness, func(m *channels.Map) { m.Look.Clipped = []float64{0.2} }), Warn, "20 % are at the very end"},
+		"maps_differ_in_size": {on(material.Height, func(m *channels.Map) { m.Look.Info.W = 512 }), Note, "2 different sizes"},
+		"missing_base_color":  {without(material.BaseColor), Warn, "no base colour"},
+		"missing_roughness":   {without(material.Roughness), Warn, "neither"},
 		"normal_object_space": {with(func(s *channels.Set) { s.Refused = []channels.Refusal{{File: "set/n.png", Says: "cannot be laid"}} }), Stop, "n.png cannot be laid"},
 		"tier_differs":        {with(func(s *channels.Set) { s.Unlike = [][2]string{{"set/a.png", "set/1k/a.png"}} }), Warn, "should show the same"},
 	} {
@@ -97,24 +98,24 @@ func TestEachFinding(t *testing.T) {
 	}
 	// A sixteen-bit height that was made of eight is named as that, once.
 	s := Set{}
-	s.Check(on(channels.Height, func(m *channels.Map) { m.Look.TrueBits = 8 }))
+	s.Check(on(material.Height, func(m *channels.Map) { m.Look.TrueBits = 8 }))
 	if got := codes(s); strings.Count(got, "height_8bit") != 1 || strings.Contains(got, "bits_empty") || !strings.Contains(got, "size_unknown") {
 		t.Error(got)
 	}
 	// Three maps in one file are three maps, but their file is lossy once.
-	packed := func(c channels.Channel, component string) channels.Map {
+	packed := func(c material.Channel, component string) channels.Map {
 		m := sound(c, func(m *channels.Map) { m.Look.Info.Format = codec.JPEG; m.File = "set/packed.jpg" })
 		m.Component = component
 		return m
 	}
 	s = Set{}
-	s.Check(channels.Set{Maps: []channels.Map{sound(channels.BaseColor, nil), packed(channels.Occlusion, "r"), packed(channels.Roughness, "g"), packed(channels.Metallic, "b")}})
+	s.Check(channels.Set{Maps: []channels.Map{sound(material.BaseColor, nil), packed(material.Occlusion, "r"), packed(material.Roughness, "g"), packed(material.Metallic, "b")}})
 	if got := codes(s); strings.Count(got, "lossy_data") != 1 {
 		t.Error(got)
 	}
 	// Floats have no bits to be empty.
 	s = Set{}
-	s.Check(on(channels.Height, func(m *channels.Map) { m.Look.Info.Float, m.Look.TrueBits = true, 16 }))
+	s.Check(on(material.Height, func(m *channels.Map) { m.Look.Info.Float, m.Look.TrueBits = true, 16 }))
 	if got := codes(s); got != "size_unknown" {
 		t.Error(got)
 	}
@@ -145,7 +146,7 @@ func TestSizesThatDisagreeAreSaid(t *testing.T) {
 	s := Set{SizeEvidence: []scale.Evidence{{Source: scale.FromTag, Size: scale.Size{W: 1, H: 1}}, {Source: scale.FromSidecar, Size: scale.Size{W: 1.2, H: 1.2}}}}
 	one := 1.0
 	s.Size = Size{&one, &one, scale.FromSidecar}
-	s.Check(channels.Set{Maps: []channels.Map{sound(channels.BaseColor, nil), sound(channels.Roughness, nil)}})
+	s.Check(channels.Set{Maps: []channels.Map{sound(material.BaseColor, nil), sound(material.Roughness, nil)}})
 	if got := codes(s); got != "size_disagrees" {
 		t.Error(got)
 	}
@@ -156,18 +157,18 @@ func TestTheZeroOfAHeightMap(t *testing.T) {
 		m    channels.Map
 		want float64
 	}{
-		"a height": {sound(channels.Height, func(m *channels.Map) {
+		"a height": {sound(material.Height, func(m *channels.Map) {
 			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.5}, []float64{0}, []float64{1}
 		}), 0},
-		"a displacement about half": {sound(channels.Height, func(m *channels.Map) {
+		"a displacement about half": {sound(material.Height, func(m *channels.Map) {
 			m.File = "a_disp.png"
 			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.51}, []float64{0.2}, []float64{0.9}
 		}), 0.5},
-		"one that only rises": {sound(channels.Height, func(m *channels.Map) {
+		"one that only rises": {sound(material.Height, func(m *channels.Map) {
 			m.File = "a_disp.png"
 			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.2}, []float64{0}, []float64{0.9}
 		}), 0},
-		"signed floats": {sound(channels.Height, func(m *channels.Map) {
+		"signed floats": {sound(material.Height, func(m *channels.Map) {
 			m.File = "a_disp.exr"
 			m.Look.Info.Float = true
 			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.5}, []float64{-1}, []float64{1}

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/stats"
 )
@@ -43,11 +43,11 @@ func rough(v float64, smooth bool) float64 {
 // over; its hollows, as dirt lies there and what stands out is worn smooth; and metal,
 // which is smoother than what covers it. What a person has decided on is left alone.
 func (s *Set) gloss(l *surface) {
-	m, ok := l.maps[channels.Roughness]
+	m, ok := l.maps[material.Roughness]
 	if !ok || m.Decided {
 		return
 	}
-	p := l.planes[channels.Roughness][0]
+	p := l.planes[material.Roughness][0]
 	name := strings.ToLower(s.Name + " " + path.Base(m.File))
 	has := func(words []string) bool {
 		return slices.ContainsFunc(strings.FieldsFunc(name, func(r rune) bool { return r < 'a' || r > 'z' }), func(of string) bool {
@@ -60,10 +60,10 @@ func (s *Set) gloss(l *surface) {
 	odds := math.Log(rough(1-mean, smooth) / rough(mean, smooth))
 	why := []string{fmt.Sprintf("it is %.2f on average", mean)}
 	// The components of one JPEG run into each other: what they share says nothing.
-	apart := func(c channels.Channel) bool {
+	apart := func(c material.Channel) bool {
 		return len(l.planes[c]) > 0 && (l.maps[c].File != m.File || m.Look.Info.Format != codec.JPEG)
 	}
-	if open := l.planes[channels.Occlusion]; apart(channels.Occlusion) && !damp {
+	if open := l.planes[material.Occlusion]; apart(material.Occlusion) && !damp {
 		if c := correlation(p, open[0]); math.Abs(c) > 0.1 {
 			odds += min(max(4*c, -3), 3)
 			if c > 0 {
@@ -71,7 +71,7 @@ func (s *Set) gloss(l *surface) {
 			}
 		}
 	}
-	if metal := l.planes[channels.Metallic]; apart(channels.Metallic) {
+	if metal := l.planes[material.Metallic]; apart(material.Metallic) {
 		if c := correlation(p, metal[0]); math.Abs(c) > 0.3 {
 			odds += 2 * c
 			if c > 0 {

@@ -7,6 +7,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 )
 
@@ -20,10 +21,10 @@ func waves(mean, swing float32) raster.Plane {
 	return p
 }
 
-func suspected(name string, decided bool, rough raster.Plane, with map[channels.Channel]raster.Plane, packed codec.Format) (string, bool) {
+func suspected(name string, decided bool, rough raster.Plane, with map[material.Channel]raster.Plane, packed codec.Format) (string, bool) {
 	m := channels.Map{File: name + "/rough.png", Decided: decided}
 	m.Look.Info.Format = packed
-	l := surface{maps: map[channels.Channel]channels.Map{channels.Roughness: m}, planes: map[channels.Channel][]raster.Plane{channels.Roughness: {rough}}}
+	l := surface{maps: map[material.Channel]channels.Map{material.Roughness: m}, planes: map[material.Channel][]raster.Plane{material.Roughness: {rough}}}
 	for c, p := range with {
 		k := channels.Map{File: fmt.Sprintf("%s/%s.png", name, c)}
 		if packed == codec.JPEG {
@@ -40,13 +41,13 @@ func suspected(name string, decided bool, rough raster.Plane, with map[channels.
 }
 
 func TestWhatGivesGlossAway(t *testing.T) {
-	with := func(c channels.Channel, p raster.Plane) map[channels.Channel]raster.Plane {
-		return map[channels.Channel]raster.Plane{c: p}
+	with := func(c material.Channel, p raster.Plane) map[material.Channel]raster.Plane {
+		return map[material.Channel]raster.Plane{c: p}
 	}
 	for _, c := range []struct {
 		what, name string
 		rough      raster.Plane
-		with       map[channels.Channel]raster.Plane
+		with       map[material.Channel]raster.Plane
 		packed     codec.Format
 		found      bool
 		says       string
@@ -55,13 +56,13 @@ func TestWhatGivesGlossAway(t *testing.T) {
 		{"a wall as smooth as wet glass", "wall", waves(0.14, 0.05), nil, codec.PNG, true, "on average"},
 		{"the same, glazed", "wall_glazed", waves(0.14, 0.05), nil, codec.PNG, false, ""},
 		{"in between, nobody knows", "wall", waves(0.5, 0.2), nil, codec.PNG, false, ""},
-		{"smooth hollows", "wall", waves(0.5, 0.2), with(channels.Occlusion, waves(0.7, 0.2)), codec.PNG, true, "hollows are the smoother"},
-		{"rough hollows", "wall", waves(0.3, 0.2), with(channels.Occlusion, waves(0.7, -0.2)), codec.PNG, false, ""},
-		{"water in the hollows", "mudflat", waves(0.5, 0.2), with(channels.Occlusion, waves(0.7, 0.2)), codec.PNG, false, ""},
-		{"components of one JPEG", "wall", waves(0.5, 0.2), with(channels.Occlusion, waves(0.7, 0.2)), codec.JPEG, false, ""},
-		{"metal rougher than its rust", "plate", waves(0.5, 0.2), with(channels.Metallic, waves(0.5, 0.4)), codec.PNG, true, "metal is rougher"},
-		{"metal smoother than its rust", "plate", waves(0.4, 0.2), with(channels.Metallic, waves(0.5, -0.4)), codec.PNG, false, ""},
-		{"occlusion that is flat", "wall", waves(0.5, 0.2), with(channels.Occlusion, waves(1, 0)), codec.PNG, false, ""},
+		{"smooth hollows", "wall", waves(0.5, 0.2), with(material.Occlusion, waves(0.7, 0.2)), codec.PNG, true, "hollows are the smoother"},
+		{"rough hollows", "wall", waves(0.3, 0.2), with(material.Occlusion, waves(0.7, -0.2)), codec.PNG, false, ""},
+		{"water in the hollows", "mudflat", waves(0.5, 0.2), with(material.Occlusion, waves(0.7, 0.2)), codec.PNG, false, ""},
+		{"components of one JPEG", "wall", waves(0.5, 0.2), with(material.Occlusion, waves(0.7, 0.2)), codec.JPEG, false, ""},
+		{"metal rougher than its rust", "plate", waves(0.5, 0.2), with(material.Metallic, waves(0.5, 0.4)), codec.PNG, true, "metal is rougher"},
+		{"metal smoother than its rust", "plate", waves(0.4, 0.2), with(material.Metallic, waves(0.5, -0.4)), codec.PNG, false, ""},
+		{"occlusion that is flat", "wall", waves(0.5, 0.2), with(material.Occlusion, waves(1, 0)), codec.PNG, false, ""},
 	} {
 		says, found := suspected(c.name, false, c.rough, c.with, c.packed)
 		if found != c.found || !strings.Contains(says, c.says) {

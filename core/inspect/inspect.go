@@ -22,6 +22,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
@@ -286,7 +287,7 @@ func mapOf(m channels.Map) Map {
 		out.UDIM = &m.UDIM
 	}
 	out.Tiles = m.Tiles
-	if m.Channel == channels.Height {
+	if m.Channel == material.Height {
 		z := zero(m)
 		out.Zero = &z
 	}
@@ -340,9 +341,9 @@ func (s *Set) depth(maps []channels.Map, level Level) {
 	var n, h *channels.Map
 	for i := range maps {
 		switch maps[i].Channel {
-		case channels.Normal:
+		case material.Normal:
 			n = &maps[i]
-		case channels.Height:
+		case material.Height:
 			h = &maps[i]
 		}
 	}

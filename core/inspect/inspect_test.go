@@ -11,8 +11,8 @@ import (
 	"strings"
 	"testing"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/station"
 )
@@ -109,7 +109,7 @@ func TestGlossNamedRoughness(t *testing.T) {
 			}
 			set := examine(t, files).Sets[0]
 			found := strings.Contains(codes(set), "roughness_as_gloss")
-			switch named := slices.ContainsFunc(set.Maps, func(k Map) bool { return k.Channel == channels.Roughness }); {
+			switch named := slices.ContainsFunc(set.Maps, func(k Map) bool { return k.Channel == material.Roughness }); {
 			case !named: // a station that says glossiness
 			case fault == station.NoFault && found:
 				t.Errorf("%s is roughness: %v", m.Slug, set.Findings)

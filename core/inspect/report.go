@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
 )
@@ -49,7 +50,7 @@ type Map struct {
 	File                string            `json:"file"`
 	Layer               string            `json:"layer,omitempty"` // which picture of a file that holds several
 	Component           string            `json:"component"`
-	Channel             channels.Channel  `json:"channel"`
+	Channel             material.Channel  `json:"channel"`
 	Confidence          float64           `json:"confidence"`
 	Reasons             []channels.Reason `json:"reasons"`
 	Width               int               `json:"width"`

@@ -8,6 +8,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/likeness"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
@@ -17,8 +18,8 @@ import (
 
 // surface is a set's maps side by side, reduced, as planes of one size.
 type surface struct {
-	maps   map[channels.Channel]channels.Map
-	planes map[channels.Channel][]raster.Plane
+	maps   map[material.Channel]channels.Map
+	planes map[material.Channel][]raster.Plane
 	normal normals.Field // Y+; empty if there is none
 	height raster.Plane  // of the normals alone, in widths; empty if there are none
 	w, h   int           // of the planes
@@ -29,7 +30,7 @@ type surface struct {
 // lay reads what is needed of a set's maps. ok is false if there is nothing to hold
 // side by side.
 func lay(maps []channels.Map, level Level) (s surface, ok bool) {
-	s = surface{maps: map[channels.Channel]channels.Map{}, planes: map[channels.Channel][]raster.Plane{}}
+	s = surface{maps: map[material.Channel]channels.Map{}, planes: map[material.Channel][]raster.Plane{}}
 	for _, m := range maps {
 		if m.UDIM != "" && m.UDIM != "1001" {
 			continue
@@ -46,7 +47,7 @@ func lay(maps []channels.Map, level Level) (s surface, ok bool) {
 		}
 		var list []raster.Plane
 		switch {
-		case m.Channel == channels.Normal && im.Components() >= 2:
+		case m.Channel == material.Normal && im.Components() >= 2:
 			f, _ := normals.Read(im, 0).Resample(s.w, s.h)
 			if m.Facing == normals.Down {
 				f.Flip()
@@ -76,7 +77,7 @@ func (s *Set) examine(maps []channels.Map, level Level) {
 	s.register(&l)
 	s.gloss(&l)
 	if s.Relief == nil && len(l.height.Pix) > 0 {
-		if _, has := l.planes[channels.Height]; !has {
+		if _, has := l.planes[material.Height]; !has {
 			// There is no height map that this would be the depth of, but it is how deep the surface is.
 			lo, hi := l.height.Range()
 			s.Relief = &Depth{float64(hi - lo), 0.6}
@@ -89,8 +90,8 @@ func (s *Set) examine(maps []channels.Map, level Level) {
 
 func (s *Set) tiling(l *surface) {
 	var all []raster.Plane
-	for _, c := range channels.All() {
-		if c != channels.Opacity {
+	for _, c := range material.All() {
+		if c != material.Opacity {
 			all = append(all, l.planes[c]...)
 		}
 	}
@@ -131,7 +132,7 @@ func (s *Set) tiling(l *surface) {
 			aspect = *s.Size.Height / *s.Size.Width
 		}
 		f := l.normal
-		if _, has := l.planes[channels.Height]; has && max(l.w, l.h) > 700 {
+		if _, has := l.planes[material.Height]; has && max(l.w, l.h) > 700 {
 			// Only to hold other maps against it: half the size does. With no height map it is
 			// how deep the surface is, and wants all of its detail.
 			f, _ = f.Resample(l.w/2, l.h/2)
@@ -149,21 +150,21 @@ const seamAt = 0.4
 // pattern finds the lattice by colour, relief and roughness.
 func (s *Set) pattern(l *surface) {
 	var list []raster.Plane
-	if p := l.planes[channels.BaseColor]; len(p) >= 3 {
+	if p := l.planes[material.BaseColor]; len(p) >= 3 {
 		list = append(list, filter.Luma(p))
 	} else {
 		list = append(list, p...)
 	}
-	if n := l.planes[channels.Normal]; len(n) >= 2 {
+	if n := l.planes[material.Normal]; len(n) >= 2 {
 		list = append(list, n[:2]...) // the third follows from them
 	}
-	list = append(list, l.planes[channels.Height]...)
+	list = append(list, l.planes[material.Height]...)
 	if len(list) == 0 {
 		return
 	}
 	p := tiling.Periods(list)
-	if base := l.planes[channels.BaseColor]; len(base) > 0 {
-		r := tiling.Repeats(Lightness(base, l.maps[channels.BaseColor].Look.Info.Float), p)
+	if base := l.planes[material.BaseColor]; len(base) > 0 {
+		r := tiling.Repeats(Lightness(base, l.maps[material.BaseColor].Look.Info.Float), p)
 		s.Repetition = &r
 	}
 	if !p.Regular() {
@@ -199,10 +200,10 @@ func Lightness(p []raster.Plane, light bool) raster.Plane {
 // register looks whether the maps lie on each other, by the relief: the normals', or
 // where there are none the height map's.
 func (s *Set) register(l *surface) {
-	ref, of := l.height, channels.Normal
+	ref, of := l.height, material.Normal
 	if len(ref.Pix) == 0 {
-		if h := l.planes[channels.Height]; len(h) > 0 {
-			ref, of = h[0], channels.Height
+		if h := l.planes[material.Height]; len(h) > 0 {
+			ref, of = h[0], material.Height
 		} else {
 			return
 		}
@@ -210,9 +211,9 @@ func (s *Set) register(l *surface) {
 	if l.w < 64 || l.h < 64 {
 		return
 	}
-	var held []channels.Channel
+	var held []material.Channel
 	var list []raster.Plane
-	for _, c := range []channels.Channel{channels.Height, channels.BaseColor, channels.Occlusion} {
+	for _, c := range []material.Channel{material.Height, material.BaseColor, material.Occlusion} {
 		p := l.planes[c]
 		if c == of || len(p) == 0 {
 			continue
@@ -226,7 +227,7 @@ func (s *Set) register(l *surface) {
 	for i, k := range likeness.Shifts(ref, list...) {
 		c := held[i]
 		least := 1.5
-		if c == channels.Occlusion {
+		if c == material.Occlusion {
 			least = 6 // its shadows lie beside what throws them
 		}
 		scale := float64(l.w) / float64(ref.W) // of what it was found on, to the reduced copies
@@ -237,7 +238,7 @@ func (s *Set) register(l *surface) {
 		kx, ky := float64(l.full[0])/float64(l.w), float64(l.full[1])/float64(l.h)
 		m := l.maps[c]
 		s.Findings = append(s.Findings, Finding{"maps_shifted", Warn, []string{m.File}, fmt.Sprintf("%s does not lie on the %s: it is moved by %s.",
-			path.Base(m.File), map[channels.Channel]string{channels.Normal: "normals", channels.Height: "height"}[of], way(dx*kx, dy*ky))})
+			path.Base(m.File), map[material.Channel]string{material.Normal: "normals", material.Height: "height"}[of], way(dx*kx, dy*ky))})
 	}
 }
 

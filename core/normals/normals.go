@@ -93,6 +93,18 @@ func (f Field) Flip() {
 	}
 }
 
+// Strengthen scales the slopes by k, in place.
+func (f Field) Strengthen(k float64) {
+	if k == 1 {
+		return
+	}
+	raster.Rows(f.X.H, func(y0, y1 int) {
+		for i := y0 * f.X.W; i < y1*f.X.W; i++ {
+			f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i] = unit(f.X.Pix[i]*float32(k), f.Y.Pix[i]*float32(k), f.Z.Pix[i])
+		}
+	})
+}
+
 // Resample returns the field at w × h and, for each new normal, the length that
 // the average of its vectors had before it was renormalised: 1 where the surface
 // is smooth, less where detail was lost. Widen turns that into roughness.

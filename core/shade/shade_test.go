@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 	"aldermoor/core/shade"
@@ -26,7 +27,7 @@ func TestFlatSurfaceKeepsItsColour(t *testing.T) {
 	r := shade.NewRenderer()
 	for _, albedo := range []float32{0.05, 0.18, 0.5} {
 		c := fill(8, 8, albedo)
-		s := shade.NewSurface(shade.Maps{Size: scale.Size{W: 1, H: 1}, Color: [3]raster.Plane{c, c, c}, Roughness: fill(8, 8, 1)}, 64)
+		s := shade.NewSurface(material.Planes{Size: scale.Size{W: 1, H: 1}, Color: [3]raster.Plane{c, c, c}, Roughness: fill(8, 8, 1)}, 64)
 		im := r.Swatch(s, 1, 16)
 		got := colour.Linear(float32(mean(im, 1)))
 		if math.Abs(float64(got-albedo)) > 0.1*float64(albedo)+0.015 { // the surface's own reflection adds a little
@@ -40,7 +41,7 @@ func TestNothingReturnsMoreThanItGets(t *testing.T) {
 	r := shade.NewRenderer()
 	one := fill(8, 8, 1)
 	for _, rough := range []float32{0.3, 0.6, 1} {
-		s := shade.NewSurface(shade.Maps{Size: scale.Size{W: 1, H: 1}, Color: [3]raster.Plane{one, one, one}, Roughness: fill(8, 8, rough)}, 64)
+		s := shade.NewSurface(material.Planes{Size: scale.Size{W: 1, H: 1}, Color: [3]raster.Plane{one, one, one}, Roughness: fill(8, 8, rough)}, 64)
 		if im := r.Swatch(s, 1, 16); mean(im, 1) > 0.985 {
 			t.Errorf("roughness %.1f: white comes out at %.3f", rough, mean(im, 1))
 		}
@@ -49,7 +50,7 @@ func TestNothingReturnsMoreThanItGets(t *testing.T) {
 
 func TestWhatIsMissingIsNeutral(t *testing.T) {
 	r := shade.NewRenderer()
-	s := shade.NewSurface(shade.Maps{}, 64)
+	s := shade.NewSurface(material.Planes{}, 64)
 	im := r.Swatch(s, 1, 16)
 	a, b, c := mean(im, 0), mean(im, 1), mean(im, 2)
 	if a < 0.3 || math.Abs(a-b) > 0.06 || math.Abs(b-c) > 0.06 {
@@ -66,7 +67,7 @@ func TestSwatchIsTrueToScale(t *testing.T) {
 		}
 	}
 	r := shade.NewRenderer()
-	s := shade.NewSurface(shade.Maps{Size: scale.Size{W: 2, H: 2}, Color: [3]raster.Plane{stripe, stripe, stripe}, Roughness: fill(4, 4, 1)}, 400)
+	s := shade.NewSurface(material.Planes{Size: scale.Size{W: 2, H: 2}, Color: [3]raster.Plane{stripe, stripe, stripe}, Roughness: fill(4, 4, 1)}, 400)
 	for extent, want := range map[float64]float64{1: 0.1, 0.5: 0.2, 2: 0.05, 4: 0.05} {
 		im := r.Swatch(s, extent, 200)
 		lit := 0
@@ -119,7 +120,7 @@ func TestOcclusionOfAPit(t *testing.T) {
 func TestBallHasATransparentGround(t *testing.T) {
 	m := station.Materials()[1]
 	sc := station.Take(m, station.Options{Px: 128, Seed: 1})
-	im := shade.NewRenderer().Ball(shade.NewSurface(sc.Maps(), 128), 96)
+	im := shade.NewRenderer().Ball(shade.NewSurface(sc.Planes(), 128), 96)
 	if im.Components() != 4 || im.Ints(3)[0] != 0 || im.Ints(3)[48*96+48] != 65535 {
 		t.Error("the corner is not clear, or the middle not solid")
 	}
@@ -141,7 +142,7 @@ func TestToneIsSteadyAndBounded(t *testing.T) {
 
 func benchSurface(px int) *shade.Surface {
 	sc := station.Take(station.Materials()[1], station.Options{Px: px, Seed: 1})
-	return shade.NewSurface(sc.Maps(), px)
+	return shade.NewSurface(sc.Planes(), px)
 }
 
 func BenchmarkBall512(b *testing.B) {
@@ -160,7 +161,7 @@ func BenchmarkSwatch344(b *testing.B) {
 
 func BenchmarkSurface1024(b *testing.B) {
 	sc := station.Take(station.Materials()[1], station.Options{Px: 1024, Seed: 1})
-	m := sc.Maps()
+	m := sc.Planes()
 	for b.Loop() {
 		shade.NewSurface(m, 1024)
 	}

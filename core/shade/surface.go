@@ -10,20 +10,11 @@ package shade
 import (
 	"math"
 
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 )
-
-// Maps are the maps of one material. A map without samples is missing. Sizes
-// may differ; colours are linear light, heights metres, normals Y+.
-type Maps struct {
-	Size                                            scale.Size // of one repeat; 1 × 1 m if unknown
-	Color, Emissive                                 [3]raster.Plane
-	Normal                                          *normals.Field
-	Height, Roughness, Metallic, Occlusion, Opacity raster.Plane
-	Specular                                        [3]raster.Plane // of the spec-gloss workflow
-}
 
 // Surface is a material prepared for shading: its maps side by side at one size
 // and all smaller halves of it.
@@ -53,17 +44,9 @@ type texel struct {
 var neutral = texel{color: vec{0.5, 0.5, 0.5}, z: 1, rough: 0.6, occ: 1, opacity: 1, specular: 0.04}
 
 // NewSurface prepares maps at no more than n pixels on the longer side.
-func NewSurface(m Maps, n int) *Surface {
-	w, h := 0, 0
-	for _, p := range []raster.Plane{m.Color[0], m.Height, m.Roughness, m.Metallic, m.Occlusion, m.Opacity, m.Emissive[0]} {
-		if p.W > w {
-			w, h = p.W, p.H
-		}
-	}
-	if m.Normal != nil && m.Normal.X.W > w {
-		w, h = m.Normal.X.W, m.Normal.X.H
-	}
-	if w == 0 {
+func NewSurface(m material.Planes, n int) *Surface {
+	w, h := m.Largest()
+	if w*h <= 1 { // nothing but constants
 		w, h = 16, 16
 	}
 	w, h = raster.Fit(w, h, n)

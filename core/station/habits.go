@@ -12,6 +12,7 @@ import (
 	"aldermoor/core/codec/exr"
 	"aldermoor/core/colour"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 	"aldermoor/core/shade"
 
 	"golang.org/x/image/tiff"
@@ -82,7 +83,7 @@ func (w *Writer) maps(s *Scan) maps {
 	case GlossAsRoughness:
 		m.roughness = inverted(m.roughness)
 	case ColourManaged:
-		m.roughness = raster.FromPlanes(each(s.Roughness, w.tables.Encode))
+		m.roughness = raster.FromPlanes(filter.Map(s.Roughness, w.tables.Encode))
 	case BakedLight:
 		m.base = w.baked(s)
 	}
@@ -179,7 +180,7 @@ func (w *Writer) yardLoan(m maps, set string) ([]File, error) {
 	side, err := json.MarshalIndent(map[string]any{"width_m": m.Size.W, "height_m": m.Size.H, "depth_mm": m.Depth * 1000, "author": "Yard Loan", "licence": "CC0-1.0"}, "", "  ")
 	out.add(set+"/"+set+".json", side, err)
 	out.add(set+"/LICENCE.txt", []byte("Lent for The Salt Clerk. CC0-1.0: no rights reserved.\n"), nil)
-	ball := w.renderer.Ball(shade.NewSurface(m.Maps(), 512), 384)
+	ball := w.renderer.Ball(shade.NewSurface(m.Planes(), 512), 384)
 	out.png(set+"/"+set+"_preview.png", ball, 8, [2]float64{}, true)
 	return out.list, out.err
 }
@@ -262,19 +263,11 @@ func picture(im *raster.Image, bits int) image.Image {
 	return out
 }
 
-func each(p raster.Plane, f func(float32) float32) raster.Plane {
-	out := raster.NewPlane(p.W, p.H)
-	for i, v := range p.Pix {
-		out.Pix[i] = f(v)
-	}
-	return out
-}
-
 func inverted(im *raster.Image) *raster.Image {
-	return raster.FromPlanes(each(im.Plane(0), func(v float32) float32 { return 1 - v }))
+	return raster.FromPlanes(filter.Map(im.Plane(0), func(v float32) float32 { return 1 - v }))
 }
 
 // flipped is a stored normal map with its green component inverted.
 func flipped(im *raster.Image) *raster.Image {
-	return raster.FromPlanes(im.Plane(0), each(im.Plane(1), func(v float32) float32 { return 1 - v }), im.Plane(2))
+	return raster.FromPlanes(im.Plane(0), filter.Map(im.Plane(1), func(v float32) float32 { return 1 - v }), im.Plane(2))
 }

@@ -10,6 +10,7 @@ import (
 	"math"
 
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
@@ -121,9 +122,9 @@ func (s *Scan) put(i int, t texel) {
 // The range of linear base colour that nature has.
 const darkest, palest = 0.0145, 0.86
 
-// Maps are the scan's maps for the renderer.
-func (s *Scan) Maps() shade.Maps {
-	return shade.Maps{Size: s.Size, Color: s.Color, Normal: &s.Normal, Height: s.Height, Roughness: s.Roughness,
+// Planes are the scan's maps for the renderer.
+func (s *Scan) Planes() material.Planes {
+	return material.Planes{Size: s.Size, Color: s.Color, Normal: &s.Normal, Height: s.Height, Roughness: s.Roughness,
 		Metallic: s.Metallic, Occlusion: s.Occlusion, Opacity: s.Opacity}
 }
 

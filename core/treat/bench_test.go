@@ -13,7 +13,7 @@ func BenchmarkCloseSeams(b *testing.B) {
 	scan := scanOf(s, sheets(s), false)
 	b.Run("think", func(b *testing.B) {
 		for b.Loop() {
-			if _, err := treat.Think(context.Background(), scan, []treat.Step{{Kind: treat.CloseSeams}}); err != nil {
+			if _, err := treat.Decide(context.Background(), scan, []treat.Step{{Kind: treat.CloseSeams}}); err != nil {
 				b.Fatal(err)
 			}
 		}

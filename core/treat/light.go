@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"math"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
 )
@@ -13,13 +13,13 @@ import (
 // levelLight divides out of the colour, in linear light, what of its perceptual lightness
 // (the cube root of luminance) is wider than a given length. One factor for all three
 // components keeps the hue.
-func levelLight(st Step, now *Scan) (act, error) {
-	if !now.has(channels.BaseColor) {
-		return act{}, missing("Levelling the light", channels.BaseColor)
+func levelLight(st Step, now *Scan) (operation, error) {
+	if !now.has(material.BaseColor) {
+		return operation{}, missing("Levelling the light", material.BaseColor)
 	}
-	s, err := now.Load(channels.BaseColor, DecideAt)
+	s, err := now.Load(material.BaseColor, DecideAt)
 	if err != nil {
-		return act{}, err
+		return operation{}, err
 	}
 	strength := st.Strength
 	if strength == 0 {
@@ -35,7 +35,7 @@ func levelLight(st Step, now *Scan) (act, error) {
 	linear, encode := colour.Curves()
 	var lin [3]raster.Plane
 	for c := range lin {
-		lin[c] = mapped(s.Planes[min(c, len(s.Planes)-1)], linear).Resample(w, h, raster.Area)
+		lin[c] = filter.Map(s.Planes[min(c, len(s.Planes)-1)], linear).Resample(w, h, raster.Area)
 	}
 	for i := range low.Pix {
 		low.Pix[i] = float32(math.Cbrt(float64(colour.Luminance(colour.RGB{lin[0].Pix[i], lin[1].Pix[i], lin[2].Pix[i]}))))
@@ -44,14 +44,14 @@ func levelLight(st Step, now *Scan) (act, error) {
 	low = smooth(low, sigma, now.Tiles)
 	mean := low.Mean()
 	if mean < 0.02 {
-		return act{}, Invalid{Says: "The base colour is black: there is no light in it to level."}
+		return operation{}, Invalid{Says: "The base colour is black: there is no light in it to level."}
 	}
 	from, to := low.Range()
-	gain := mapped(low, func(v float32) float32 {
+	gain := filter.Map(low, func(v float32) float32 {
 		return float32(math.Pow(mean/max(float64(v), mean/8), 3*strength))
 	})
 	says := fmt.Sprintf("Light that varies by %.0f %% over more than %.2f m is taken out.", 100*(math.Pow(float64(to/max(from, 1e-3)), 3)-1), wide)
-	return one(now, channels.BaseColor, says, func(s *Sheet) *Sheet {
+	return one(now, material.BaseColor, says, func(s *Sheet) *Sheet {
 		out := &Sheet{Bits: s.Bits}
 		for _, p := range s.Planes {
 			out.Planes = append(out.Planes, raster.NewPlane(p.W, p.H))

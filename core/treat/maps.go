@@ -2,12 +2,11 @@ package treat
 
 import (
 	"fmt"
-	"maps"
 	"math"
 	"slices"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/likeness"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
@@ -16,16 +15,16 @@ import (
 // This file holds the treatments of single maps, and those that change how maps are kept.
 
 // getter gives a channel's sheet as it was before a step.
-type getter = func(channels.Channel) (*Sheet, error)
+type getter = func(material.Channel) (*Sheet, error)
 
 // missing is the error for a step that needs a map which is not there.
-func missing(what string, c channels.Channel) error {
+func missing(what string, c material.Channel) error {
 	return Invalid{Says: fmt.Sprintf("%s needs a %s map, and there is none.", what, c)}
 }
 
-// one is the act of a step that changes one channel and nothing else that is known.
-func one(now *Scan, c channels.Channel, says string, f func(*Sheet) *Sheet) act {
-	return act{makes: []channels.Channel{c}, after: *now, says: says, make: func(c channels.Channel, get getter) (*Sheet, error) {
+// one is the operation of a step that changes one channel and nothing else that is known.
+func one(now *Scan, c material.Channel, says string, f func(*Sheet) *Sheet) operation {
+	return operation{makes: []material.Channel{c}, after: *now, says: says, make: func(c material.Channel, get getter) (*Sheet, error) {
 		s, err := get(c)
 		if err != nil {
 			return nil, err
@@ -34,57 +33,57 @@ func one(now *Scan, c channels.Channel, says string, f func(*Sheet) *Sheet) act 
 	}}
 }
 
-func flipNormal(_ Step, now *Scan) (act, error) {
-	if !now.has(channels.Normal) {
-		return act{}, missing("Flipping the direction", channels.Normal)
+func flipNormal(_ Step, now *Scan) (operation, error) {
+	if !now.has(material.Normal) {
+		return operation{}, missing("Flipping the direction", material.Normal)
 	}
-	return one(now, channels.Normal, "The normals point the other way up and down.", func(s *Sheet) *Sheet {
+	return one(now, material.Normal, "The normals point the other way up and down.", func(s *Sheet) *Sheet {
 		f := s.Normal
-		f.Y = mapped(f.Y, func(v float32) float32 { return -v })
+		f.Y = filter.Map(f.Y, func(v float32) float32 { return -v })
 		return &Sheet{Normal: f, Bits: s.Bits}
 	}), nil
 }
 
 // renormalise has nothing to do: sheets of normals are unit vectors. It makes them be written so.
-func renormalise(_ Step, now *Scan) (act, error) {
-	if !now.has(channels.Normal) {
-		return act{}, missing("Renormalising", channels.Normal)
+func renormalise(_ Step, now *Scan) (operation, error) {
+	if !now.has(material.Normal) {
+		return operation{}, missing("Renormalising", material.Normal)
 	}
-	return one(now, channels.Normal, "Every normal has length one.", func(s *Sheet) *Sheet { return s }), nil
+	return one(now, material.Normal, "Every normal has length one.", func(s *Sheet) *Sheet { return s }), nil
 }
 
 func (s *Sheet) each(f func(float32) float32) *Sheet {
 	out := &Sheet{Bits: s.Bits}
 	for _, p := range s.Planes {
-		out.Planes = append(out.Planes, mapped(p, f))
+		out.Planes = append(out.Planes, filter.Map(p, f))
 	}
 	return out
 }
 
-func invert(st Step, now *Scan) (act, error) {
+func invert(st Step, now *Scan) (operation, error) {
 	if !now.has(st.Channel) {
-		return act{}, missing("Inverting", st.Channel)
+		return operation{}, missing("Inverting", st.Channel)
 	}
-	if st.Channel == channels.Normal {
-		return act{}, Invalid{Says: "A normal map is not inverted: flip its direction, or make it anew from the height."}
+	if st.Channel == material.Normal {
+		return operation{}, Invalid{Says: "A normal map is not inverted: flip its direction, or make it anew from the height."}
 	}
 	return one(now, st.Channel, fmt.Sprintf("%s is inverted.", st.Channel.Title()), func(s *Sheet) *Sheet {
 		return s.each(func(v float32) float32 { return 1 - v })
 	}), nil
 }
 
-func rerange(st Step, now *Scan) (act, error) {
+func rerange(st Step, now *Scan) (operation, error) {
 	if !now.has(st.Channel) {
-		return act{}, missing("Re-ranging", st.Channel)
+		return operation{}, missing("Re-ranging", st.Channel)
 	}
-	if st.Channel == channels.Normal {
-		return act{}, Invalid{Says: "A normal map has no range: strengthen or soften the relief."}
+	if st.Channel == material.Normal {
+		return operation{}, Invalid{Says: "A normal map has no range: strengthen or soften the relief."}
 	}
 	lo, hi := st.Low, st.High
 	if lo == 0 && hi == 0 {
 		s, err := now.Load(st.Channel, 0) // reduced copies hide the extremes
 		if err != nil {
-			return act{}, err
+			return operation{}, err
 		}
 		lo, hi = 1, 0
 		for _, p := range s.Planes {
@@ -93,7 +92,7 @@ func rerange(st Step, now *Scan) (act, error) {
 		}
 	}
 	if hi-lo < 1e-4 {
-		return act{}, Invalid{Says: fmt.Sprintf("%s has one value everywhere: there is no range to spread.", st.Channel.Title())}
+		return operation{}, Invalid{Says: fmt.Sprintf("%s has one value everywhere: there is no range to spread.", st.Channel.Title())}
 	}
 	off, k := float32(lo), float32(1/(hi-lo))
 	a := one(now, st.Channel, fmt.Sprintf("%s: what was %.3f to %.3f is 0 to 1.", st.Channel.Title(), lo, hi), func(s *Sheet) *Sheet {
@@ -101,29 +100,29 @@ func rerange(st Step, now *Scan) (act, error) {
 		out.Bits = 16 // stretched steps would show
 		return out
 	})
-	if st.Channel == channels.Height {
+	if st.Channel == material.Height {
 		a.after.Depth *= hi - lo
 	}
 	return a, nil
 }
 
-func takeApart(_ Step, now *Scan) (act, error) {
-	a := one(now, channels.None, "Each channel has a file of its own.", func(s *Sheet) *Sheet { return s })
-	a.makes = slices.DeleteFunc(slices.Clone(now.Channels), func(c channels.Channel) bool { return !c.Grey() })
+func takeApart(_ Step, now *Scan) (operation, error) {
+	a := one(now, material.None, "Each channel has a file of its own.", func(s *Sheet) *Sheet { return s })
+	a.makes = slices.DeleteFunc(now.Mapped(), func(c material.Channel) bool { return !c.Grey() })
 	if len(a.makes) == 0 {
-		return act{}, Invalid{Says: "There is no grey map to take apart."}
+		return operation{}, Invalid{Says: "There is no grey map to take apart."}
 	}
 	return a, nil
 }
 
-func pack(st Step, now *Scan) (act, error) {
+func pack(st Step, now *Scan) (operation, error) {
 	w, h := 0, 0
 	for _, c := range st.Channels {
 		if !now.has(c) {
-			return act{}, missing("Packing", c)
+			return operation{}, missing("Packing", c)
 		}
-		if p := now.Pixels[c]; p[0]*p[1] > w*h {
-			w, h = p[0], p[1]
+		if p := now.Map(c); p.Width*p.Height > w*h {
+			w, h = p.Width, p.Height
 		}
 	}
 	a := sized(now, st.Channels, w, h)
@@ -132,20 +131,18 @@ func pack(st Step, now *Scan) (act, error) {
 	return a, nil
 }
 
-// sized is the act that brings channels to w × h at full size.
-func sized(now *Scan, list []channels.Channel, w, h int) act {
-	a := act{after: *now, makes: slices.Clone(list)}
-	a.after.Pixels = maps.Clone(now.Pixels)
-	before := now.Pixels
+// sized is the operation that brings channels to w × h at full size.
+func sized(now *Scan, list []material.Channel, w, h int) operation {
+	a := operation{after: *now, makes: slices.Clone(list)}
 	for _, c := range list {
-		a.after.Pixels[c] = [2]int{w, h}
+		a.after.resize(c, w, h)
 	}
-	a.make = func(c channels.Channel, get getter) (*Sheet, error) {
+	a.make = func(c material.Channel, get getter) (*Sheet, error) {
 		s, err := get(c)
 		if err != nil {
 			return nil, err
 		}
-		if sw, sh := s.Size(); sw != before[c][0] || sh != before[c][1] {
+		if sw, sh := s.Size(); sw != now.Map(c).Width || sh != now.Map(c).Height {
 			rw, rh := raster.Fit(w, h, DecideAt) // a reduced copy
 			return s.resampled(rw, rh), nil
 		}
@@ -154,20 +151,20 @@ func sized(now *Scan, list []channels.Channel, w, h int) act {
 	return a
 }
 
-func oneSize(st Step, now *Scan) (act, error) {
-	w, h := now.largest()
+func oneSize(st Step, now *Scan) (operation, error) {
+	w, h := now.Pixels()
 	if st.Pixels > 0 {
 		k := float64(st.Pixels) / float64(max(w, h))
 		w, h = max(1, int(math.Round(float64(w)*k))), max(1, int(math.Round(float64(h)*k)))
 	}
-	var list []channels.Channel
-	for _, c := range now.Channels {
-		if now.Pixels[c] != [2]int{w, h} {
+	var list []material.Channel
+	for _, c := range now.Mapped() {
+		if p := now.Map(c); p.Width != w || p.Height != h {
 			list = append(list, c)
 		}
 	}
 	if len(list) == 0 {
-		return act{}, Invalid{Says: fmt.Sprintf("All maps have %d × %d pixels already.", w, h)}
+		return operation{}, Invalid{Says: fmt.Sprintf("All maps have %d × %d pixels already.", w, h)}
 	}
 	a := sized(now, list, w, h)
 	a.says = fmt.Sprintf("All maps have %d × %d pixels.", w, h)
@@ -176,24 +173,24 @@ func oneSize(st Step, now *Scan) (act, error) {
 
 // register moves a map by whole pixels: half a pixel of error blurs nothing, a
 // resampled map is blurred everywhere.
-func register(st Step, now *Scan) (act, error) {
+func register(st Step, now *Scan) (operation, error) {
 	if !now.has(st.Channel) {
-		return act{}, missing("Shifting", st.Channel)
+		return operation{}, missing("Shifting", st.Channel)
 	}
-	full := now.Pixels[st.Channel]
+	full := [2]int{now.Map(st.Channel).Width, now.Map(st.Channel).Height}
 	dx, dy := st.ShiftX/float64(full[0]), st.ShiftY/float64(full[1])
 	if st.ShiftX == 0 && st.ShiftY == 0 {
 		ref, err := now.reference(st.Channel)
 		if err != nil {
-			return act{}, err
+			return operation{}, err
 		}
 		s, err := now.Load(st.Channel, DecideAt)
 		if err != nil {
-			return act{}, err
+			return operation{}, err
 		}
 		x, y, trust, _ := likeness.Shift(ref, grey(s).Resample(ref.W, ref.H, raster.Area))
 		if trust < likeness.Registered {
-			return act{}, Invalid{Says: fmt.Sprintf("Where %s belongs cannot be told from the other maps: say by how many pixels it is to be moved.", st.Channel)}
+			return operation{}, Invalid{Says: fmt.Sprintf("Where %s belongs cannot be told from the other maps: say by how many pixels it is to be moved.", st.Channel)}
 		}
 		dx, dy = -x/float64(ref.W), -y/float64(ref.H)
 	}
@@ -218,16 +215,16 @@ func register(st Step, now *Scan) (act, error) {
 
 // reference is a plane by which the place of a channel can be told: the relief by the
 // normals, or the height, or the lightness.
-func (s *Scan) reference(of channels.Channel) (raster.Plane, error) {
-	if of != channels.Normal && s.has(channels.Normal) {
-		n, err := s.Load(channels.Normal, DecideAt)
+func (s *Scan) reference(of material.Channel) (raster.Plane, error) {
+	if of != material.Normal && s.has(material.Normal) {
+		n, err := s.Load(material.Normal, DecideAt)
 		if err != nil {
 			return raster.Plane{}, err
 		}
 		px, py := s.pitch(n.Normal.X.W, n.Normal.X.H)
 		return normals.Integrate(n.Normal, normals.Up, px, py, s.Tiles[0] && s.Tiles[1], normals.ByDifferences), nil
 	}
-	for _, c := range []channels.Channel{channels.Height, channels.BaseColor} {
+	for _, c := range []material.Channel{material.Height, material.BaseColor} {
 		if c != of && s.has(c) {
 			r, err := s.Load(c, DecideAt)
 			if err != nil {

@@ -2,11 +2,9 @@ package treat
 
 import (
 	"fmt"
-	"maps"
 	"math"
-	"slices"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
@@ -17,19 +15,15 @@ import (
 // another, in true proportion.
 
 // add is the scan with a channel that it may not have had, as large as another.
-func (s *Scan) add(c, like channels.Channel) Scan {
+func (s *Scan) add(c, like material.Channel) Scan {
 	out := *s
-	out.Pixels = maps.Clone(s.Pixels)
-	out.Pixels[c] = s.Pixels[like]
-	if !s.has(c) {
-		out.Channels = append(slices.Clone(s.Channels), c)
-	}
+	out.resize(c, s.Map(like).Width, s.Map(like).Height)
 	return out
 }
 
 // from makes a sheet out of another channel's.
-func from(c channels.Channel, f func(*Sheet) *Sheet) func(channels.Channel, getter) (*Sheet, error) {
-	return func(_ channels.Channel, get getter) (*Sheet, error) {
+func from(c material.Channel, f func(*Sheet) *Sheet) func(material.Channel, getter) (*Sheet, error) {
+	return func(_ material.Channel, get getter) (*Sheet, error) {
 		s, err := get(c)
 		if err != nil {
 			return nil, err
@@ -41,24 +35,24 @@ func from(c channels.Channel, f func(*Sheet) *Sheet) func(channels.Channel, gett
 // metres is a height sheet as heights in metres.
 func (s *Scan) metres(h *Sheet, depth float64) raster.Plane {
 	k := float32(depth)
-	return mapped(h.Planes[0], func(v float32) float32 { return v * k })
+	return filter.Map(h.Planes[0], func(v float32) float32 { return v * k })
 }
 
-func normalFromHeight(st Step, now *Scan) (act, error) {
-	if !now.has(channels.Height) {
-		return act{}, missing("Making normals", channels.Height)
+func normalFromHeight(st Step, now *Scan) (operation, error) {
+	if !now.has(material.Height) {
+		return operation{}, missing("Making normals", material.Height)
 	}
 	depth := now.Depth
 	if st.DepthM > 0 {
 		depth = st.DepthM
 	}
 	if depth <= 0 {
-		return act{}, Invalid{Says: "Nobody has said how deep the relief is. Say it, and the normals follow."}
+		return operation{}, Invalid{Says: "Nobody has said how deep the relief is. Say it, and the normals follow."}
 	}
-	a := act{makes: []channels.Channel{channels.Normal}, after: now.add(channels.Normal, channels.Height)}
+	a := operation{makes: []material.Channel{material.Normal}, after: now.add(material.Normal, material.Height)}
 	a.after.Depth = depth
 	a.says = fmt.Sprintf("The normals are made of the height, %.1f mm deep.", 1000*depth)
-	a.make = from(channels.Height, func(h *Sheet) *Sheet {
+	a.make = from(material.Height, func(h *Sheet) *Sheet {
 		px, py := now.pitch(h.Size())
 		return &Sheet{Normal: normals.FromHeight(now.metres(h, depth), px, py), Bits: 16}
 	})
@@ -67,13 +61,13 @@ func normalFromHeight(st Step, now *Scan) (act, error) {
 
 // heightFromNormal integrates. The range is found once, on the reduced copy, and a little
 // room is left above and below, as finer copies reach further.
-func heightFromNormal(_ Step, now *Scan) (act, error) {
-	if !now.has(channels.Normal) {
-		return act{}, missing("Making the height", channels.Normal)
+func heightFromNormal(_ Step, now *Scan) (operation, error) {
+	if !now.has(material.Normal) {
+		return operation{}, missing("Making the height", material.Normal)
 	}
-	s, err := now.Load(channels.Normal, DecideAt)
+	s, err := now.Load(material.Normal, DecideAt)
 	if err != nil {
-		return act{}, err
+		return operation{}, err
 	}
 	wraps := now.Tiles[0] && now.Tiles[1]
 	integrate := func(s *Sheet) raster.Plane {
@@ -82,34 +76,34 @@ func heightFromNormal(_ Step, now *Scan) (act, error) {
 	}
 	lo, hi := integrate(s).Range()
 	if hi-lo <= 0 {
-		return act{}, Invalid{Says: "The normals are flat: there is no height in them."}
+		return operation{}, Invalid{Says: "The normals are flat: there is no height in them."}
 	}
 	room := (hi - lo) * 0.02
 	lo, hi = lo-room, hi+room
-	a := act{makes: []channels.Channel{channels.Height}, after: now.add(channels.Height, channels.Normal)}
+	a := operation{makes: []material.Channel{material.Height}, after: now.add(material.Height, material.Normal)}
 	a.after.Depth = float64(hi - lo)
 	a.says = fmt.Sprintf("The height is made of the normals, %.1f mm from black to white.", 1000*(hi-lo))
-	a.make = from(channels.Normal, func(n *Sheet) *Sheet {
+	a.make = from(material.Normal, func(n *Sheet) *Sheet {
 		k := 1 / (hi - lo)
-		return &Sheet{Planes: []raster.Plane{mapped(integrate(n), func(v float32) float32 { return min(max((v-lo)*k, 0), 1) })}, Bits: 16}
+		return &Sheet{Planes: []raster.Plane{filter.Map(integrate(n), func(v float32) float32 { return min(max((v-lo)*k, 0), 1) })}, Bits: 16}
 	})
 	return a, nil
 }
 
-func occlusionFromHeight(st Step, now *Scan) (act, error) {
-	if !now.has(channels.Height) {
-		return act{}, missing("Making the occlusion", channels.Height)
+func occlusionFromHeight(st Step, now *Scan) (operation, error) {
+	if !now.has(material.Height) {
+		return operation{}, missing("Making the occlusion", material.Height)
 	}
 	if now.Depth <= 0 {
-		return act{}, Invalid{Says: "Nobody has said how deep the relief is. Say it, and the occlusion follows."}
+		return operation{}, Invalid{Says: "Nobody has said how deep the relief is. Say it, and the occlusion follows."}
 	}
 	reach := st.Metres
 	if reach == 0 {
 		reach = max(6*now.Depth, 0.02*now.Size.W) // beyond, a horizon stands below 10 degrees
 	}
-	a := act{makes: []channels.Channel{channels.Occlusion}, after: now.add(channels.Occlusion, channels.Height)}
+	a := operation{makes: []material.Channel{material.Occlusion}, after: now.add(material.Occlusion, material.Height)}
 	a.says = fmt.Sprintf("The occlusion is made of the height, up to %.0f mm away.", 1000*reach)
-	a.make = from(channels.Height, func(h *Sheet) *Sheet {
+	a.make = from(material.Height, func(h *Sheet) *Sheet {
 		px, py := now.pitch(h.Size())
 		return &Sheet{Planes: []raster.Plane{shade.Occlusion(now.metres(h, now.Depth), px, py, reach)}, Bits: 16}
 	})
@@ -118,9 +112,9 @@ func occlusionFromHeight(st Step, now *Scan) (act, error) {
 
 // normalFromPicture takes dark for deep, at several widths: fine grain says little of the
 // relief, and what is wider than a tenth of the repeat is light or dirt.
-func normalFromPicture(st Step, now *Scan) (act, error) {
-	if !now.has(channels.BaseColor) {
-		return act{}, missing("Estimating normals", channels.BaseColor)
+func normalFromPicture(st Step, now *Scan) (operation, error) {
+	if !now.has(material.BaseColor) {
+		return operation{}, missing("Estimating normals", material.BaseColor)
 	}
 	depth := st.DepthM
 	if depth == 0 {
@@ -128,20 +122,20 @@ func normalFromPicture(st Step, now *Scan) (act, error) {
 			depth = now.Size.W / 100
 		}
 	}
-	s, err := now.Load(channels.BaseColor, DecideAt)
+	s, err := now.Load(material.BaseColor, DecideAt)
 	if err != nil {
-		return act{}, err
+		return operation{}, err
 	}
 	lo, hi := guess(s).Range()
 	if hi-lo < 1e-5 {
-		return act{}, Invalid{Says: "The picture is of one colour: no relief can be guessed from it."}
+		return operation{}, Invalid{Says: "The picture is of one colour: no relief can be guessed from it."}
 	}
-	a := act{makes: []channels.Channel{channels.Normal}, after: now.add(channels.Normal, channels.BaseColor)}
+	a := operation{makes: []material.Channel{material.Normal}, after: now.add(material.Normal, material.BaseColor)}
 	a.says = fmt.Sprintf("The normals are estimated from the picture, as if it were %.1f mm deep. They are a guess.", 1000*depth)
-	a.make = from(channels.BaseColor, func(s *Sheet) *Sheet {
+	a.make = from(material.BaseColor, func(s *Sheet) *Sheet {
 		k := float32(depth) / (hi - lo)
 		px, py := now.pitch(s.Size())
-		return &Sheet{Normal: normals.FromHeight(mapped(guess(s), func(v float32) float32 { return v * k }), px, py), Bits: 16}
+		return &Sheet{Normal: normals.FromHeight(filter.Map(guess(s), func(v float32) float32 { return v * k }), px, py), Bits: 16}
 	})
 	return a, nil
 }
@@ -165,12 +159,12 @@ func guess(s *Sheet) raster.Plane {
 	return out
 }
 
-func normalStrength(st Step, now *Scan) (act, error) {
-	if !now.has(channels.Normal) {
-		return act{}, missing("Strengthening the relief", channels.Normal)
+func normalStrength(st Step, now *Scan) (operation, error) {
+	if !now.has(material.Normal) {
+		return operation{}, missing("Strengthening the relief", material.Normal)
 	}
 	k := float32(st.Strength)
-	a := one(now, channels.Normal, fmt.Sprintf("Slopes and depth are × %.2f.", st.Strength), func(s *Sheet) *Sheet {
+	a := one(now, material.Normal, fmt.Sprintf("Slopes and depth are × %.2f.", st.Strength), func(s *Sheet) *Sheet {
 		p, q := slopes(s.Normal)
 		for i := range p.Pix {
 			p.Pix[i] *= k
@@ -209,19 +203,19 @@ func fromSlopes(p, q raster.Plane) normals.Field {
 // unband finds what 8 bits of a height have lost, within half a step of what they kept.
 // Where there are normals that agree with it, fine relief is taken from their slopes and
 // wide relief from the height; else what lies between the steps is smoothed.
-func unband(_ Step, now *Scan) (act, error) {
-	if !now.has(channels.Height) {
-		return act{}, missing("Removing bands", channels.Height)
+func unband(_ Step, now *Scan) (operation, error) {
+	if !now.has(material.Height) {
+		return operation{}, missing("Removing bands", material.Height)
 	}
-	h, err := now.Load(channels.Height, DecideAt)
+	h, err := now.Load(material.Height, DecideAt)
 	if err != nil {
-		return act{}, err
+		return operation{}, err
 	}
 	depth, trust := 0.0, 0.0
-	if now.has(channels.Normal) {
-		n, err := now.Load(channels.Normal, DecideAt)
+	if now.has(material.Normal) {
+		n, err := now.Load(material.Normal, DecideAt)
 		if err != nil {
-			return act{}, err
+			return operation{}, err
 		}
 		w, hh := h.Size()
 		px, py := now.pitch(w, hh)
@@ -237,17 +231,17 @@ func unband(_ Step, now *Scan) (act, error) {
 		return &Sheet{Planes: []raster.Plane{u}, Bits: 16}
 	}
 	if trust < 0.5 || depth <= 0 {
-		return one(now, channels.Height, "The height is smooth within half an 8-bit step.", func(s *Sheet) *Sheet {
+		return one(now, material.Height, "The height is smooth within half an 8-bit step.", func(s *Sheet) *Sheet {
 			return within(between(s.Planes[0], step), s.Planes[0])
 		}), nil
 	}
-	a := one(now, channels.Height, "The height has the relief of the normals within half an 8-bit step.", nil)
-	a.make = func(_ channels.Channel, get getter) (*Sheet, error) {
-		s, err := get(channels.Height)
+	a := one(now, material.Height, "The height has the relief of the normals within half an 8-bit step.", nil)
+	a.make = func(_ material.Channel, get getter) (*Sheet, error) {
+		s, err := get(material.Height)
 		if err != nil {
 			return nil, err
 		}
-		n, err := get(channels.Normal)
+		n, err := get(material.Normal)
 		if err != nil {
 			return nil, err
 		}

@@ -2,11 +2,10 @@ package treat
 
 import (
 	"fmt"
-	"maps"
 	"math"
 	"strings"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
@@ -18,7 +17,7 @@ import (
 // Freeman 2001; Kwatra et al. 2003), and what still differs along the cut is spread in the
 // gradient domain (Pérez et al. 2003). Normals are cut as slopes, which are gradients
 // already. The repeat becomes smaller by the overlap; a pixel stays as large as it is.
-func closeSeams(st Step, now *Scan) (act, error) {
+func closeSeams(st Step, now *Scan) (operation, error) {
 	axes := st.Axes
 	if axes == "" {
 		for i, name := range []string{"x", "y"} {
@@ -27,7 +26,7 @@ func closeSeams(st Step, now *Scan) (act, error) {
 			}
 		}
 		if axes == "" {
-			return act{}, Invalid{Says: "Its edges meet already: there is no seam to close."}
+			return operation{}, Invalid{Says: "Its edges meet already: there is no seam to close."}
 		}
 	}
 	most := st.Overlap
@@ -36,10 +35,9 @@ func closeSeams(st Step, now *Scan) (act, error) {
 	}
 	list, err := features(now)
 	if err != nil {
-		return act{}, err
+		return operation{}, err
 	}
-	a := act{makes: now.Channels, after: *now}
-	a.after.Pixels = maps.Clone(now.Pixels)
+	a := operation{makes: now.Mapped(), after: *now}
 	var cuts []cut
 	var says []string
 	for i, name := range []string{"x", "y"} {
@@ -52,19 +50,21 @@ func closeSeams(st Step, now *Scan) (act, error) {
 		}
 		c := cut{axis: i, closed: a.after.Tiles[1-i]}
 		if !c.find(turned, most) {
-			return act{}, Invalid{Says: "The maps are too small to lay one edge over the other."}
+			return operation{}, Invalid{Says: "The maps are too small to lay one edge over the other."}
 		}
 		for k := range list {
 			list[k] = upright(c.compose(turned[k]), i)
 		}
 		cuts = append(cuts, c)
 		a.after.Tiles[i] = true
-		fw, fh := now.largest()
+		fw, fh := now.Pixels()
 		full := [2]int{fw, fh}[i]
 		left := float64(full-c.overlap(full)) / float64(full)
-		for ch, px := range a.after.Pixels {
+		for _, ch := range a.makes {
+			p := a.after.Map(ch)
+			px := [2]int{p.Width, p.Height}
 			px[i] -= c.overlap(px[i])
-			a.after.Pixels[ch] = px
+			a.after.resize(ch, px[0], px[1])
 		}
 		side := &a.after.Size.W
 		if i == 1 {
@@ -75,7 +75,7 @@ func closeSeams(st Step, now *Scan) (act, error) {
 		says = append(says, fmt.Sprintf("%s %s are laid over each other by %s", []string{"left", "top"}[i], []string{"and right", "and bottom"}[i], scale.Metres(gone)))
 	}
 	a.says = strings.ToUpper(says[0][:1]) + strings.Join(says, "; ")[1:] + ", cut along one line in all maps, and mended."
-	a.make = func(c channels.Channel, get getter) (*Sheet, error) {
+	a.make = func(c material.Channel, get getter) (*Sheet, error) {
 		s, err := get(c)
 		if err != nil {
 			return nil, err
@@ -96,29 +96,16 @@ func upright(p raster.Plane, axis int) raster.Plane {
 	if axis == 0 {
 		return p
 	}
-	out := raster.NewPlane(p.H, p.W)
-	const block = 32
-	raster.Rows((p.H+block-1)/block, func(b0, b1 int) {
-		for y := b0 * block; y < min(b1*block, p.H); y += block {
-			for x := 0; x < p.W; x += block {
-				for j := y; j < min(y+block, p.H); j++ {
-					for i, v := range p.Row(j)[x:min(x+block, p.W)] {
-						out.Pix[(x+i)*out.W+j] = v
-					}
-				}
-			}
-		}
-	})
-	return out
+	return filter.Transpose(p)
 }
 
 // features are what a cut should not be seen in, reduced, of one size, each without its
 // wide changes, which mending takes care of, and scaled to vary by one.
 func features(now *Scan) ([]raster.Plane, error) {
-	fw, fh := now.largest()
+	fw, fh := now.Pixels()
 	w, h := raster.Fit(fw, fh, DecideAt)
 	var out []raster.Plane
-	for _, c := range now.Channels {
+	for _, c := range now.Mapped() {
 		s, err := now.Load(c, DecideAt)
 		if err != nil {
 			return nil, err
@@ -387,7 +374,7 @@ func (c *cut) compose(p raster.Plane) raster.Plane {
 }
 
 // close makes a sheet's edges meet. wraps says which axes did before.
-func (c *cut) close(s *Sheet, ch channels.Channel, wraps [2]bool) *Sheet {
+func (c *cut) close(s *Sheet, ch material.Channel, wraps [2]bool) *Sheet {
 	if len(s.Planes) == 0 {
 		p, q := slopes(s.Normal)
 		p, q = upright(c.compose(upright(p, c.axis)), c.axis), upright(c.compose(upright(q, c.axis)), c.axis)
@@ -398,7 +385,7 @@ func (c *cut) close(s *Sheet, ch channels.Channel, wraps [2]bool) *Sheet {
 		p = upright(p, c.axis)
 		q := c.compose(p)
 		switch ch {
-		case channels.Metallic, channels.Opacity, channels.Mask: // is or is not: nothing in between is to be spread
+		case material.Metallic, material.Opacity, material.Mask: // is or is not: nothing in between is to be spread
 		default:
 			c.mend(p, q, wraps[1-c.axis])
 		}

@@ -1,10 +1,9 @@
 package treat
 
 import (
+	"aldermoor/core/material"
 	"fmt"
 	"slices"
-
-	"aldermoor/core/channels"
 )
 
 // Kind names a treatment.
@@ -34,8 +33,8 @@ const (
 // zero; a zero field leaves the choice to the treatment.
 type Step struct {
 	Kind     Kind               `json:"kind"`
-	Channel  channels.Channel   `json:"channel,omitempty"`  // which map: invert, rerange, register
-	Channels []channels.Channel `json:"channels,omitempty"` // pack: what goes into red, green and blue
+	Channel  material.Channel   `json:"channel,omitempty"`  // which map: invert, rerange, register
+	Channels []material.Channel `json:"channels,omitempty"` // pack: what goes into red, green and blue
 	Low      float64            `json:"low,omitempty"`      // rerange: the stored value that becomes 0
 	High     float64            `json:"high,omitempty"`     // rerange: the one that becomes 1; both 0: what occurs
 	Pixels   int                `json:"pixels,omitempty"`   // one_size: the longer side
@@ -54,7 +53,7 @@ type kind struct {
 	help   string
 	params []string // JSON names of the step's fields that it reads
 	scaled bool     // what it does depends on size and depth
-	decide func(Step, *Scan) (act, error)
+	decide func(Step, *Scan) (operation, error)
 }
 
 // kinds is filled here, in one place, so that the list reads as a table of contents.
@@ -104,7 +103,7 @@ func (s Step) Valid() error {
 		return bad("There is no treatment called %q.", s.Kind)
 	}
 	if slices.Contains(k.params, "channel") {
-		if _, ok := channels.Parse(string(s.Channel)); !ok {
+		if _, ok := material.Parse(string(s.Channel)); !ok {
 			return bad("%s: say which map.", k.title)
 		}
 	}

@@ -16,11 +16,11 @@ import (
 	"fmt"
 	"slices"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
-	"aldermoor/core/scale"
+	"aldermoor/core/raster/filter"
 )
 
 // Sheet is one map in the form in which treatments work on it: planes of stored values in
@@ -69,11 +69,11 @@ func (s *Sheet) resampled(w, h int) *Sheet {
 	linear, encode := colour.Curves()
 	for _, p := range s.Planes {
 		if len(s.Planes) == 3 {
-			p = mapped(p, linear)
+			p = filter.Map(p, linear)
 		}
 		p = p.Resample(w, h, raster.Area)
 		if len(s.Planes) == 3 {
-			p = mapped(p, encode)
+			p = filter.Map(p, encode)
 		}
 		out.Planes = append(out.Planes, p)
 	}
@@ -91,7 +91,7 @@ func (s *Sheet) Image() *raster.Image {
 // Read takes a map's picture as a sheet, made to fit n pixels (0 for full size). Colour
 // whose samples are linear light is encoded; floats are brought into 0..1 as raster's Unit
 // does.
-func Read(im *raster.Image, c channels.Channel, component string, d normals.Direction, light bool, n int) *Sheet {
+func Read(im *raster.Image, c material.Channel, component string, d normals.Direction, light bool, n int) *Sheet {
 	im, _, _ = im.Unit()
 	if n <= 0 {
 		n = max(im.W, im.H)
@@ -100,7 +100,7 @@ func Read(im *raster.Image, c channels.Channel, component string, d normals.Dire
 	if im.Bits > 8 {
 		s.Bits = 16
 	}
-	if c == channels.Normal && im.Components() >= 2 {
+	if c == material.Normal && im.Components() >= 2 {
 		s.Normal = normals.Read(im, n)
 		if d == normals.Down {
 			s.Normal.Flip()
@@ -108,7 +108,7 @@ func Read(im *raster.Image, c channels.Channel, component string, d normals.Dire
 		s.Bits = 16 // vectors that were worked out are worth it
 		return s
 	}
-	list := []int{at(component, im.Components())}
+	list := []int{material.ComponentIndex(component, im.Components())}
 	if component == "rgb" && c.Colour() {
 		list = []int{0, 1, 2}
 	}
@@ -116,88 +116,62 @@ func Read(im *raster.Image, c channels.Channel, component string, d normals.Dire
 	for _, k := range list {
 		p := im.Reduced(min(k, im.Components()-1), n)
 		if light {
-			p = mapped(p, encode)
+			p = filter.Map(p, encode)
 		}
 		s.Planes = append(s.Planes, p)
 	}
 	return s
 }
 
-// at is where a component lies in a picture of n.
-func at(component string, n int) int {
-	if component == "a" {
-		return n - 1
-	}
-	for i, c := range "rgb" {
-		if component == string(c) {
-			return min(i, n-1)
-		}
-	}
-	return 0
-}
-
-// mapped is a plane with each sample changed.
-func mapped(p raster.Plane, f func(float32) float32) raster.Plane {
-	out := raster.NewPlane(p.W, p.H)
-	raster.Rows(p.H, func(y0, y1 int) {
-		for i := y0 * p.W; i < y1*p.W; i++ {
-			out.Pix[i] = f(p.Pix[i])
-		}
-	})
-	return out
-}
-
-// Scan is a material as it was delivered, or as a treatment left it.
+// Scan is a material as it was delivered, or as a treatment left it. Its maps' Width and
+// Height are at full size; only the proportion of its size to its depth counts.
 type Scan struct {
-	Channels []channels.Channel
-	Pixels   map[channels.Channel][2]int // of each map, at full size
-	Size     scale.Size                  // of one repeat in metres; only its proportion to the depth counts
-	Depth    float64                     // metres between black and white of the height map, 0 if unknown
-	Tiles    [2]bool                     // whether it repeats across and down: its edges meet
+	material.Material
+	Tiles [2]bool // whether it repeats across and down: its edges match
 	// Load gives one of the maps, made to fit n pixels; 0 is for its full size.
-	Load func(c channels.Channel, n int) (*Sheet, error)
+	Load func(c material.Channel, n int) (*Sheet, error)
 }
 
-func (s *Scan) has(c channels.Channel) bool { return slices.Contains(s.Channels, c) }
+func (s *Scan) has(c material.Channel) bool { return s.Map(c) != nil }
+
+// resize says that a channel's map has w × h pixels.
+func (s *Scan) resize(c material.Channel, w, h int) {
+	m := material.Map{}
+	if was := s.Map(c); was != nil {
+		m = *was
+	}
+	m.Width, m.Height = w, h
+	s.Put(material.Source{Channel: c, Map: &m})
+}
 
 // pitch is how many metres a pixel of w × h covers on each axis.
 func (s *Scan) pitch(w, h int) (x, y float64) { return s.Size.W / float64(w), s.Size.H / float64(h) }
 
-// largest is the size of the map with the most pixels.
-func (s *Scan) largest() (w, h int) {
-	for _, p := range s.Pixels {
-		if p[0]*p[1] > w*h {
-			w, h = p[0], p[1]
-		}
-	}
-	return w, h
-}
-
 // DecideAt is the longer side of the copies on which treatments decide.
 const DecideAt = 1024
 
-// act is what one step comes to: which channels it makes anew, how, and what is true
+// operation is what one step comes to: which channels it makes anew, how, and what is true
 // of the material afterwards.
-type act struct {
-	makes []channels.Channel
+type operation struct {
+	makes []material.Channel
 	// make gives a channel; get gives those of before the step at the size in question.
-	make  func(c channels.Channel, get func(channels.Channel) (*Sheet, error)) (*Sheet, error)
+	make  func(c material.Channel, get func(material.Channel) (*Sheet, error)) (*Sheet, error)
 	after Scan // without Load
 	says  string
-	packs []channels.Channel
+	packs []material.Channel
 }
 
 // Plan is a recipe planned for a scan.
 type Plan struct {
-	scan  Scan
-	acts  []act
-	Says  []string // what each step does, as a sentence with its figures
-	Share [2]float64
-	After Scan                 // sizes, depth and channels afterwards; Load gives reduced copies
-	Made  []channels.Channel   // the channels that differ from the scan's
-	Packs [][]channels.Channel // groups of channels that are to lie in one file
+	scan       Scan
+	operations []operation
+	Says       []string // what each step does, as a sentence with its figures
+	Share      [2]float64
+	After      Scan                 // sizes, depth and channels afterwards; Load gives reduced copies
+	Made       []material.Channel   // the channels that differ from the scan's
+	Packs      [][]material.Channel // groups of channels that are to lie in one file
 
-	small map[channels.Channel]*Sheet
+	small map[material.Channel]*Sheet
 }
 
 // Invalid says why a step can't be carried out, and what to do.
@@ -208,13 +182,12 @@ type Invalid struct {
 
 func (e Invalid) Error() string { return e.Says }
 
-// Think works out what a recipe comes to. An error of type Invalid says which step can't
-// be done.
-func Think(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
-	p := &Plan{scan: scan, Share: [2]float64{1, 1}, small: map[channels.Channel]*Sheet{}}
+// Decide plans a recipe for a scan: every parameter that a step has to find by looking is
+// decided here, on reduced copies. An error of type Invalid says which step can't be done.
+func Decide(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
+	p := &Plan{scan: scan, Share: [2]float64{1, 1}, small: map[material.Channel]*Sheet{}}
 	now := scan
-	now.Channels = slices.Clone(scan.Channels)
-	for _, c := range scan.Channels {
+	for _, c := range scan.Mapped() {
 		s, err := scan.Load(c, DecideAt)
 		if err != nil {
 			return nil, err
@@ -230,7 +203,7 @@ func Think(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 		if !ok {
 			return nil, Invalid{i, fmt.Sprintf("There is no treatment called %q.", step.Kind)}
 		}
-		before := now // the act keeps what it was decided on
+		before := now // the operation keeps what it was decided on
 		a, err := k.decide(step, &before)
 		if err != nil {
 			var inv Invalid
@@ -240,9 +213,9 @@ func Think(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 			}
 			return nil, err
 		}
-		next := map[channels.Channel]*Sheet{}
+		next := map[material.Channel]*Sheet{}
 		for _, c := range a.makes {
-			s, err := a.make(c, func(c channels.Channel) (*Sheet, error) { return now.Load(c, DecideAt) })
+			s, err := a.make(c, func(c material.Channel) (*Sheet, error) { return now.Load(c, DecideAt) })
 			if err != nil {
 				return nil, err
 			}
@@ -256,7 +229,7 @@ func Think(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 		}
 		p.Share[0] *= a.after.Size.W / now.Size.W
 		p.Share[1] *= a.after.Size.H / now.Size.H
-		p.acts = append(p.acts, a)
+		p.operations = append(p.operations, a)
 		p.Says = append(p.Says, a.says)
 		if a.packs != nil {
 			p.Packs = append(p.Packs, a.packs)
@@ -265,13 +238,13 @@ func Think(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 		now.Load = p.reduced
 	}
 	// A channel that is gone is not made.
-	p.Made = slices.DeleteFunc(p.Made, func(c channels.Channel) bool { return !now.has(c) })
+	p.Made = slices.DeleteFunc(p.Made, func(c material.Channel) bool { return !now.has(c) })
 	p.After = now
 	return p, nil
 }
 
 // reduced is a channel as it is after the last step that was planned.
-func (p *Plan) reduced(c channels.Channel, n int) (*Sheet, error) {
+func (p *Plan) reduced(c material.Channel, n int) (*Sheet, error) {
 	s := p.small[c]
 	if s == nil {
 		return nil, fmt.Errorf("there is no %s map", c)
@@ -280,17 +253,17 @@ func (p *Plan) reduced(c channels.Channel, n int) (*Sheet, error) {
 }
 
 // Make gives one channel at its full size with all steps carried out.
-func (p *Plan) Make(ctx context.Context, c channels.Channel) (*Sheet, error) {
-	return p.upTo(ctx, len(p.acts), c)
+func (p *Plan) Make(ctx context.Context, c material.Channel) (*Sheet, error) {
+	return p.upTo(ctx, len(p.operations), c)
 }
 
-func (p *Plan) upTo(ctx context.Context, step int, c channels.Channel) (*Sheet, error) {
+func (p *Plan) upTo(ctx context.Context, step int, c material.Channel) (*Sheet, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
 	for i := step - 1; i >= 0; i-- {
-		if slices.Contains(p.acts[i].makes, c) {
-			return p.acts[i].make(c, func(c channels.Channel) (*Sheet, error) { return p.upTo(ctx, i, c) })
+		if slices.Contains(p.operations[i].makes, c) {
+			return p.operations[i].make(c, func(c material.Channel) (*Sheet, error) { return p.upTo(ctx, i, c) })
 		}
 	}
 	return p.scan.Load(c, 0)

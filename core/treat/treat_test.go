@@ -8,8 +8,8 @@ import (
 	"strings"
 	"testing"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/station"
@@ -18,7 +18,7 @@ import (
 )
 
 // sheets are a station's scan as its maps hold it, with 16 bits but for the colour.
-func sheets(s *station.Scan) map[channels.Channel]*treat.Sheet {
+func sheets(s *station.Scan) map[material.Channel]*treat.Sheet {
 	depth := float32(s.Depth)
 	height := raster.NewPlane(s.W, s.H)
 	for i, v := range s.Height.Pix {
@@ -32,28 +32,28 @@ func sheets(s *station.Scan) map[channels.Channel]*treat.Sheet {
 		}
 		base = append(base, q)
 	}
-	return map[channels.Channel]*treat.Sheet{
-		channels.BaseColor: {Planes: base, Bits: 8},
-		channels.Normal:    {Normal: s.Normal, Bits: 16},
-		channels.Height:    {Planes: []raster.Plane{height}, Bits: 16},
-		channels.Roughness: {Planes: []raster.Plane{s.Roughness}, Bits: 8},
-		channels.Occlusion: {Planes: []raster.Plane{s.Occlusion}, Bits: 8},
+	return map[material.Channel]*treat.Sheet{
+		material.BaseColor: {Planes: base, Bits: 8},
+		material.Normal:    {Normal: s.Normal, Bits: 16},
+		material.Height:    {Planes: []raster.Plane{height}, Bits: 16},
+		material.Roughness: {Planes: []raster.Plane{s.Roughness}, Bits: 8},
+		material.Occlusion: {Planes: []raster.Plane{s.Occlusion}, Bits: 8},
 	}
 }
 
-var order = []channels.Channel{channels.BaseColor, channels.Normal, channels.Roughness, channels.Height, channels.Occlusion}
+var order = []material.Channel{material.BaseColor, material.Normal, material.Roughness, material.Height, material.Occlusion}
 
 // scanOf wraps sheets as a scan.
-func scanOf(s *station.Scan, of map[channels.Channel]*treat.Sheet, tiles bool) treat.Scan {
-	out := treat.Scan{Pixels: map[channels.Channel][2]int{}, Size: s.Size, Depth: s.Depth, Tiles: [2]bool{tiles, tiles}}
+func scanOf(s *station.Scan, of map[material.Channel]*treat.Sheet, tiles bool) treat.Scan {
+	out := treat.Scan{Material: material.New(s.Size), Tiles: [2]bool{tiles, tiles}}
+	out.Depth = s.Depth
 	for _, c := range order {
 		if sh := of[c]; sh != nil {
-			out.Channels = append(out.Channels, c)
 			w, h := sh.Size()
-			out.Pixels[c] = [2]int{w, h}
+			out.Put(material.Source{Channel: c, Map: &material.Map{Width: w, Height: h}})
 		}
 	}
-	out.Load = func(c channels.Channel, n int) (*treat.Sheet, error) {
+	out.Load = func(c material.Channel, n int) (*treat.Sheet, error) {
 		sh := of[c]
 		if sh == nil {
 			return nil, fmt.Errorf("no %s", c)
@@ -76,14 +76,14 @@ func scanOf(s *station.Scan, of map[channels.Channel]*treat.Sheet, tiles bool) t
 }
 
 // carryOut gives all maps after a recipe.
-func carryOut(t testing.TB, scan treat.Scan, recipe ...treat.Step) (*treat.Plan, map[channels.Channel]*treat.Sheet) {
+func carryOut(t testing.TB, scan treat.Scan, recipe ...treat.Step) (*treat.Plan, map[material.Channel]*treat.Sheet) {
 	t.Helper()
-	p, err := treat.Think(context.Background(), scan, recipe)
+	p, err := treat.Decide(context.Background(), scan, recipe)
 	if err != nil {
 		t.Fatal(err)
 	}
-	out := map[channels.Channel]*treat.Sheet{}
-	for _, c := range p.After.Channels {
+	out := map[material.Channel]*treat.Sheet{}
+	for _, c := range p.After.Mapped() {
 		if out[c], err = p.Make(context.Background(), c); err != nil {
 			t.Fatal(err)
 		}
@@ -92,8 +92,8 @@ func carryOut(t testing.TB, scan treat.Scan, recipe ...treat.Step) (*treat.Plan,
 		if err != nil {
 			t.Fatal(err)
 		}
-		for i, p := range planesOf(map[channels.Channel]*treat.Sheet{c: small}) {
-			if got := planesOf(map[channels.Channel]*treat.Sheet{c: out[c]})[i]; rms(p, got) > 1e-6 {
+		for i, p := range planesOf(map[material.Channel]*treat.Sheet{c: small}) {
+			if got := planesOf(map[material.Channel]*treat.Sheet{c: out[c]})[i]; rms(p, got) > 1e-6 {
 				t.Errorf("plane %d of %s was thought of otherwise than it was made, by %.6f", i, c, rms(p, got))
 			}
 		}
@@ -102,7 +102,7 @@ func carryOut(t testing.TB, scan treat.Scan, recipe ...treat.Step) (*treat.Plan,
 }
 
 // planesOf are all components side by side, as the seams are measured.
-func planesOf(of map[channels.Channel]*treat.Sheet) (out []raster.Plane) {
+func planesOf(of map[material.Channel]*treat.Sheet) (out []raster.Plane) {
 	for _, c := range order {
 		s := of[c]
 		switch {
@@ -116,8 +116,8 @@ func planesOf(of map[channels.Channel]*treat.Sheet) (out []raster.Plane) {
 	return out
 }
 
-func agreement(of map[channels.Channel]*treat.Sheet, px, py float64) float64 {
-	_, trust := normals.Depth(of[channels.Normal].Normal, normals.Up, of[channels.Height].Planes[0], px, py)
+func agreement(of map[material.Channel]*treat.Sheet, px, py float64) float64 {
+	_, trust := normals.Depth(of[material.Normal].Normal, normals.Up, of[material.Height].Planes[0], px, py)
 	return trust
 }
 
@@ -145,7 +145,7 @@ func TestSeamsAreClosed(t *testing.T) {
 		if agreed-now > 0.02 {
 			t.Errorf("%s: normals and height agreed by %.3f, now by %.3f", m.Slug, agreed, now)
 		}
-		if w, h := done[channels.Height].Size(); math.Abs(p.After.Size.W/float64(w)-px) > px*0.003 || math.Abs(p.After.Size.H/float64(h)-py) > py*0.003 {
+		if w, h := done[material.Height].Size(); math.Abs(p.After.Size.W/float64(w)-px) > px*0.003 || math.Abs(p.After.Size.H/float64(h)-py) > py*0.003 {
 			t.Errorf("%s: a pixel has changed its size: %v m in %d × %d", m.Slug, p.After.Size, w, h)
 		}
 	}
@@ -184,43 +184,43 @@ func rms(a, b raster.Plane) float64 {
 func TestReliefFromOneAnother(t *testing.T) {
 	s := scanned(t, "setts_moss", 256)
 	of := sheets(s)
-	only := func(list ...channels.Channel) treat.Scan {
-		some := map[channels.Channel]*treat.Sheet{}
+	only := func(list ...material.Channel) treat.Scan {
+		some := map[material.Channel]*treat.Sheet{}
 		for _, c := range list {
 			some[c] = of[c]
 		}
 		return scanOf(s, some, true)
 	}
-	p, done := carryOut(t, only(channels.Normal), treat.Step{Kind: treat.HeightFromNormal})
+	p, done := carryOut(t, only(material.Normal), treat.Step{Kind: treat.HeightFromNormal})
 	if d := p.After.Depth / s.Depth; d < 0.92 || d > 1.12 { // 4 % are the room that is left
 		t.Errorf("from normals alone %.1f mm deep, truth is %.1f", 1000*p.After.Depth, 1000*s.Depth)
 	}
-	if c := correlation(done[channels.Height].Planes[0], of[channels.Height].Planes[0]); c < 0.98 {
+	if c := correlation(done[material.Height].Planes[0], of[material.Height].Planes[0]); c < 0.98 {
 		t.Errorf("the height of the normals is like the height by %.3f only", c)
 	}
-	_, done = carryOut(t, only(channels.Height), treat.Step{Kind: treat.NormalFromHeight}, treat.Step{Kind: treat.OcclusionFromHeight})
+	_, done = carryOut(t, only(material.Height), treat.Step{Kind: treat.NormalFromHeight}, treat.Step{Kind: treat.OcclusionFromHeight})
 	for i, want := range []raster.Plane{s.Normal.X, s.Normal.Y} {
-		if e := rms([]raster.Plane{done[channels.Normal].Normal.X, done[channels.Normal].Normal.Y}[i], want); e > 0.01 {
+		if e := rms([]raster.Plane{done[material.Normal].Normal.X, done[material.Normal].Normal.Y}[i], want); e > 0.01 {
 			t.Errorf("component %d of the height's normals is off by %.4f", i, e)
 		}
 	}
-	if c := correlation(done[channels.Occlusion].Planes[0], s.Occlusion); c < 0.9 {
+	if c := correlation(done[material.Occlusion].Planes[0], s.Occlusion); c < 0.9 {
 		t.Errorf("the height's occlusion is like the scanner's by %.3f only", c)
 	}
 	// A factor on the relief keeps normals and height of one depth.
-	p, done = carryOut(t, only(channels.Normal, channels.Height), treat.Step{Kind: treat.NormalStrength, Strength: 1.7})
+	p, done = carryOut(t, only(material.Normal, material.Height), treat.Step{Kind: treat.NormalStrength, Strength: 1.7})
 	px, py := s.Size.W/float64(s.W), s.Size.H/float64(s.H)
-	if d, _ := normals.Depth(done[channels.Normal].Normal, normals.Up, done[channels.Height].Planes[0], px, py); math.Abs(d/p.After.Depth-1) > 0.03 || math.Abs(p.After.Depth/s.Depth-1.7) > 1e-6 {
+	if d, _ := normals.Depth(done[material.Normal].Normal, normals.Up, done[material.Height].Planes[0], px, py); math.Abs(d/p.After.Depth-1) > 0.03 || math.Abs(p.After.Depth/s.Depth-1.7) > 1e-6 {
 		t.Errorf("%.2f mm by the maps, %.2f mm said, %.2f mm before", 1000*d, 1000*p.After.Depth, 1000*s.Depth)
 	}
 	// A later step on the height does not change what an earlier one made of it.
-	_, alone := carryOut(t, only(channels.Height), treat.Step{Kind: treat.OcclusionFromHeight})
-	_, later := carryOut(t, only(channels.Height), treat.Step{Kind: treat.OcclusionFromHeight}, treat.Step{Kind: treat.Rerange, Channel: channels.Height, Low: 0.2, High: 0.6})
-	if e := rms(alone[channels.Occlusion].Planes[0], later[channels.Occlusion].Planes[0]); e > 1e-6 {
+	_, alone := carryOut(t, only(material.Height), treat.Step{Kind: treat.OcclusionFromHeight})
+	_, later := carryOut(t, only(material.Height), treat.Step{Kind: treat.OcclusionFromHeight}, treat.Step{Kind: treat.Rerange, Channel: material.Height, Low: 0.2, High: 0.6})
+	if e := rms(alone[material.Occlusion].Planes[0], later[material.Occlusion].Planes[0]); e > 1e-6 {
 		t.Errorf("the occlusion differs by %.4f", e)
 	}
-	p, done = carryOut(t, only(channels.BaseColor), treat.Step{Kind: treat.NormalFromPicture, DepthM: 0.01})
-	if f := done[channels.Normal].Normal; correlation(f.X, s.Normal.X) < 0.2 || correlation(f.Y, s.Normal.Y) < 0.2 || !p.After.Tiles[0] {
+	p, done = carryOut(t, only(material.BaseColor), treat.Step{Kind: treat.NormalFromPicture, DepthM: 0.01})
+	if f := done[material.Normal].Normal; correlation(f.X, s.Normal.X) < 0.2 || correlation(f.Y, s.Normal.Y) < 0.2 || !p.After.Tiles[0] {
 		t.Errorf("the guess has nothing of the truth: %.2f %.2f", correlation(f.X, s.Normal.X), correlation(f.Y, s.Normal.Y))
 	}
 }
@@ -235,7 +235,7 @@ func TestBandsAreRemoved(t *testing.T) {
 	}
 	for _, slug := range []string{"mudflat_ripple", "setts_moss", "rubble_limewash", "swell"} {
 		var s *station.Scan
-		of := map[channels.Channel]*treat.Sheet{}
+		of := map[material.Channel]*treat.Sheet{}
 		truth := swell
 		if slug == "swell" {
 			s = &station.Scan{W: 256, H: 256}
@@ -243,15 +243,15 @@ func TestBandsAreRemoved(t *testing.T) {
 		} else {
 			s = scanned(t, slug, 512)
 			of = sheets(s)
-			truth = of[channels.Height].Planes[0]
+			truth = of[material.Height].Planes[0]
 		}
 		banded := raster.NewPlane(s.W, s.H)
 		for i, v := range truth.Pix {
 			banded.Pix[i] = float32(math.Round(float64(v)*255) / 255)
 		}
-		of[channels.Height] = &treat.Sheet{Planes: []raster.Plane{banded}, Bits: 8}
+		of[material.Height] = &treat.Sheet{Planes: []raster.Plane{banded}, Bits: 8}
 		_, done := carryOut(t, scanOf(s, of, true), treat.Step{Kind: treat.Unband})
-		got := done[channels.Height]
+		got := done[material.Height]
 		if got.Bits != 16 {
 			t.Errorf("%s: written with %d bits", slug, got.Bits)
 		}
@@ -274,7 +274,7 @@ func TestBandsAreRemoved(t *testing.T) {
 func TestLightIsLevelled(t *testing.T) {
 	s := scanned(t, "bank_shingle", 256)
 	of := sheets(s)
-	clean := of[channels.BaseColor].Planes
+	clean := of[material.BaseColor].Planes
 	var lit []raster.Plane
 	for _, p := range clean {
 		q := raster.NewPlane(p.W, p.H)
@@ -286,14 +286,14 @@ func TestLightIsLevelled(t *testing.T) {
 		}
 		lit = append(lit, q)
 	}
-	of[channels.BaseColor] = &treat.Sheet{Planes: lit, Bits: 8}
+	of[material.BaseColor] = &treat.Sheet{Planes: lit, Bits: 8}
 	_, done := carryOut(t, scanOf(s, of, false), treat.Step{Kind: treat.LevelLight})
 	low := func(p raster.Plane) float64 {
 		q := p.Resample(6, 6, raster.Area)
 		lo, hi := q.Range()
 		return float64(hi-lo) / q.Mean()
 	}
-	got := done[channels.BaseColor].Planes
+	got := done[material.BaseColor].Planes
 	t.Logf("varies by %.3f clean, %.3f lit, %.3f levelled", low(clean[1]), low(lit[1]), low(got[1]))
 	if low(got[1]) > low(lit[1])*0.45 {
 		t.Errorf("it varies by %.3f, by %.3f before", low(got[1]), low(lit[1]))
@@ -313,42 +313,42 @@ func TestLightIsLevelled(t *testing.T) {
 func TestMapsAreBroughtTogether(t *testing.T) {
 	s := scanned(t, "tile_encaustic", 256)
 	of := sheets(s)
-	truth := of[channels.Height].Planes[0]
+	truth := of[material.Height].Planes[0]
 	moved := raster.NewPlane(s.W, s.H)
 	for y := range s.H {
 		for x := range s.W {
 			moved.Pix[y*s.W+x] = truth.At(x-7, y+4)
 		}
 	}
-	of[channels.Height] = &treat.Sheet{Planes: []raster.Plane{moved}, Bits: 16}
-	of[channels.Roughness] = &treat.Sheet{Planes: []raster.Plane{s.Roughness.Resample(128, 128*s.H/s.W, raster.Area)}, Bits: 8}
-	p, done := carryOut(t, scanOf(s, of, true), treat.Step{Kind: treat.Register, Channel: channels.Height}, treat.Step{Kind: treat.OneSize},
-		treat.Step{Kind: treat.Rerange, Channel: channels.Roughness}, treat.Step{Kind: treat.Invert, Channel: channels.Occlusion},
-		treat.Step{Kind: treat.Rerange, Channel: channels.Height, Low: 0.25, High: 0.75}, treat.Step{Kind: treat.FlipNormal},
-		treat.Step{Kind: treat.Pack, Channels: []channels.Channel{channels.Occlusion, channels.Roughness}})
-	if want := min(max((truth.At(40, 90)-0.25)*2, 0), 1); math.Abs(float64(done[channels.Height].Planes[0].At(40, 90)-want)) > 1e-5 {
+	of[material.Height] = &treat.Sheet{Planes: []raster.Plane{moved}, Bits: 16}
+	of[material.Roughness] = &treat.Sheet{Planes: []raster.Plane{s.Roughness.Resample(128, 128*s.H/s.W, raster.Area)}, Bits: 8}
+	p, done := carryOut(t, scanOf(s, of, true), treat.Step{Kind: treat.Register, Channel: material.Height}, treat.Step{Kind: treat.OneSize},
+		treat.Step{Kind: treat.Rerange, Channel: material.Roughness}, treat.Step{Kind: treat.Invert, Channel: material.Occlusion},
+		treat.Step{Kind: treat.Rerange, Channel: material.Height, Low: 0.25, High: 0.75}, treat.Step{Kind: treat.FlipNormal},
+		treat.Step{Kind: treat.Pack, Channels: []material.Channel{material.Occlusion, material.Roughness}})
+	if want := min(max((truth.At(40, 90)-0.25)*2, 0), 1); math.Abs(float64(done[material.Height].Planes[0].At(40, 90)-want)) > 1e-5 {
 		t.Errorf("the height lies elsewhere still: %s", p.Says[0])
 	}
 	if math.Abs(p.After.Depth/s.Depth-0.5) > 1e-9 {
 		t.Errorf("half the range is %.4f m, of %.4f", p.After.Depth, s.Depth)
 	}
-	if w, h := done[channels.Roughness].Size(); w != s.W || h != s.H {
+	if w, h := done[material.Roughness].Size(); w != s.W || h != s.H {
 		t.Errorf("roughness has %d × %d", w, h)
 	}
-	if lo, hi := done[channels.Roughness].Planes[0].Range(); lo > 1e-5 || hi < 0.9999 {
+	if lo, hi := done[material.Roughness].Planes[0].Range(); lo > 1e-5 || hi < 0.9999 {
 		t.Errorf("roughness ranges from %v to %v", lo, hi)
 	}
-	if a, b := done[channels.Occlusion].Planes[0].Pix[77], of[channels.Occlusion].Planes[0].Pix[77]; math.Abs(float64(a+b-1)) > 1e-6 {
+	if a, b := done[material.Occlusion].Planes[0].Pix[77], of[material.Occlusion].Planes[0].Pix[77]; math.Abs(float64(a+b-1)) > 1e-6 {
 		t.Errorf("%v inverted is %v", b, a)
 	}
-	if d, _ := normals.Guess(done[channels.Normal].Normal); d != normals.Down {
+	if d, _ := normals.Guess(done[material.Normal].Normal); d != normals.Down {
 		t.Errorf("the flipped normals look %v", d)
 	}
 	if len(p.Packs) != 1 || len(p.Packs[0]) != 2 || len(p.Made) != 4 {
 		t.Errorf("packs %v, made %v", p.Packs, p.Made)
 	}
 	// The scan is as it was.
-	if of[channels.Height].Planes[0].Pix[5] != moved.Pix[5] || of[channels.Normal].Normal.Y.Pix[9] != s.Normal.Y.Pix[9] {
+	if of[material.Height].Planes[0].Pix[5] != moved.Pix[5] || of[material.Normal].Normal.Y.Pix[9] != s.Normal.Y.Pix[9] {
 		t.Error("the scan itself was changed")
 	}
 }
@@ -356,7 +356,7 @@ func TestMapsAreBroughtTogether(t *testing.T) {
 func TestWhatCannotBeDoneIsSaid(t *testing.T) {
 	s := scanned(t, "sailcloth", 64)
 	of := sheets(s)
-	delete(of, channels.Height)
+	delete(of, material.Height)
 	scan := scanOf(s, of, true)
 	for _, c := range []struct {
 		step treat.Step
@@ -366,17 +366,17 @@ func TestWhatCannotBeDoneIsSaid(t *testing.T) {
 		{treat.Step{Kind: treat.CloseSeams}, "meet already"},
 		{treat.Step{Kind: treat.OneSize}, "already"},
 		{treat.Step{Kind: "polish"}, "no treatment called"},
-		{treat.Step{Kind: treat.Invert, Channel: channels.Normal}, "flip its direction"},
+		{treat.Step{Kind: treat.Invert, Channel: material.Normal}, "flip its direction"},
 		{treat.Step{Kind: treat.Unband}, "needs a height"},
 	} {
-		_, err := treat.Think(context.Background(), scan, []treat.Step{{Kind: treat.Renormalise}, c.step})
+		_, err := treat.Decide(context.Background(), scan, []treat.Step{{Kind: treat.Renormalise}, c.step})
 		var inv treat.Invalid
 		if !errors.As(err, &inv) || inv.Step != 1 || !strings.Contains(inv.Says, c.says) {
 			t.Errorf("%s: %v, of step %d", c.step.Kind, err, inv.Step)
 		}
 	}
 	for _, st := range []treat.Step{{Kind: treat.CloseSeams, Overlap: 0.9}, {Kind: treat.CloseSeams, Axes: "z"}, {Kind: treat.Invert}, {Kind: treat.NormalStrength},
-		{Kind: treat.LevelLight, Strength: 2}, {Kind: treat.Rerange, Channel: channels.Height, Low: 0.5, High: 0.2}, {Kind: treat.Pack, Channels: []channels.Channel{channels.Normal, channels.Height}}, {Kind: treat.OneSize, Pixels: 3}} {
+		{Kind: treat.LevelLight, Strength: 2}, {Kind: treat.Rerange, Channel: material.Height, Low: 0.5, High: 0.2}, {Kind: treat.Pack, Channels: []material.Channel{material.Normal, material.Height}}, {Kind: treat.OneSize, Pixels: 3}} {
 		if st.Valid() == nil {
 			t.Errorf("%+v is let through", st)
 		}
@@ -388,9 +388,9 @@ func TestWhatCannotBeDoneIsSaid(t *testing.T) {
 	}
 }
 
-func ExampleThink() {
+func ExampleDecide() {
 	s := station.Take(station.Materials()[0], station.Options{Px: 96, Seed: 1})
-	plan, err := treat.Think(context.Background(), scanOf(s, sheets(s), true), []treat.Step{{Kind: treat.NormalStrength, Strength: 0.5}})
+	plan, err := treat.Decide(context.Background(), scanOf(s, sheets(s), true), []treat.Step{{Kind: treat.NormalStrength, Strength: 0.5}})
 	if err != nil {
 		fmt.Println(err)
 		return

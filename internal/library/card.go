@@ -7,7 +7,7 @@ import (
 	"math"
 	"time"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 )
 
@@ -24,7 +24,7 @@ type Card struct {
 	Tiers      []string           `json:"tiers"`
 	Tags       []string           `json:"tags"`
 	Categories []string           `json:"categories"`
-	Channels   []channels.Channel `json:"channels"`
+	Channels   []material.Channel `json:"channels"`
 	Contact    string             `json:"contact"`
 	Licence    string             `json:"licence"`
 	Notes      string             `json:"notes"`
@@ -162,9 +162,9 @@ func (r *CardReader) Read(b []byte) (c Card, err error) {
 	c.Size = scale.Size{W: real(), H: real()}
 	c.W, c.H = int(whole()), int(whole())
 	c.Tiers, c.Tags, c.Categories = list(), list(), list()
-	c.Channels = make([]channels.Channel, count())
+	c.Channels = make([]material.Channel, count())
 	for i := range c.Channels {
-		c.Channels[i] = channels.Channel(shared())
+		c.Channels[i] = material.Channel(shared())
 	}
 	c.Contact, c.Licence, c.Notes, c.Look = shared(), shared(), shared(), string(bytes())
 	c.Released = time.Unix(0, whole()).UTC()

@@ -6,13 +6,13 @@ import (
 	"testing"
 	"time"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 )
 
 func TestCardsAreKeptWhole(t *testing.T) {
 	c := Card{MaterialID: 7, ReleaseID: 1 << 40, Number: 3, Name: "Réed thatch", Slug: "reed-thatch", Size: scale.Size{W: 1.42, H: 0.0007}, W: 4096, H: 2731,
-		Tiers: []string{"4K", "2K"}, Tags: []string{"reed", ""}, Categories: []string{"Roofing"}, Channels: []channels.Channel{channels.BaseColor, channels.Normal},
+		Tiers: []string{"4K", "2K"}, Tags: []string{"reed", ""}, Categories: []string{"Roofing"}, Channels: []material.Channel{material.BaseColor, material.Normal},
 		Contact: "soft ground", Licence: "CC0-1.0", Notes: "Dried.\nThen bound.", Look: "0f", Released: time.Date(2026, 2, 3, 4, 5, 6, 7, time.UTC)}
 	b, err := c.MarshalBinary()
 	if err != nil {

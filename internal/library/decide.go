@@ -8,39 +8,40 @@ import (
 	"time"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 )
 
 // assign makes one of the material's maps the given channel; None puts it aside.
 // A map that had the channel so far is put aside in turn.
-func (m *Material) assign(id int64, c channels.Channel, by string) {
+func (m *Material) assign(id int64, c material.Channel, by string) {
 	for i := range m.Maps {
 		p := &m.Maps[i]
 		switch {
 		case p.ID == id:
 			p.Channel, p.ByHand, p.Confidence = c, true, 1
 			p.Reasons = append([]channels.Reason{{Kind: "rule", Says: fmt.Sprintf("%s said so.", by), Weight: 1, Channel: c}}, withoutRules(p.Reasons)...)
-			if c == channels.None {
+			if c == material.None {
 				p.Confidence = 0
 			}
-			if c == channels.Normal && p.Direction == normals.Unknown && p.Claim != normals.Unknown {
+			if c == material.Normal && p.Direction == normals.Unknown && p.Claim != normals.Unknown {
 				p.Direction, p.DirectionConfidence = p.Claim, 0.6
 			}
-		case p.Channel == c && c != channels.None:
-			p.Channel, p.ByHand, p.Confidence = channels.None, false, 0
+		case p.Channel == c && c != material.None:
+			p.Channel, p.ByHand, p.Confidence = material.None, false, 0
 		}
 	}
 }
 
-func channelWord(c channels.Channel) string {
-	if c == channels.None {
+func channelWord(c material.Channel) string {
+	if c == material.None {
 		return "put aside"
 	}
 	return "taken as " + lower(c.Title())
 }
 
 // Assign says by hand which channel a map of a material is; None puts it aside.
-func (s *Service) Assign(ctx context.Context, p Principal, of Seen, mapID int64, c channels.Channel) (Material, error) {
+func (s *Service) Assign(ctx context.Context, p Principal, of Seen, mapID int64, c material.Channel) (Material, error) {
 	done, err := s.edit(ctx, p, "channel", []Seen{of}, func(_ Tx, list []*Material) (string, error) {
 		for _, k := range list[0].Maps {
 			if k.ID == mapID {
@@ -68,7 +69,7 @@ type Like struct {
 
 // LikeMap finds the maps of the same delivery whose names end like the given
 // map's, and what their pixels say against their being that channel.
-func (s *Service) LikeMap(ctx context.Context, p Principal, mapID int64, c channels.Channel) (l Like, err error) {
+func (s *Service) LikeMap(ctx context.Context, p Principal, mapID int64, c material.Channel) (l Like, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return l, err
 	}
@@ -76,7 +77,7 @@ func (s *Service) LikeMap(ctx context.Context, p Principal, mapID int64, c chann
 	return l, err
 }
 
-func like(tx Reader, mapID int64, c channels.Channel) (l Like, err error) {
+func like(tx Reader, mapID int64, c material.Channel) (l Like, err error) {
 	id, err := tx.MaterialOfMap(mapID)
 	if err != nil {
 		return l, err
@@ -120,7 +121,7 @@ func like(tx Reader, mapID int64, c channels.Channel) (l Like, err error) {
 			if channels.Ending(channels.Address(p.File, p.Layer)) != l.Ending {
 				continue
 			}
-			if look := looks[p.File]; look != nil && p.Layer == "" && c != channels.None {
+			if look := looks[p.File]; look != nil && p.Layer == "" && c != material.None {
 				if says := look.Against(c); says != "" {
 					l.Warnings = append(l.Warnings, fmt.Sprintf("%s: %s", base(p.File), says))
 				}
@@ -140,7 +141,7 @@ func like(tx Reader, mapID int64, c channels.Channel) (l Like, err error) {
 // AssignLike applies a correction to all maps of the delivery whose names end like the
 // given map's, as one step, and with keep makes a rule of it for the station. of is the
 // material that the correction was made on.
-func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID int64, c channels.Channel, keep bool) (l Like, err error) {
+func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID int64, c material.Channel, keep bool) (l Like, err error) {
 	if err := p.need(Contribute); err != nil {
 		return l, err
 	}
@@ -155,7 +156,7 @@ func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID in
 			return err
 		}
 		if keep {
-			if l.Ending == "" || c == channels.None {
+			if l.Ending == "" || c == material.None {
 				return Invalid{"A rule needs a name that ends in a word, and a channel."}
 			}
 			if err := s.saveRule(tx, p, &Rule{Station: l.Station, Ending: l.Ending, Channel: c}); err != nil {
@@ -266,7 +267,7 @@ type Rule struct {
 	Version int64
 	Station string // "" for every station
 	Ending  string
-	Channel channels.Channel
+	Channel material.Channel
 	By      string
 	Created time.Time
 }

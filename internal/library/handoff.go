@@ -11,8 +11,8 @@ import (
 	"strings"
 	"time"
 
-	"aldermoor/core/codec"
 	"aldermoor/core/handoff"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
@@ -24,27 +24,12 @@ import (
 // Handoff is a release as core/handoff takes it.
 func (s *Service) Handoff(r *Release) handoff.Material {
 	m := &r.Material
-	out := handoff.Material{ID: fmt.Sprint(r.ID), Slug: m.Slug, Name: m.Name, Number: r.Number, Released: r.Created, Notes: r.Notes,
-		Size: m.Size, Depth: m.Depth, Categories: m.Categories, Tags: m.Tags, Contact: m.Contact, Licence: m.Licence, Author: m.Author,
-		Rights: m.Rights, Station: m.Station, Captured: m.Captured}
-	for _, p := range m.Assigned() {
-		load := func(blob string) func() (*raster.Image, error) {
-			return func() (*raster.Image, error) {
-				data, err := s.Blobs.Read(blob)
-				if err != nil {
-					return nil, err
-				}
-				im, _, err := codec.DecodeLayer(data, p.Layer, s.Pictures)
-				return im, err
-			}
-		}
-		hm := handoff.Map{Channel: p.Channel, Component: p.Component, W: p.Width, H: p.Height, Bits: p.Bits, Direction: p.Direction, Ratio: p.Ratio, Load: load(p.Blob)}
-		for _, t := range p.Tiles {
-			hm.Tiles = append(hm.Tiles, handoff.Tile{UDIM: t.UDIM, Load: load(t.Blob)})
-		}
-		out.Maps = append(out.Maps, hm)
-	}
-	return out
+	return handoff.Material{Material: m.Surface(), ID: fmt.Sprint(r.ID), Slug: m.Slug, Name: m.Name, Number: r.Number, Released: r.Created, Notes: r.Notes,
+		Categories: m.Categories, Tags: m.Tags, Contact: m.Contact, Licence: m.Licence, Author: m.Author,
+		Rights: m.Rights, Station: m.Station, Captured: m.Captured,
+		Open: func(p *material.Map, udim string, _ int) (*raster.Image, error) {
+			return s.whole(p.Address(udim), p.Layer)
+		}}
 }
 
 // ParseProfile reads the conventions of a handoff from the words of contracts.md.

@@ -17,6 +17,7 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/parcel"
 	"aldermoor/core/raster"
@@ -635,7 +636,7 @@ func mapFrom(p inspect.Map, files map[string]File) Map {
 	m.Component, m.Channel, m.Confidence, m.Reasons, m.UDIM = p.Component, p.Channel, p.Confidence, p.Reasons, deref(p.UDIM)
 	m.Zero = p.Zero
 	for _, t := range p.Tiles {
-		m.Tiles = append(m.Tiles, Tile{t.UDIM, t.File, files[t.File].Blob})
+		m.Tiles = append(m.Tiles, material.Tile{UDIM: t.UDIM, File: t.File, Blob: files[t.File].Blob})
 	}
 	m.Direction = normals.ParseDirection(deref(p.Direction))
 	if p.DirectionConfidence != nil {
@@ -646,7 +647,7 @@ func mapFrom(p inspect.Map, files map[string]File) Map {
 
 // looseMap is a picture without a channel.
 func looseMap(f File, layer string) Map {
-	m := Map{FileID: f.ID, File: f.Path, Blob: f.Blob, Layer: layer, Component: "rgb", Ratio: f.Ratio}
+	m := Map{FileID: f.ID, Map: material.Map{File: f.Path, Blob: f.Blob, Layer: layer, Component: "rgb", Ratio: f.Ratio}}
 	m.Claim = normals.ParseDirection(channels.ParseName(f.Path).Side)
 	if f.Examined != nil && f.Examined.Look != nil {
 		l := f.Examined.Look
@@ -767,9 +768,13 @@ func (s *Service) level(sum, layer string) (*raster.Image, error) {
 	name := levelName(sum, layer)
 	data, ok := s.Derived.Get(name)
 	if !ok {
-		im, err := s.decode(sum, layer)
-		if err != nil || im == nil {
+		blob, err := s.Blobs.Read(sum)
+		if err != nil {
 			return nil, err
+		}
+		im, _, err := codec.DecodeLayer(blob, layer, s.Pictures)
+		if err != nil {
+			return nil, nil // it was told when the file came
 		}
 		if _, err := s.putLevel(sum, layer, im); err != nil {
 			return nil, err
@@ -782,17 +787,14 @@ func (s *Service) level(sum, layer string) (*raster.Image, error) {
 	return im, err
 }
 
-// decode reads one picture of a blob; nil if it is none.
-func (s *Service) decode(sum, layer string) (*raster.Image, error) {
+// whole is one picture of a blob, at full size.
+func (s *Service) whole(sum, layer string) (*raster.Image, error) {
 	data, err := s.Blobs.Read(sum)
 	if err != nil {
 		return nil, err
 	}
 	im, _, err := codec.DecodeLayer(data, layer, s.Pictures)
-	if err != nil {
-		return nil, nil // it was told when the file came
-	}
-	return im, nil
+	return im, err
 }
 
 // DeliveryReport is a delivery with its materials and failures, for Intake and

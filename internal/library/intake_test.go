@@ -17,8 +17,8 @@ import (
 	"testing"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/handoff"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/station"
 	"aldermoor/internal/library"
@@ -242,7 +242,7 @@ func TestAFileSentAgainFindsItsOwnSet(t *testing.T) {
 				t.Errorf("%s has maps of both folders", m.Name)
 			}
 		}
-		if p := m.Map(channels.Normal); p == nil || p.File != dir+"/slates_normal.png" {
+		if p := m.Map(material.Normal); p == nil || p.File != dir+"/slates_normal.png" {
 			t.Errorf("the normal map of %s is %+v", dir, p)
 		}
 	}

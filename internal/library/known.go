@@ -10,6 +10,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/likeness"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 )
@@ -83,7 +84,7 @@ func (k *Known) Says(w, h int) string {
 // printOf gathers a material's print from the looks of its files, and the marks of its
 // base colour.
 func (s *Service) printOf(m *Material, look func(p *Map) *channels.Look) (out likeness.Print, lightness raster.Plane, err error) {
-	one := func(c channels.Channel) []byte {
+	one := func(c material.Channel) []byte {
 		p := m.Map(c)
 		if p == nil {
 			return nil
@@ -92,9 +93,9 @@ func (s *Service) printOf(m *Material, look func(p *Map) *channels.Look) (out li
 		if l == nil || len(l.Thumb) == 0 {
 			return nil
 		}
-		return l.Thumb[componentIndex(p.Component, len(l.Thumb))]
+		return l.Thumb[material.ComponentIndex(p.Component, len(l.Thumb))]
 	}
-	if p := m.Map(channels.BaseColor); p != nil {
+	if p := m.Map(material.BaseColor); p != nil {
 		if l := look(p); l != nil && len(l.Thumb) >= 3 {
 			out.Lightness = make([]byte, len(l.Thumb[0]))
 			for i := range out.Lightness {
@@ -102,9 +103,9 @@ func (s *Service) printOf(m *Material, look func(p *Map) *channels.Look) (out li
 			}
 		}
 	}
-	out.Height = one(channels.Height)
-	if out.Rough = one(channels.Roughness); out.Rough == nil {
-		if out.Rough = one(channels.Glossiness); out.Rough != nil {
+	out.Height = one(material.Height)
+	if out.Rough = one(material.Roughness); out.Rough == nil {
+		if out.Rough = one(material.Glossiness); out.Rough != nil {
 			flipped := make([]byte, len(out.Rough))
 			for i, v := range out.Rough {
 				flipped[i] = 255 - v
@@ -121,7 +122,7 @@ func (s *Service) printOf(m *Material, look func(p *Map) *channels.Look) (out li
 // lightness is a material's base colour without its hue, reduced; an empty plane if
 // there is none.
 func (s *Service) lightness(m *Material) (out raster.Plane, err error) {
-	p := m.Map(channels.BaseColor)
+	p := m.Map(material.BaseColor)
 	if p == nil {
 		return out, nil
 	}

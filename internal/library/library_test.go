@@ -11,8 +11,8 @@ import (
 	"testing"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 )
 
@@ -32,7 +32,7 @@ func filled() *index {
 		if i%2 == 0 {
 			c.Tags = []string{"wet"}
 		}
-		c.Channels = []channels.Channel{channels.BaseColor}
+		c.Channels = []material.Channel{material.BaseColor}
 		x.put(c)
 	}
 	return x
@@ -135,7 +135,7 @@ func TestThrottleKeepsWithinItsMemory(t *testing.T) {
 }
 
 func TestSizeTypedByHand(t *testing.T) {
-	m := Material{Maps: []Map{{Channel: channels.BaseColor, Width: 2048, Height: 1024, Stats: inspect.Stats{Mean: []float64{1, 1, 1}}}}, Relief: inspect.Depth{Value: 0.01, Confidence: 0.9}}
+	m := Material{Maps: []Map{{Channel: material.BaseColor, Map: material.Map{Width: 2048, Height: 1024}, Stats: inspect.Stats{Mean: []float64{1, 1, 1}}}}, Relief: inspect.Depth{Value: 0.01, Confidence: 0.9}}
 	w := Length(3)
 	if err := m.apply(Change{Width: &w}); err != nil {
 		t.Fatal(err)
@@ -161,7 +161,7 @@ func TestSizeTypedByHand(t *testing.T) {
 }
 
 func TestLookKeyFollowsWhatIsSeen(t *testing.T) {
-	m := Material{Size: scale.Size{W: 1, H: 1}, Maps: []Map{{Blob: "a", Channel: channels.BaseColor, Component: "rgb"}}}
+	m := Material{Size: scale.Size{W: 1, H: 1}, Maps: []Map{{Map: material.Map{Blob: "a", Component: "rgb"}, Channel: material.BaseColor}}}
 	k := m.LookKey()
 	m.Name, m.Tags = "Other", []string{"x"}
 	if m.LookKey() != k {
@@ -273,7 +273,7 @@ func BenchmarkFind100k(b *testing.B) {
 	x := new(index)
 	for i := range 100_000 {
 		x.put(Card{MaterialID: int64(i + 1), Name: fmt.Sprintf("M%06d", i), Slug: fmt.Sprint(i), Categories: []string{fmt.Sprint("c", i%20)},
-			Tags: []string{fmt.Sprint("t", i%300), fmt.Sprint("u", i%40)}, Channels: channels.All()[:3+i%6], Tiers: []string{"1K", "2K"}, Licence: "CC0-1.0"})
+			Tags: []string{fmt.Sprint("t", i%300), fmt.Sprint("u", i%40)}, Channels: material.All()[:3+i%6], Tiers: []string{"1K", "2K"}, Licence: "CC0-1.0"})
 	}
 	b.ResetTimer()
 	for b.Loop() {
@@ -285,7 +285,7 @@ func BenchmarkFind100k(b *testing.B) {
 // is taken back.
 func TestAnAnswerSettlesADoubt(t *testing.T) {
 	doubt := inspect.Finding{Code: "roughness_as_gloss", Severity: inspect.Warn, Maps: []string{"s/rough.png"}, Says: "it looks wet"}
-	m := Material{Maps: []Map{{ID: 1, File: "s/rough.png", Channel: channels.Roughness, Component: "r", Width: 64, Height: 64, Bits: 8, Format: "png"}}}
+	m := Material{Maps: []Map{{ID: 1, Map: material.Map{File: "s/rough.png", Component: "r", Width: 64, Height: 64, Bits: 8}, Channel: material.Roughness, Format: "png"}}}
 	m.Report.Findings = []inspect.Finding{doubt}
 	asked := func() bool {
 		m.recheck(nil)
@@ -295,7 +295,7 @@ func TestAnAnswerSettlesADoubt(t *testing.T) {
 		t.Fatal("it is not asked")
 	}
 	before := m.Maps[0]
-	m.assign(1, channels.Glossiness, "lena")
+	m.assign(1, material.Glossiness, "lena")
 	if asked() {
 		t.Error("it is glossiness by a person's word, and asked all the same")
 	}
@@ -303,7 +303,7 @@ func TestAnAnswerSettlesADoubt(t *testing.T) {
 	if !asked() {
 		t.Error("the answer was taken back, and it is asked no more")
 	}
-	m.assign(1, channels.Roughness, "lena")
+	m.assign(1, material.Roughness, "lena")
 	if asked() {
 		t.Error("it is roughness by a person's word, and asked all the same")
 	}
@@ -315,7 +315,7 @@ func TestAnAnswerSettlesADoubt(t *testing.T) {
 	made := m.Maps[0]
 	made.ID = 0
 	m.Finish.Maps, m.Finish.Report.Findings = []Map{made}, []inspect.Finding{doubt}
-	m.assign(1, channels.Roughness, "lena")
+	m.assign(1, material.Roughness, "lena")
 	m.recheck(nil)
 	if slices.ContainsFunc(m.Finish.Report.Findings, func(f inspect.Finding) bool { return f.Code == doubt.Code }) {
 		t.Error("the answer does not hold for the treated map")

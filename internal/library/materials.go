@@ -15,6 +15,7 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 )
 
@@ -425,7 +426,7 @@ func (m *Material) recheck(g grades) {
 				"albedo_dark", "albedo_bright", "baked_light", "normal_not_unit", "grey_as_colour", "seam_x", "seam_y", "maps_shifted":
 				r.Findings = append(r.Findings, f)
 			case "roughness_as_gloss": // until somebody has said what it is
-				if slices.ContainsFunc(set.Maps, func(k channels.Map) bool { return k.File == f.Maps[0] && k.Channel == channels.Roughness && !k.Decided }) {
+				if slices.ContainsFunc(set.Maps, func(k channels.Map) bool { return k.File == f.Maps[0] && k.Channel == material.Roughness && !k.Decided }) {
 					r.Findings = append(r.Findings, f)
 				} else {
 					r.Settled = append(r.Settled, f)

@@ -17,6 +17,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 )
@@ -141,31 +142,19 @@ type Material struct {
 // Map is one map of a material, or with Channel None a picture that is
 // unassigned.
 type Map struct {
-	ID                  int64
-	FileID              int64
-	File, Blob          string
-	Layer               string // which picture of a file that holds several
-	Component           string
-	Channel             channels.Channel
+	ID, FileID int64
+	material.Map
+	Channel             material.Channel
 	Confidence          float64
 	Reasons             []channels.Reason
-	Width, Height, Bits int
 	TrueBits            int // bits that its samples really use
-	Float               bool
 	Format              string
-	UDIM                string
-	Tiles               []Tile   // of a map in UDIM tiles: all of them
 	Zero                *float64 // of a height map: the stored value that means no displacement
-	Direction           normals.Direction
 	DirectionConfidence float64
 	Claim               normals.Direction
 	Stats               inspect.Stats
-	Ratio               float64
 	ByHand              bool // a librarian has decided on the channel
 }
-
-// Tile is one UDIM tile of a map.
-type Tile struct{ UDIM, File, Blob string }
 
 // readyAt is the confidence at and above which a channel needs no review.
 const readyAt = 0.9
@@ -174,7 +163,7 @@ const readyAt = 0.9
 func (m Map) Sure() bool { return m.ByHand || m.Confidence >= readyAt }
 
 // Map returns the material's map of a channel, or nil.
-func (m *Material) Map(c channels.Channel) *Map {
+func (m *Material) Map(c material.Channel) *Map {
 	for i := range m.Maps {
 		if m.Maps[i].Channel == c {
 			return &m.Maps[i]
@@ -183,11 +172,24 @@ func (m *Material) Map(c channels.Channel) *Map {
 	return nil
 }
 
+// Surface is what the material looks like.
+func (m *Material) Surface() material.Material {
+	out := material.New(m.Size)
+	out.Depth = m.Depth
+	for _, p := range m.Assigned() {
+		out.Sources = append(out.Sources, material.Source{Channel: p.Channel, Map: &p.Map})
+		if p.Channel == material.Height && p.Zero != nil {
+			out.Zero = *p.Zero
+		}
+	}
+	return out
+}
+
 // Unassigned are the pictures that have no channel yet.
 func (m *Material) Unassigned() []Map {
 	var out []Map
 	for _, p := range m.Maps {
-		if p.Channel == channels.None {
+		if p.Channel == material.None {
 			out = append(out, p)
 		}
 	}
@@ -196,10 +198,10 @@ func (m *Material) Unassigned() []Map {
 
 // Assigned are the maps that have a channel, in the order of channels.
 func (m *Material) Assigned() []Map {
-	order := channels.All()
+	order := material.All()
 	var out []Map
 	for _, p := range m.Maps {
-		if p.Channel != channels.None {
+		if p.Channel != material.None {
 			out = append(out, p)
 		}
 	}
@@ -212,7 +214,7 @@ func (m *Material) Assigned() []Map {
 // Pixels is the size of the largest map.
 func (m *Material) Pixels() (w, h int) {
 	for _, p := range m.Maps {
-		if p.Channel != channels.None && p.Width*p.Height > w*h {
+		if p.Channel != material.None && p.Width*p.Height > w*h {
 			w, h = p.Width, p.Height
 		}
 	}

@@ -9,9 +9,8 @@ import (
 	"strconv"
 	"strings"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/codec"
-	"aldermoor/core/normals"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/shade"
 )
@@ -124,79 +123,15 @@ func (l *looker) open() (*shade.Surface, error) {
 		return l.surface, nil
 	}
 	cur := l.m.Current()
-	maps := shade.Maps{Size: cur.Size}
-	for _, p := range cur.Assigned() {
-		im, err := l.s.level(p.Blob, p.Layer)
-		if err != nil {
-			return nil, err
-		}
-		if im == nil {
-			continue
-		}
-		one := func() raster.Plane { return im.Plane(componentIndex(p.Component, im.Components())) }
-		switch p.Channel {
-		case channels.BaseColor:
-			maps.Color = l.s.linear(im, p.Float)
-		case channels.Emissive:
-			maps.Emissive = l.s.linear(im, p.Float)
-		case channels.Specular:
-			maps.Specular = l.s.linear(im, p.Float)
-		case channels.Normal:
-			if im.Components() >= 2 {
-				f := normals.Read(im, 0)
-				if p.Direction == normals.Down {
-					f.Flip()
-				}
-				maps.Normal = &f
-			}
-		case channels.Roughness:
-			maps.Roughness = one()
-		case channels.Glossiness:
-			maps.Roughness = one()
-			for i, v := range maps.Roughness.Pix {
-				maps.Roughness.Pix[i] = 1 - v
-			}
-		case channels.Metallic:
-			maps.Metallic = one()
-		case channels.Occlusion:
-			maps.Occlusion = one()
-		case channels.Opacity:
-			maps.Opacity = one()
-		case channels.Height:
-			if l.m.Depth > 0 {
-				maps.Height = one()
-				for i, v := range maps.Height.Pix {
-					maps.Height.Pix[i] = v * float32(l.m.Depth)
-				}
-			}
-		}
+	surface := cur.Surface()
+	planes, err := material.Decode(&surface, func(p *material.Map, _ string, _ int) (*raster.Image, error) {
+		return l.s.level(p.Blob, p.Layer)
+	}, levelSize)
+	if err != nil {
+		return nil, err
 	}
-	l.surface = shade.NewSurface(maps, levelSize)
+	l.surface = shade.NewSurface(planes, levelSize)
 	return l.surface, nil
-}
-
-// linear is a colour map in linear light, which floats hold already.
-func (s *Service) linear(im *raster.Image, already bool) (out [3]raster.Plane) {
-	for c := range out {
-		p := im.Plane(min(c, im.Components()-1))
-		if out[c] = p; already {
-			continue
-		}
-		raster.Rows(p.H, func(y0, y1 int) {
-			for i := y0 * p.W; i < y1*p.W; i++ {
-				p.Pix[i] = s.tables.Linear(p.Pix[i])
-			}
-		})
-	}
-	return out
-}
-
-// componentIndex is where a component lies in a picture of n.
-func componentIndex(c string, n int) int {
-	if c == "a" {
-		return n - 1
-	}
-	return min(max(0, strings.Index("rgb", c[:1])), n-1)
 }
 
 // MapOf returns one map of a draft.
@@ -266,7 +201,7 @@ func (s *Service) drawMap(im *raster.Image, component string, light bool, px int
 			planes = append(planes, im.Plane(c).Resample(w, h, raster.Area))
 		}
 	} else {
-		planes = append(planes, im.Plane(componentIndex(component, n)).Resample(w, h, raster.Area))
+		planes = append(planes, im.Plane(material.ComponentIndex(component, n)).Resample(w, h, raster.Area))
 	}
 	if light {
 		for i, p := range planes {

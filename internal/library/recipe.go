@@ -18,6 +18,7 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
@@ -129,7 +130,7 @@ func (m *Material) Current() Material {
 	}
 	out.Maps = slices.Clone(m.Finish.Maps)
 	for _, p := range m.Maps {
-		if p.Channel == channels.None || !slices.ContainsFunc(m.Finish.Maps, func(q Map) bool { return q.Channel == p.Channel }) {
+		if p.Channel == material.None || !slices.ContainsFunc(m.Finish.Maps, func(q Map) bool { return q.Channel == p.Channel }) {
 			out.Maps = append(out.Maps, p)
 		}
 	}
@@ -380,15 +381,12 @@ func (s *Service) stuck(ctx context.Context, id int64, want string, inv treat.In
 // scan is a material's scan as treatments take it.
 func (s *Service) scan(m *Material) treat.Scan {
 	size, depth := m.scanned()
-	out := treat.Scan{Pixels: map[channels.Channel][2]int{}, Size: size, Depth: depth, Tiles: [2]bool{true, true}}
-	for _, p := range m.Assigned() {
-		out.Channels = append(out.Channels, p.Channel)
-		out.Pixels[p.Channel] = [2]int{p.Width, p.Height}
-	}
+	out := treat.Scan{Material: m.Surface(), Tiles: [2]bool{true, true}}
+	out.Size, out.Depth = size, depth
 	if t := m.Report.Tiling; t != nil {
 		out.Tiles = [2]bool{t.X > inspect.Meets, t.Y > inspect.Meets}
 	}
-	out.Load = func(c channels.Channel, n int) (*treat.Sheet, error) {
+	out.Load = func(c material.Channel, n int) (*treat.Sheet, error) {
 		p := m.Map(c)
 		if p == nil {
 			return nil, fmt.Errorf("%s has no %s map", m.Name, c)
@@ -401,11 +399,8 @@ func (s *Service) scan(m *Material) treat.Scan {
 			}
 		}
 		if im == nil {
-			data, err := s.Blobs.Read(p.Blob)
-			if err != nil {
-				return nil, err
-			}
-			if im, _, err = codec.DecodeLayer(data, p.Layer, s.Pictures); err != nil {
+			var err error
+			if im, err = s.whole(p.Blob, p.Layer); err != nil {
 				return nil, err
 			}
 		}
@@ -421,7 +416,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 		steps[i] = t.Step
 	}
 	scan := s.scan(m)
-	plan, err := treat.Think(ctx, scan, steps)
+	plan, err := treat.Decide(ctx, scan, steps)
 	if err != nil {
 		return f, err
 	}
@@ -432,10 +427,10 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 	case plan.After.Depth > 0:
 		f.Relief = plan.After.Depth / scan.Size.W
 	}
-	looks := map[channels.Channel]channels.Map{}
+	looks := map[material.Channel]channels.Map{}
 	made := 0
 	s.mending.set(fmt.Sprint(m.ID), 0, len(plan.Made), nil)
-	keep := func(im *raster.Image, list []channels.Channel) error {
+	keep := func(im *raster.Image, list []material.Channel) error {
 		var b bytes.Buffer
 		if err := codec.EncodePNG(&b, im, codec.PNGOptions{SRGB: list[0].Colour()}); err != nil {
 			return err
@@ -453,7 +448,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 		for i, c := range list {
 			p := s.finished(m, c, &look)
 			p.Blob, p.Ratio = sum, ratio
-			if p.Component = "r"; c.Colour() || c == channels.Normal {
+			if p.Component = "r"; c.Colour() || c == material.Normal {
 				p.Component = "rgb"
 			} else if len(list) > 1 {
 				p.Component = "rgb"[i : i+1]
@@ -466,7 +461,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 		s.progressed("material:%d", m.ID)
 		return nil
 	}
-	packed := map[channels.Channel]bool{}
+	packed := map[material.Channel]bool{}
 	for _, list := range plan.Packs {
 		var planes []raster.Plane
 		bits := 8
@@ -493,7 +488,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 		if err != nil {
 			return f, fmt.Errorf("make the %s map: %w", c, err)
 		}
-		if err := keep(sheet.Image(), []channels.Channel{c}); err != nil {
+		if err := keep(sheet.Image(), []material.Channel{c}); err != nil {
 			return f, err
 		}
 	}
@@ -540,7 +535,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 
 // finished is the map that a recipe makes of a channel: named after the one that was
 // there, as a PNG.
-func (s *Service) finished(m *Material, c channels.Channel, look *channels.Look) Map {
+func (s *Service) finished(m *Material, c material.Channel, look *channels.Look) Map {
 	var p Map
 	dir := ""
 	if len(m.Maps) > 0 {
@@ -554,7 +549,7 @@ func (s *Service) finished(m *Material, c channels.Channel, look *channels.Look)
 		p.File = strings.TrimSuffix(was.File, path.Ext(was.File)) + "-" + string(c) + ".png"
 		p.Zero = was.Zero
 	}
-	if c == channels.Height && p.Zero == nil {
+	if c == material.Height && p.Zero == nil {
 		z := 0.0
 		p.Zero = &z
 	}
@@ -562,7 +557,7 @@ func (s *Service) finished(m *Material, c channels.Channel, look *channels.Look)
 	in := look.Info
 	p.Width, p.Height, p.Bits, p.TrueBits = in.W, in.H, in.Bits, in.Bits
 	p.Stats = inspect.Stats{Min: look.Min, Max: look.Max, Mean: look.Mean, StdDev: look.StdDev}
-	if c == channels.Normal {
+	if c == material.Normal {
 		p.Direction, p.DirectionConfidence = normals.Up, 1
 	}
 	return p

@@ -8,8 +8,8 @@ import (
 	"testing"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/station"
 	"aldermoor/core/treat"
 	"aldermoor/internal/library"
@@ -123,7 +123,7 @@ func TestARecipeMendsAndIsUndone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if p := r.Material.Map(channels.Height); p == nil || p.Width >= 200 || len(r.Material.Recipe) != 2 {
+	if p := r.Material.Map(material.Height); p == nil || p.Width >= 200 || len(r.Material.Recipe) != 2 {
 		t.Errorf("the release has the scan's maps: %+v", p)
 	}
 	deep, wide := m.Depth, m.Size.W
@@ -139,7 +139,7 @@ func TestARecipeMendsAndIsUndone(t *testing.T) {
 	}
 	// What the release was made of is kept, and blobs that were made are known to be needed.
 	h := s.Handoff(&r)
-	if _, err := h.Maps[0].Load(); err != nil {
+	if _, err := h.Open(h.Sources[0].Map, "", 0); err != nil {
 		t.Error(err)
 	}
 }
@@ -150,7 +150,7 @@ func TestARecipeFollowsALargerTier(t *testing.T) {
 	_, small := taken(t, "rubble_limewash", station.Options{Px: 128, Seed: 4})
 	_, large := taken(t, "rubble_limewash", station.Options{Px: 256, Seed: 4})
 	m := s.send(small...).Materials[0]
-	if _, err := s.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: treat.Invert, Channel: channels.Roughness}); err != nil {
+	if _, err := s.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: treat.Invert, Channel: material.Roughness}); err != nil {
 		t.Fatal(err)
 	}
 	m = s.settled(m.ID)
@@ -164,10 +164,10 @@ func TestARecipeFollowsALargerTier(t *testing.T) {
 	}
 	m = s.settled(m.ID)
 	cur := m.Current()
-	if p := cur.Map(channels.Roughness); p == nil || p.Width != 256 || len(m.Recipe) != 1 || p.Blob == m.Map(channels.Roughness).Blob {
-		t.Errorf("the recipe was not carried out on the larger tier: %+v", cur.Map(channels.Roughness))
+	if p := cur.Map(material.Roughness); p == nil || p.Width != 256 || len(m.Recipe) != 1 || p.Blob == m.Map(material.Roughness).Blob {
+		t.Errorf("the recipe was not carried out on the larger tier: %+v", cur.Map(material.Roughness))
 	}
-	if a, b := cur.Map(channels.Roughness).Stats.Mean[0], m.Map(channels.Roughness).Stats.Mean[0]; math.Abs(a+b-1) > 0.01 {
+	if a, b := cur.Map(material.Roughness).Stats.Mean[0], m.Map(material.Roughness).Stats.Mean[0]; math.Abs(a+b-1) > 0.01 {
 		t.Errorf("inverted, a mean of %.3f is %.3f", b, a)
 	}
 }
@@ -269,7 +269,7 @@ func TestAMapIsLookedAtClosely(t *testing.T) {
 	}
 	scan, files := taken(t, "hull_clinker", station.Options{Px: 560, Seed: 1})
 	m := s.send(files...).Materials[0]
-	p := m.Map(channels.Height)
+	p := m.Map(material.Height)
 	v, err := s.Pixel(t.Context(), p, 550, 400)
 	if truth := float64(scan.Height.Pix[400*scan.W+550]) / scan.Depth; err != nil || math.Abs(v[0]-truth) > 1e-4 {
 		t.Errorf("pixel: %v, %v; truth is %.5f", v, err, truth)
@@ -287,7 +287,7 @@ func TestAMapIsLookedAtClosely(t *testing.T) {
 		}
 	}
 	for _, g := range []library.Glance{{X: 1, Component: "r"}, {Level: 1, Component: "rgb"}} {
-		if data, err := s.TileOf(t.Context(), m.Map(channels.BaseColor), g); err != nil || !strings.HasPrefix(string(data), "\x89PNG") {
+		if data, err := s.TileOf(t.Context(), m.Map(material.BaseColor), g); err != nil || !strings.HasPrefix(string(data), "\x89PNG") {
 			t.Errorf("%+v: %v", g, err)
 		}
 	}

@@ -1,14 +1,13 @@
 package library
 
 import (
+	"aldermoor/core/material"
 	"context"
 	"fmt"
 	"io"
 	"path"
 	"slices"
 	"strconv"
-
-	"aldermoor/core/channels"
 )
 
 // Resend takes a file or an archive again that could not be read, in the place of what
@@ -225,8 +224,8 @@ func (s *Service) complete(tx Tx, m *Material, maps []Map) error {
 		if had[p.FileID] {
 			continue
 		}
-		if p.Channel != channels.None && m.Map(p.Channel) != nil {
-			p.Channel, p.Confidence = channels.None, 0
+		if p.Channel != material.None && m.Map(p.Channel) != nil {
+			p.Channel, p.Confidence = material.None, 0
 		}
 		if err := tx.AddMap(m.ID, &p); err != nil {
 			return err

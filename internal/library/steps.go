@@ -14,6 +14,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 )
@@ -60,7 +61,7 @@ type depthPart struct {
 }
 
 type mapPart struct {
-	Channel             channels.Channel
+	Channel             material.Channel
 	Component           string
 	Confidence          float64
 	Reasons             []channels.Reason
@@ -112,7 +113,7 @@ func (m *Material) parts() map[string]json.RawMessage {
 		partCaptured: raw(m.Captured), partContact: raw(m.Contact), partTags: raw(m.Tags), partCats: raw(m.Categories), partTiers: raw(tiers),
 	}
 	cur := m.Current()
-	if p := cur.Map(channels.Height); p != nil {
+	if p := cur.Map(material.Height); p != nil {
 		out[partZero] = raw(p.Zero)
 	}
 	for _, p := range m.Maps {
@@ -126,7 +127,7 @@ func (m *Material) heights() iter.Seq[*Map] {
 	return func(yield func(*Map) bool) {
 		for _, list := range [][]Map{m.Maps, m.Finish.Maps} {
 			for i := range list {
-				if list[i].Channel == channels.Height && !yield(&list[i]) {
+				if list[i].Channel == material.Height && !yield(&list[i]) {
 					return
 				}
 			}

@@ -9,9 +9,9 @@ import (
 	"sync"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/codec"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/tiling"
 )
@@ -181,7 +181,7 @@ func componentsOf(name string, n int) []int {
 	if name == "rgb" {
 		return []int{0}
 	}
-	return []int{componentIndex(name, n)}
+	return []int{material.ComponentIndex(name, n)}
 }
 
 // cutOut averages the pixels of one tile of a component at a level of w × h.
@@ -262,7 +262,7 @@ func (s *Service) Section(ctx context.Context, p *Map, x0, y0, x1, y1 float64, n
 // up to four standard deviations.
 func (s *Service) HeatOf(ctx context.Context, m *Material) ([]byte, error) {
 	cur := m.Current()
-	p := cur.Map(channels.BaseColor)
+	p := cur.Map(material.BaseColor)
 	if p == nil {
 		return nil, ErrNotFound
 	}

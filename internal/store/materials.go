@@ -4,7 +4,7 @@ import (
 	"database/sql"
 	"fmt"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 )
@@ -113,17 +113,17 @@ func (t *tx) maps(query string, args []any, to []*library.Material) error {
 	}
 	return t.each(query, args, func(scan func(...any) error) error {
 		var p library.Map
-		var id, material int64
+		var id, of int64
 		var channel, document string
 		var finished bool
-		if err := scan(&id, &material, &channel, &document, &finished); err != nil {
+		if err := scan(&id, &of, &channel, &document, &finished); err != nil {
 			return err
 		}
 		if err := undoc(document, &p); err != nil {
 			return err
 		}
-		p.ID, p.Channel = id, channels.Channel(channel)
-		if m := at[material]; m != nil && finished {
+		p.ID, p.Channel = id, material.Channel(channel)
+		if m := at[of]; m != nil && finished {
 			m.Finish.Maps = append(m.Finish.Maps, p)
 		} else if m != nil {
 			m.Maps = append(m.Maps, p)

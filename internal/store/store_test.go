@@ -11,8 +11,8 @@ import (
 	"testing"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 	"aldermoor/internal/store"
@@ -36,7 +36,7 @@ func write(t *testing.T, s *store.Store, f func(library.Tx) error) {
 }
 
 // material is a delivered one with a map.
-func material(t *testing.T, s *store.Store) library.Material {
+func aMaterial(t *testing.T, s *store.Store) library.Material {
 	t.Helper()
 	m := library.Material{SetKey: "000 slates", Name: "Slates", Slug: "slates", Stage: library.Unseen, Size: scale.Size{W: 1.7, H: 1.1}, Tags: []string{"wet", "grey"}, Categories: []string{}, Created: time.Unix(1, 0), Updated: time.Unix(2, 0)}
 	write(t, s, func(tx library.Tx) error {
@@ -49,7 +49,9 @@ func material(t *testing.T, s *store.Store) library.Material {
 			return err
 		}
 		m.DeliveryID = d.ID
-		m.Maps = []library.Map{{FileID: f.ID, File: "a.png", Blob: "ab", Component: "rgb", Channel: channels.Normal, Confidence: 0.9}}
+		p := library.Map{FileID: f.ID, Channel: material.Normal, Confidence: 0.9}
+		p.File, p.Blob, p.Component = "a.png", "ab", "rgb"
+		m.Maps = []library.Map{p}
 		return tx.AddMaterial(&m)
 	})
 	return m
@@ -58,7 +60,7 @@ func material(t *testing.T, s *store.Store) library.Material {
 func TestMaterialsComeBackAsTheyWere(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir)
-	m := material(t, s)
+	m := aMaterial(t, s)
 	s.Close()
 	s = open(t, dir) // and migrations run once
 	err := s.Read(t.Context(), func(tx library.Reader) error {
@@ -66,7 +68,7 @@ func TestMaterialsComeBackAsTheyWere(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if got.Name != "Slates" || got.Size != m.Size || len(got.Tags) != 2 || len(got.Maps) != 1 || got.Maps[0].Channel != channels.Normal || !got.Updated.Equal(m.Updated) {
+		if got.Name != "Slates" || got.Size != m.Size || len(got.Tags) != 2 || len(got.Maps) != 1 || got.Maps[0].Channel != material.Normal || !got.Updated.Equal(m.Updated) {
 			t.Errorf("%+v", got)
 		}
 		unseen, accepted, err := tx.CountMaterials()
@@ -82,7 +84,7 @@ func TestMaterialsComeBackAsTheyWere(t *testing.T) {
 
 func TestAStaleVersionIsRefused(t *testing.T) {
 	s := open(t, t.TempDir())
-	m := material(t, s)
+	m := aMaterial(t, s)
 	write(t, s, func(tx library.Tx) error { a := m; return tx.SaveMaterial(&a) })
 	if err := s.Write(t.Context(), func(tx library.Tx) error { b := m; return tx.SaveMaterial(&b) }); !errors.Is(err, library.ErrStale) {
 		t.Errorf("%v", err)
@@ -115,7 +117,7 @@ func TestATransactionThatFailsLeavesNothing(t *testing.T) {
 
 func TestStepsAreFoundByDeliveryAndByMaterial(t *testing.T) {
 	s := open(t, t.TempDir())
-	m := material(t, s)
+	m := aMaterial(t, s)
 	for _, says := range []string{"a", "b"} {
 		write(t, s, func(tx library.Tx) error {
 			d := library.Delta{Material: m.ID, Before: map[string]json.RawMessage{"name": json.RawMessage(`"x"`)}, After: map[string]json.RawMessage{"name": json.RawMessage(`"y"`)}}
@@ -181,7 +183,7 @@ func TestEventsFollowCommits(t *testing.T) {
 // A value that JSON cannot hold is an error of its statement, not the end of the server.
 func TestWhatIsNoJSONIsRefused(t *testing.T) {
 	s := open(t, t.TempDir())
-	m := material(t, s)
+	m := aMaterial(t, s)
 	m.Report.Depth = &inspect.Depth{Value: math.NaN()}
 	if err := s.Write(t.Context(), func(tx library.Tx) error { return tx.SaveMaterial(&m) }); err == nil || !strings.Contains(err.Error(), "JSON") {
 		t.Errorf("%v", err)
@@ -253,12 +255,12 @@ func TestANewerSchemaIsRefusedAndAnOlderOneCopied(t *testing.T) {
 func TestRulesAreOneAStationAndEnding(t *testing.T) {
 	s := open(t, t.TempDir())
 	save := func(r library.Rule) { write(t, s, func(tx library.Tx) error { return tx.SaveRule(&r) }) }
-	save(library.Rule{Station: "A", Ending: "ro", Channel: channels.Roughness})
-	save(library.Rule{Station: "A", Ending: "ro", Channel: channels.Occlusion})
-	save(library.Rule{Station: "", Ending: "ro", Channel: channels.Height})
+	save(library.Rule{Station: "A", Ending: "ro", Channel: material.Roughness})
+	save(library.Rule{Station: "A", Ending: "ro", Channel: material.Occlusion})
+	save(library.Rule{Station: "", Ending: "ro", Channel: material.Height})
 	s.Read(t.Context(), func(tx library.Reader) error {
 		list, err := tx.Rules()
-		if err != nil || len(list) != 2 || list[0].Station != "" || list[1].Channel != channels.Occlusion {
+		if err != nil || len(list) != 2 || list[0].Station != "" || list[1].Channel != material.Occlusion {
 			t.Errorf("%+v %v", list, err)
 		}
 		return nil

@@ -14,6 +14,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 
@@ -94,7 +95,7 @@ func mapView(p library.Map) apiMap {
 	if p.UDIM != "" {
 		v.UDIM = &p.UDIM
 	}
-	if d := p.Direction.String(); d != "" && p.Channel == channels.Normal {
+	if d := p.Direction.String(); d != "" && p.Channel == material.Normal {
 		v.Direction, v.DirectionConfidence = &d, &p.DirectionConfidence
 	}
 	return v

@@ -6,7 +6,7 @@ import (
 	"net/http"
 	"strings"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/internal/library"
 
 	"github.com/labstack/echo/v5"
@@ -127,11 +127,11 @@ func (s *Server) apiRetry(c *echo.Context) error {
 }
 
 // parseChannel reads a channel's id; nil and "" are none.
-func parseChannel(id *string) (channels.Channel, error) {
+func parseChannel(id *string) (material.Channel, error) {
 	if id == nil || *id == "" {
-		return channels.None, nil
+		return material.None, nil
 	}
-	ch, ok := channels.Parse(*id)
+	ch, ok := material.Parse(*id)
 	if !ok {
 		return ch, library.Invalid{Says: fmt.Sprintf("There is no channel %q.", *id)}
 	}
@@ -266,7 +266,7 @@ type ruleView struct {
 	Version int64            `json:"version"`
 	Station string           `json:"station"`
 	Ending  string           `json:"ending"`
-	Channel channels.Channel `json:"channel"`
+	Channel material.Channel `json:"channel"`
 	By      string           `json:"by"`
 	Created string           `json:"created"`
 }
@@ -301,7 +301,7 @@ func (s *Server) apiSaveRule(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if ch == channels.None {
+	if ch == material.None {
 		return library.Invalid{Says: "A rule needs a channel."}
 	}
 	r := library.Rule{Station: in.Station, Ending: in.Ending, Channel: ch}
@@ -342,7 +342,7 @@ type rulesPage struct {
 type ruleRow struct {
 	ID, Version                int64
 	Station, Ending, Title, By string
-	Channel                    channels.Channel
+	Channel                    material.Channel
 	When                       string
 }
 
@@ -356,7 +356,7 @@ func (s *Server) rules(c *echo.Context) error {
 	for _, r := range list {
 		p.Rules = append(p.Rules, ruleRow{r.ID, r.Version, r.Station, r.Ending, r.Channel.Title(), r.By, r.Channel, r.Created.Format("2 January 2006")})
 	}
-	for _, ch := range channels.All() {
+	for _, ch := range material.All() {
 		p.Choices = append(p.Choices, column{ID: string(ch), Title: ch.Title()})
 	}
 	if p.Stations, err = s.Service.Stations(c.Request().Context(), me(c)); err != nil {

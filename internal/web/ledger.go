@@ -10,6 +10,7 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/handoff"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
@@ -174,7 +175,7 @@ func ledgerView(m *library.Material) ledger {
 	if m.Depth > 0 {
 		l.Depth = fmt.Sprintf("%.1f\u00a0mm", 1000*m.Depth)
 		switch {
-		case m.DepthSource == "normals" && m.Map(channels.Height) == nil:
+		case m.DepthSource == "normals" && m.Map(material.Height) == nil:
 			l.DepthHow, l.DepthTone = "by its normals alone, as there is no height map; take it for good within about a tenth", doubt
 		case m.DepthSource == "normals" && m.Relief.Confidence > 0.8:
 			l.DepthHow = fmt.Sprintf("worked out from normals and height, which agree well (%.2f)", m.Relief.Confidence)
@@ -186,7 +187,7 @@ func ledgerView(m *library.Material) ledger {
 			l.DepthHow = "as typed"
 		}
 	}
-	if p := m.Map(channels.Height); p != nil && m.Depth > 0 {
+	if p := m.Map(material.Height); p != nil && m.Depth > 0 {
 		z := 0.0
 		if p.Zero != nil {
 			z = *p.Zero
@@ -200,7 +201,7 @@ func ledgerView(m *library.Material) ledger {
 		default:
 			l.ZeroSays = fmt.Sprintf("%.1f\u00a0mm below to %.1f\u00a0mm above", 1000*m.Depth*z, 1000*m.Depth*(1-z))
 		}
-		if r := m.Relief; r.Value > 0 && m.Size.Known() && m.DepthSource != "normals" && m.Map(channels.Normal) != nil {
+		if r := m.Relief; r.Value > 0 && m.Size.Known() && m.DepthSource != "normals" && m.Map(material.Normal) != nil {
 			byNormals := m.DepthByNormals()
 			if off := m.Depth/byNormals - 1; math.Abs(off) > 0.05 {
 				l.Agree = fmt.Sprintf("The normals would make it %.1f\u00a0mm (%+.0f\u00a0%%).", 1000*byNormals, 100*(byNormals/m.Depth-1))
@@ -217,8 +218,8 @@ func ledgerView(m *library.Material) ledger {
 		}
 		l.Maps = append(l.Maps, k)
 	}
-	for _, c := range []channels.Channel{channels.BaseColor, channels.Normal, channels.Roughness, channels.Height, channels.Occlusion} {
-		if m.Map(c) == nil && (c != channels.Roughness || m.Map(channels.Glossiness) == nil) {
+	for _, c := range []material.Channel{material.BaseColor, material.Normal, material.Roughness, material.Height, material.Occlusion} {
+		if m.Map(c) == nil && (c != material.Roughness || m.Map(material.Glossiness) == nil) {
 			l.Missing = append(l.Missing, strings.ToLower(c.Title()))
 		}
 	}
@@ -249,13 +250,13 @@ func (l *ledger) findings(m, scanned *library.Material) {
 		if first := m.Assigned(); len(first) > 0 && strings.HasPrefix(f.Code, "size_") {
 			row.Map, row.Rule = first[0].ID, "across"
 		}
-		if h := m.Map(channels.Height); h != nil && f.Code == "depth_implausible" {
+		if h := m.Map(material.Height); h != nil && f.Code == "depth_implausible" {
 			row.Map, row.Rule = h.ID, "up"
 		}
 		row.Mend = mendOf(m, f.Code, f.Maps)
-		if k := scanned.Map(channels.Roughness); k != nil && f.Code == "roughness_as_gloss" {
+		if k := scanned.Map(material.Roughness); k != nil && f.Code == "roughness_as_gloss" {
 			row.Map = k.ID
-			row.Answers = []answer{{"It is glossiness", string(channels.Glossiness)}, {"It is roughness", string(channels.Roughness)}}
+			row.Answers = []answer{{"It is glossiness", string(material.Glossiness)}, {"It is roughness", string(material.Roughness)}}
 		}
 		if side := map[string]string{"seam_x": "across", "seam_y": "down"}[f.Code]; side != "" {
 			for _, p := range m.Assigned()[:1] {
@@ -455,13 +456,13 @@ func chipView(p *library.Map) mapChip {
 	k := mapChip{Float: p.Float, Parts: len(p.Stats.Mean), ID: p.ID, Channel: string(p.Channel), Title: p.Channel.Title(), W: p.Width, H: p.Height, File: p.File, Kind: "data"}
 	parts := []string{sizeWord(p.Width, p.Height), fmt.Sprintf("%d bit", p.Bits)}
 	switch {
-	case p.Channel == channels.Normal:
+	case p.Channel == material.Normal:
 		k.Kind, k.Down = "normal", p.Direction == normals.Down
 		parts[0] = map[normals.Direction]string{normals.Up: "Y+", normals.Down: "Y−"}[p.Direction]
 		if p.Direction == normals.Unknown {
 			parts[0] = "direction unknown"
 		}
-	case p.Channel == channels.Height:
+	case p.Channel == material.Height:
 		k.Kind = "height"
 		if p.Zero != nil {
 			k.Zero = *p.Zero

@@ -7,8 +7,8 @@ import (
 	"testing"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 )
@@ -19,10 +19,10 @@ func slates() *library.Material {
 	return &library.Material{
 		ID: 1, Name: "Slates", Size: scale.Size{W: 1.8, H: 1.2}, SizeSource: scale.FromTag,
 		Maps: []library.Map{
-			{ID: 11, File: "s/base.png", Channel: channels.BaseColor, Component: "rgb", Width: 2048, Height: 1365, Bits: 8, Confidence: 1, Stats: stats(4)},
-			{ID: 12, File: "s/height.png", Channel: channels.Height, Component: "r", Width: 2048, Height: 1365, Bits: 16, Confidence: 1, Stats: stats(1)},
-			{ID: 13, File: "s/pack.png", Channel: channels.Roughness, Component: "g", Width: 1024, Height: 683, Bits: 8, Confidence: 1, Stats: stats(3)},
-			{ID: 14, File: "s/pack.png", Channel: channels.Occlusion, Component: "r", Width: 1024, Height: 683, Bits: 8, Confidence: 1, Stats: stats(3)},
+			{ID: 11, Map: material.Map{File: "s/base.png", Component: "rgb", Width: 2048, Height: 1365, Bits: 8}, Channel: material.BaseColor, Confidence: 1, Stats: stats(4)},
+			{ID: 12, Map: material.Map{File: "s/height.png", Component: "r", Width: 2048, Height: 1365, Bits: 16}, Channel: material.Height, Confidence: 1, Stats: stats(1)},
+			{ID: 13, Map: material.Map{File: "s/pack.png", Component: "g", Width: 1024, Height: 683, Bits: 8}, Channel: material.Roughness, Confidence: 1, Stats: stats(3)},
+			{ID: 14, Map: material.Map{File: "s/pack.png", Component: "r", Width: 1024, Height: 683, Bits: 8}, Channel: material.Occlusion, Confidence: 1, Stats: stats(3)},
 		},
 	}
 }

@@ -8,7 +8,7 @@ import (
 	"path"
 	"strings"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/internal/library"
 
 	"github.com/labstack/echo/v5"
@@ -156,7 +156,7 @@ func (s *Server) releasedMap(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	ch, ok := channels.Parse(strings.TrimSuffix(c.Param("channel"), ".jpg"))
+	ch, ok := material.Parse(strings.TrimSuffix(c.Param("channel"), ".jpg"))
 	p := r.Material.Map(ch)
 	if !ok || p == nil {
 		return library.ErrNotFound

@@ -13,8 +13,8 @@ import (
 	"sync"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
 	"aldermoor/internal/library"
@@ -193,7 +193,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		}
 	}
 	for _, k := range cur.Assigned() {
-		if k.Channel != channels.Normal {
+		if k.Channel != material.Normal {
 			p.Channels = append(p.Channels, choice{Label: k.Channel.Title(), Href: string(k.Channel)})
 		}
 	}
@@ -455,7 +455,7 @@ func (s *Server) results(c *echo.Context, q library.Query, staff bool) (p result
 func extentWord(m float64) string { return strconv.FormatFloat(m, 'f', -1, 64) + " m" }
 
 func channelWord(id string) string {
-	ch, _ := channels.Parse(id)
+	ch, _ := material.Parse(id)
 	return strings.ToLower(ch.Title())
 }
 

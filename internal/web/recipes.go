@@ -8,7 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"aldermoor/core/channels"
+	"aldermoor/core/material"
 	"aldermoor/core/treat"
 	"aldermoor/internal/library"
 )
@@ -19,8 +19,8 @@ import (
 type apiStep struct {
 	ID       int64              `json:"id"`
 	Kind     treat.Kind         `json:"kind"`
-	Channel  channels.Channel   `json:"channel"`
-	Channels []channels.Channel `json:"channels"`
+	Channel  material.Channel   `json:"channel"`
+	Channels []material.Channel `json:"channels"`
 	Low      float64            `json:"low"`
 	High     float64            `json:"high"`
 	Pixels   int                `json:"pixels"`
@@ -150,7 +150,7 @@ type mend struct {
 
 // mendOf says which treatment a finding asks for, nil if none mends it.
 func mendOf(m *library.Material, code string, files []string) *mend {
-	var channel channels.Channel
+	var channel material.Channel
 	for _, p := range m.Assigned() {
 		if slices.Contains(files, p.File) {
 			channel = p.Channel
@@ -168,7 +168,7 @@ func mendOf(m *library.Material, code string, files []string) *mend {
 		"normal_direction_unknown": {"Make them from the height", `{"kind":"normal_from_height"}`},
 	}
 	k, ok := v[code]
-	if !ok || code == "maps_shifted" && channel == channels.None || code == "normal_direction_unknown" && m.Map(channels.Height) == nil {
+	if !ok || code == "maps_shifted" && channel == material.None || code == "normal_direction_unknown" && m.Map(material.Height) == nil {
 		return nil
 	}
 	return &k

@@ -7,8 +7,8 @@ import (
 	"strings"
 	"time"
 
-	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
@@ -73,7 +73,7 @@ func deliveryView(d library.Delivery, open int64) deliveryRow {
 }
 
 // columns are the channels that have a column of their own in the triage table.
-var columns = []channels.Channel{channels.BaseColor, channels.Normal, channels.Roughness, channels.Metallic, channels.Height, channels.Occlusion}
+var columns = []material.Channel{material.BaseColor, material.Normal, material.Roughness, material.Metallic, material.Height, material.Occlusion}
 
 type column struct {
 	ID, Title, Letter string
@@ -178,8 +178,8 @@ func rowView(m *library.Material, here map[int64]library.Material) setRow {
 	for _, ch := range columns {
 		k := cell{Channel: string(ch), Title: ch.Title()}
 		p := m.Map(ch)
-		if ch == channels.Roughness && p == nil {
-			if p = m.Map(channels.Glossiness); p != nil {
+		if ch == material.Roughness && p == nil {
+			if p = m.Map(material.Glossiness); p != nil {
 				k.Mark = "gloss"
 			}
 		}
@@ -189,7 +189,7 @@ func rowView(m *library.Material, here map[int64]library.Material) setRow {
 		r.Cells = append(r.Cells, k)
 	}
 	for _, p := range m.Assigned() {
-		if p.Channel == channels.Glossiness && m.Map(channels.Roughness) == nil || slices.Contains(columns, p.Channel) {
+		if p.Channel == material.Glossiness && m.Map(material.Roughness) == nil || slices.Contains(columns, p.Channel) {
 			continue
 		}
 		k := cell{Channel: string(p.Channel), Title: p.Channel.Title(), Mark: strings.ToLower(p.Channel.Title())}
@@ -248,7 +248,7 @@ func beside(word string, m *library.Material) besideView {
 	}
 	first := list[0]
 	for _, p := range list {
-		if p.Channel == channels.BaseColor {
+		if p.Channel == material.BaseColor {
 			first = p
 		}
 	}
@@ -282,10 +282,10 @@ func (k *cell) fill(p *library.Map) {
 	if p.Component != "rgb" && len(p.Stats.Mean) > 1 && k.Mark == "" {
 		k.Mark = "in " + p.Component
 	}
-	if p.Channel == channels.Normal && p.Direction == normals.Down {
+	if p.Channel == material.Normal && p.Direction == normals.Down {
 		k.Mark = "Y−"
 	}
-	mismatch := p.Channel == channels.Normal && p.Claim != normals.Unknown && p.Claim != p.Direction
+	mismatch := p.Channel == material.Normal && p.Claim != normals.Unknown && p.Claim != p.Direction
 	if !p.Sure() || mismatch {
 		k.Tone = doubt
 	}

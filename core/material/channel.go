@@ -1,9 +1,4 @@
-// Package channels finds out what the files of a delivery are: which maps
-// belong together, which channel each is, and which files are no maps at all.
-//
-// It weighs names and pixels against each other and says why. It does not open
-// files: it is given what codec and Measure found.
-package channels
+package material
 
 // Channel is what a map holds.
 type Channel string
@@ -62,6 +57,20 @@ func (c Channel) Colour() bool {
 	return c == BaseColor || c == Emissive || c == Specular || c == Sheen
 }
 
+// ComponentIndex is where the component of a name (r, g, b or a; the first for any other,
+// as for rgb) lies in a picture of n components. Alpha is the last one.
+func ComponentIndex(name string, n int) int {
+	switch name {
+	case "a":
+		return n - 1
+	case "g":
+		return min(1, n-1)
+	case "b":
+		return min(2, n-1)
+	}
+	return 0
+}
+
 // Grey says whether the channel has one component.
 func (c Channel) Grey() bool { return !c.Colour() && c != Normal && c != None }
 
@@ -69,12 +78,4 @@ func (c Channel) Grey() bool { return !c.Colour() && c != Normal && c != None }
 func (c Channel) Letter() string {
 	return map[Channel]string{BaseColor: "b", Normal: "n", Roughness: "r", Metallic: "m", Height: "h", Occlusion: "o",
 		Opacity: "y", Emissive: "e", Specular: "s", Glossiness: "g", Transmission: "t", Mask: "k"}[c]
-}
-
-// Reason is one piece of evidence on what a map is.
-type Reason struct {
-	Kind    string  `json:"kind"` // name, pixels, peer or rule
-	Says    string  `json:"says"`
-	Weight  float64 `json:"weight"` // −1 (strongly against) .. 1 (strongly for)
-	Channel Channel `json:"channel"`
 }

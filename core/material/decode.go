@@ -1,0 +1,125 @@
+package material
+
+import (
+	"fmt"
+
+	"aldermoor/core/colour"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
+	"aldermoor/core/scale"
+)
+
+// Planes are a material's channels as what they mean: colours linear light, heights metres
+// from the zero level, normals Y+. Sizes may differ; a constant is one sample, and what is
+// missing has none.
+type Planes struct {
+	Size                                            scale.Size // of one repeat; zero if unknown
+	Color, Emissive, Specular                       [3]raster.Plane
+	Normal                                          *normals.Field
+	Height, Roughness, Metallic, Occlusion, Opacity raster.Plane
+}
+
+// Largest is the width and height of the largest plane; zero without any.
+func (p *Planes) Largest() (w, h int) {
+	list := []raster.Plane{p.Color[0], p.Emissive[0], p.Specular[0], p.Height, p.Roughness, p.Metallic, p.Occlusion, p.Opacity}
+	if p.Normal != nil {
+		list = append(list, p.Normal.X)
+	}
+	for _, q := range list {
+		if q.W*q.H > w*h {
+			w, h = q.W, q.H
+		}
+	}
+	return w, h
+}
+
+// Decode reads a material's channels with its figures applied, from pictures whose longer
+// side need not have more than n pixels (0 for all). Glossiness is given as roughness; a
+// height of unknown depth is left out.
+func Decode(m *Material, open Opener, n int) (Planes, error) {
+	out := Planes{Size: m.Size}
+	for i := range m.Sources {
+		s := &m.Sources[i]
+		im, component, float, err := s.picture(open, n)
+		if err != nil {
+			return out, fmt.Errorf("open the %s map: %w", s.Channel, err)
+		}
+		if im == nil || s.Channel == Height && m.Depth <= 0 {
+			continue
+		}
+		data := func(from, to float64) raster.Plane {
+			p := own(im, ComponentIndex(component, im.Components()))
+			filter.Apply(p, func(v float32) float32 { return float32(from) + v*float32(to-from) })
+			return p
+		}
+		rough := m.Figures.Roughness
+		switch s.Channel {
+		case BaseColor:
+			out.Color = light(im, float, m.Figures.Tint)
+		case Emissive:
+			out.Emissive = light(im, float, [3]float64{1, 1, 1})
+		case Specular:
+			out.Specular = light(im, float, [3]float64{1, 1, 1})
+		case Normal:
+			if im.Components() >= 2 && s.Map != nil {
+				f := normals.Read(im, 0)
+				if s.Map.Direction == normals.Down {
+					f.Flip()
+				}
+				f.Strengthen(m.Figures.NormalStrength)
+				out.Normal = &f
+			}
+		case Roughness:
+			out.Roughness = data(rough[0], rough[1])
+		case Glossiness:
+			out.Roughness = data(rough[1], rough[0])
+		case Metallic:
+			out.Metallic = data(0, 1)
+		case Occlusion:
+			out.Occlusion = data(0, 1)
+		case Opacity:
+			out.Opacity = data(0, m.Figures.Opacity)
+		case Height:
+			out.Height = data(-m.Zero*m.Depth, (1-m.Zero)*m.Depth)
+		}
+	}
+	return out, nil
+}
+
+// picture is what a source's values are read from: its map's picture with samples in 0..1,
+// or one pixel of its constant. nil if there is none.
+func (s *Source) picture(open Opener, n int) (im *raster.Image, component string, float bool, err error) {
+	if s.Map == nil {
+		im = raster.NewFloat(1, 1, 3, 32)
+		for c, v := range s.Value {
+			im.Floats(c)[0] = float32(v)
+		}
+		return im, "rgb", true, nil
+	}
+	if im, err = open(s.Map, "", n); im == nil || err != nil {
+		return nil, "", false, err
+	}
+	if !s.Channel.Colour() || !s.Map.Float {
+		im, _, _ = im.Unit()
+	}
+	return im, s.Map.Component, s.Map.Float, nil
+}
+
+// own is a component whose samples may be changed.
+func own(im *raster.Image, c int) raster.Plane { return im.Reduced(c, max(im.W, im.H)) }
+
+// light is a colour map in linear light, which floats hold already, times factors.
+func light(im *raster.Image, already bool, tint [3]float64) (out [3]raster.Plane) {
+	linear, _ := colour.Curves()
+	for c := range out {
+		p, k := own(im, min(c, im.Components()-1)), float32(tint[c])
+		if already {
+			filter.Apply(p, func(v float32) float32 { return v * k })
+		} else {
+			filter.Apply(p, func(v float32) float32 { return linear(v) * k })
+		}
+		out[c] = p
+	}
+	return out
+}

@@ -1,0 +1,165 @@
+// Package material says what a surface looks like: where each channel's values come from, a
+// map or a constant; the figures that change them; its size, depth, zero level and workflow.
+//
+// It is the one description that the renderer, the treatments and the handoffs work from.
+// Resolve lays what a variant states over what its parent has. Decode reads all channels as
+// what they mean: linear light, metres, unit normals. It keeps no files: an Opener gives the
+// pictures.
+package material
+
+import (
+	"slices"
+
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
+)
+
+// Material is what a surface looks like.
+type Material struct {
+	Sources []Source   // at most one a channel
+	Figures Figures    // New has those that change nothing
+	Size    scale.Size // of one repeat; zero if unknown
+	Depth   float64    // metres between 0 and 1 of the height; 0 if unknown
+	Zero    float64    // the stored height that means no displacement
+}
+
+// New is a material of nothing but a size, with neutral figures.
+func New(size scale.Size) Material { return Material{Size: size, Figures: Neutral()} }
+
+// Source says where a channel's values come from.
+type Source struct {
+	Channel Channel
+	Map     *Map       // nil: Value holds everywhere
+	Value   [3]float64 // linear light for colour; else the first counts, as it would be stored
+}
+
+// Constant is a channel with one value everywhere: linear light in red, green and blue for
+// colour, else one figure.
+func Constant(c Channel, value ...float64) Source {
+	s := Source{Channel: c}
+	for i := range s.Value {
+		s.Value[i] = value[min(i, len(value)-1)]
+	}
+	return s
+}
+
+// Map is a picture that holds a channel.
+type Map struct {
+	File      string // the name that it came under
+	Blob      string // its address, for an Opener
+	Layer     string // which picture of a file that holds several
+	Component string // rgb, or the one that holds the channel: r, g, b or a
+	Width     int
+	Height    int
+	Bits      int
+	Float     bool // samples are floats: colour is linear light already
+	Direction normals.Direction
+	Ratio     float64 // compressed over raw bytes; 0 if unknown
+	UDIM      string
+	Tiles     []Tile // of a map in UDIM tiles: all of them
+}
+
+// Tile is one UDIM tile of a map: its number from 1001 on, its name and its address.
+type Tile struct{ UDIM, File, Blob string }
+
+// Opener gives the picture of a map, or of the tile of it that udim names ("" for the map's
+// own). n > 0 says that a copy with a longer side of n pixels is enough. It returns nil
+// without an error where there is no such picture.
+type Opener func(m *Map, udim string, n int) (*raster.Image, error)
+
+// Address is what the tile udim is opened by; a map without tiles has one for all.
+func (m *Map) Address(udim string) string {
+	for _, t := range m.Tiles {
+		if t.UDIM == udim {
+			return t.Blob
+		}
+	}
+	return m.Blob
+}
+
+// Figures change what the sources give.
+type Figures struct {
+	Tint           [3]float64 `json:"tint"`            // factors on linear base colour
+	Roughness      [2]float64 `json:"roughness"`       // what a roughness of 0 and of 1 become
+	NormalStrength float64    `json:"normal_strength"` // factor on the slopes of the normal map
+	Opacity        float64    `json:"opacity"`         // factor
+}
+
+// Neutral are figures that change nothing.
+func Neutral() Figures {
+	return Figures{Tint: [3]float64{1, 1, 1}, Roughness: [2]float64{0, 1}, NormalStrength: 1, Opacity: 1}
+}
+
+// Source is where a channel comes from; nil if the material has none.
+func (m *Material) Source(c Channel) *Source {
+	for i := range m.Sources {
+		if m.Sources[i].Channel == c {
+			return &m.Sources[i]
+		}
+	}
+	return nil
+}
+
+// Map is a channel's map; nil if it has none.
+func (m *Material) Map(c Channel) *Map {
+	if s := m.Source(c); s != nil {
+		return s.Map
+	}
+	return nil
+}
+
+// Mapped are the channels that have maps, in the order of the sources.
+func (m *Material) Mapped() (list []Channel) {
+	for _, s := range m.Sources {
+		if s.Map != nil {
+			list = append(list, s.Channel)
+		}
+	}
+	return list
+}
+
+// Pixels is the size of the map with the most pixels; zero without maps.
+func (m *Material) Pixels() (w, h int) {
+	for _, s := range m.Sources {
+		if p := s.Map; p != nil && p.Width*p.Height > w*h {
+			w, h = p.Width, p.Height
+		}
+	}
+	return w, h
+}
+
+// Extent is the size of one repeat; where that is unknown, one metre across in the
+// proportion of the largest map.
+func (m *Material) Extent() scale.Size {
+	if m.Size.Known() {
+		return m.Size
+	}
+	w, h := m.Pixels()
+	if w == 0 {
+		return scale.Size{W: 1, H: 1}
+	}
+	return scale.Size{W: 1, H: float64(h) / float64(w)}
+}
+
+// Workflow is metal_rough, spec_gloss or plain (a surface without maps).
+func (m *Material) Workflow() string {
+	switch {
+	case m.Source(Specular) != nil && m.Source(Glossiness) != nil && m.Source(Metallic) == nil:
+		return "spec_gloss"
+	case len(m.Mapped()) > 0:
+		return "metal_rough"
+	}
+	return "plain"
+}
+
+// Put sets a channel's source in a list of the material's own.
+func (m *Material) Put(s Source) {
+	list := slices.Clone(m.Sources)
+	if i := slices.IndexFunc(list, func(o Source) bool { return o.Channel == s.Channel }); i >= 0 {
+		list[i] = s
+	} else {
+		list = append(list, s)
+	}
+	m.Sources = list
+}
