@@ -28,6 +28,10 @@ var floors = []struct {
 	{"aldermoor/core/normals/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
 	{"aldermoor/core/tiling/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
 	{"aldermoor/core/likeness/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
+	{"aldermoor/core/geom/", nil},
+	{"aldermoor/core/material/", []string{"aldermoor/core/raster", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals"}},
+	{"aldermoor/core/shade/", []string{"aldermoor/core/raster", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/geom", "aldermoor/core/material"}},
+	{"aldermoor/core/channels/", []string{"aldermoor/core/raster", "aldermoor/core/stats", "aldermoor/core/normals", "aldermoor/core/material", "aldermoor/core/codec"}},
 	{"aldermoor/core/codec/", []string{"aldermoor/core/raster", "aldermoor/core/codec", "aldermoor/core/colour"}},
 	{"aldermoor/core/", []string{"aldermoor/core/"}},
 }

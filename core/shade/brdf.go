@@ -1,6 +1,9 @@
 package shade
 
-import "math"
+import (
+	"aldermoor/core/geom"
+	"math"
+)
 
 // tabulate integrates the specular lobe for F0 = 1 and 0 over a white
 // environment: the second half of the split sum.
@@ -8,7 +11,7 @@ func (l *Lighting) tabulate() {
 	const n = 128
 	for i := range tableSize {
 		nv := (float32(i) + 0.5) / tableSize
-		view := vec{sqrt(1 - nv*nv), 0, nv}
+		view := geom.V3{sqrt(1 - nv*nv), 0, nv}
 		for j := range tableSize {
 			r := (float32(j) + 0.5) / tableSize
 			a := r * r
@@ -16,8 +19,8 @@ func (l *Lighting) tabulate() {
 			for s := range n {
 				u, v := hammersley(s, n)
 				half := lobe(u, v, a)
-				vh := view.dot(half)
-				light := half.scale(2 * vh).add(view.scale(-1))
+				vh := view.Dot(half)
+				light := half.Scale(2 * vh).Add(view.Scale(-1))
 				if light[2] <= 0 || vh <= 0 {
 					continue
 				}
@@ -62,31 +65,31 @@ func ggx(nh, a float32) float32 {
 
 // point is what is known of the surface where a ray meets it.
 type point struct {
-	color, emission      vec
-	normal, view         vec
+	color, emission      geom.V3
+	normal, view         geom.V3
 	roughness, metallic  float32
 	occlusion, sunlit    float32
 	reflectanceAtNormal0 float32
 }
 
 // light is the radiance that leaves the point towards the viewer.
-func (l *Lighting) light(p point) vec {
+func (l *Lighting) light(p point) geom.V3 {
 	n := p.normal
-	nv := n.dot(p.view)
+	nv := n.Dot(p.view)
 	if nv < 0.02 { // a normal that looks away is bent back to the rim
-		n = n.add(p.view.scale(0.02 - nv)).norm()
-		nv = max(n.dot(p.view), 0.02)
+		n = n.Add(p.view.Scale(0.02 - nv)).Unit()
+		nv = max(n.Dot(p.view), 0.02)
 	}
 	rough := min(max(p.roughness, 0.045), 1)
 	a := rough * rough
-	f0 := mix(vec{p.reflectanceAtNormal0, p.reflectanceAtNormal0, p.reflectanceAtNormal0}, p.color, p.metallic)
-	diffuse := p.color.scale(1 - p.metallic)
+	f0 := geom.Mix(geom.V3{p.reflectanceAtNormal0, p.reflectanceAtNormal0, p.reflectanceAtNormal0}, p.color, p.metallic)
+	diffuse := p.color.Scale(1 - p.metallic)
 
 	// Environment: single scattering, then what multiple scattering gives back
 	// (Fdez-Agüera 2019).
 	scale, bias := l.splitSum(nv, rough)
 	ess := scale + bias
-	var single, multi, kd vec
+	var single, multi, kd geom.V3
 	for i := range 3 {
 		single[i] = f0[i]*scale + bias
 		avg := f0[i] + (1-f0[i])/21
@@ -94,28 +97,28 @@ func (l *Lighting) light(p point) vec {
 		kd[i] = diffuse[i] * (1 - single[i] - multi[i])
 	}
 	irr := l.irradiance(n)
-	refl := n.scale(2 * nv).add(p.view.scale(-1))
+	refl := n.Scale(2 * nv).Add(p.view.Scale(-1))
 	// Hollows see less of the environment in the mirror direction too (Lagarde 2014).
 	specOcc := float32(1)
 	if p.occlusion < 0.999 {
 		specOcc = min(max(pow(nv+p.occlusion, float32(math.Exp2(float64(-16*rough-1))))-1+p.occlusion, 0), 1)
 	}
-	out := single.times(l.reflected(refl, rough)).scale(specOcc).
-		add(multi.add(kd).times(irr).scale(p.occlusion))
+	out := single.Times(l.reflected(refl, rough)).Scale(specOcc).
+		Add(multi.Add(kd).Times(irr).Scale(p.occlusion))
 
 	// The sun.
-	if nl := n.dot(l.sun); nl > 0 && p.sunlit > 0 {
-		half := l.sun.add(p.view).norm()
-		nh, vh := n.dot(half), p.view.dot(half)
+	if nl := n.Dot(l.sun); nl > 0 && p.sunlit > 0 {
+		half := l.sun.Add(p.view).Unit()
+		nh, vh := n.Dot(half), p.view.Dot(half)
 		spec := ggx(nh, max(a, 0.01)) * smith(nv, nl, a) * math.Pi
-		var c vec
+		var c geom.V3
 		for i := range 3 {
 			f := f0[i] + (1-f0[i])*fifth(1-vh)
 			c[i] = diffuse[i]*(1-f) + min(f*spec*(1+f0[i]*(1/max(ess, 0.1)-1)), 8)
 		}
-		out = out.add(c.times(l.sunLight).scale(nl * p.sunlit))
+		out = out.Add(c.Times(l.sunLight).Scale(nl * p.sunlit))
 	}
-	return out.add(p.emission)
+	return out.Add(p.emission)
 }
 
 // Tone is the one curve from light to display light: unchanged up to 0.6, then

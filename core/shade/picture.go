@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"aldermoor/core/colour"
+	"aldermoor/core/geom"
 	"aldermoor/core/raster"
 )
 
@@ -20,7 +21,7 @@ func NewRenderer() *Renderer {
 }
 
 // mat is what lies under a picture: L* 50.
-var mat = vec{0.1842, 0.1842, 0.1842}
+var mat = geom.V3{0.1842, 0.1842, 0.1842}
 
 // Swatch pictures extent × extent metres of the surface, from straight above,
 // in px × px pixels: 8-bit sRGB with the light from the upper left. Its top
@@ -37,13 +38,13 @@ func (r *Renderer) Swatch(s *Surface, extent float64, px int) *raster.Image {
 	raster.Rows(px, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
 			for x := range px {
-				var sum vec
+				var sum geom.V3
 				for k := range over * over {
 					mx := (float64(x*over+k%over) + 0.5) * pitch
 					my := (float64(y*over+k/over) + 0.5) * pitch
-					sum = sum.add(r.above(s, l, mx, my, pitch))
+					sum = sum.Add(r.above(s, l, mx, my, pitch))
 				}
-				r.put(out, y*px+x, sum.scale(1/float32(over*over)))
+				r.put(out, y*px+x, sum.Scale(1/float32(over*over)))
 			}
 		}
 	})
@@ -51,22 +52,22 @@ func (r *Renderer) Swatch(s *Surface, extent float64, px int) *raster.Image {
 }
 
 // above is the display light of the surface at (x, y) metres, seen from above.
-func (r *Renderer) above(s *Surface, l *level, x, y, pitch float64) vec {
+func (r *Renderer) above(s *Surface, l *level, x, y, pitch float64) geom.V3 {
 	u, v := float32(x/s.size.W), float32(y/s.size.H)
 	t := l.at(u, v)
-	p := point{color: t.color, emission: t.emission, normal: vec{t.x, t.y, t.z}, view: vec{0, 0, 1},
+	p := point{color: t.color, emission: t.emission, normal: geom.V3{t.x, t.y, t.z}, view: geom.V3{0, 0, 1},
 		roughness: t.rough, metallic: t.metal, occlusion: t.occ, sunlit: 1, reflectanceAtNormal0: t.specular}
 	if s.relief > 0 {
 		p.sunlit = s.flatShadow(l, u, v, l.heightAt(u, v), r.light.sun, pitch)
 	}
 	c := r.light.light(p)
-	c = vec{Tone(c[0]), Tone(c[1]), Tone(c[2])}
-	return mix(mat, c, t.opacity)
+	c = geom.V3{Tone(c[0]), Tone(c[1]), Tone(c[2])}
+	return geom.Mix(mat, c, t.opacity)
 }
 
 // flatShadow marches from a point of the height field towards the sun and says
 // how much of it is seen, 0..1, with a soft edge.
-func (s *Surface) flatShadow(l *level, u, v, h float32, sun vec, pitch float64) float32 {
+func (s *Surface) flatShadow(l *level, u, v, h float32, sun geom.V3, pitch float64) float32 {
 	rise := -h // what is left to the highest point
 	reach := float64(rise/sun[2]) * math.Hypot(float64(sun[0]), float64(sun[1]))
 	texel := max(s.size.W/float64(l.w), pitch)
@@ -87,7 +88,7 @@ func (s *Surface) flatShadow(l *level, u, v, h float32, sun vec, pitch float64) 
 	return step(0, 1, lit)
 }
 
-func (r *Renderer) put(im *raster.Image, i int, c vec) {
+func (r *Renderer) put(im *raster.Image, i int, c geom.V3) {
 	for k := range 3 {
 		im.Ints(k)[i] = uint16(r.tables.Encode(c[k])*255+0.5) * 257
 	}
@@ -113,17 +114,17 @@ func (r *Renderer) Ball(s *Surface, px int) *raster.Image {
 				if sqrt(cx*cx+cy*cy) > b.r*0.85 {
 					over = 2
 				}
-				var sum vec
+				var sum geom.V3
 				var cover float32
 				for k := range over * over {
 					sx := (float32(x)+(float32(k%over)+0.5)/float32(over))*b.scale - radius*1.04
 					sy := radius*1.04 - (float32(y)+(float32(k/over)+0.5)/float32(over))*b.scale
 					c, a := r.onBall(&b, sx, sy)
-					sum = sum.add(c.scale(a))
+					sum = sum.Add(c.Scale(a))
 					cover += a
 				}
 				if cover > 0 {
-					r.put(out, y*px+x, sum.scale(1/cover))
+					r.put(out, y*px+x, sum.Scale(1/cover))
 				}
 				out.Ints(3)[y*px+x] = uint16(cover/float32(over*over)*255+0.5) * 257
 			}
@@ -140,7 +141,7 @@ type ball struct {
 }
 
 // uv is where the direction d from the centre falls on the map, in repeats.
-func (b *ball) uv(d vec) (u, v float32) {
+func (b *ball) uv(d geom.V3) (u, v float32) {
 	// arccos(z)/√(1−z²), with the arc cosine of Abramowitz & Stegun 4.4.45
 	// (within 7e-5 rad), so that nothing is divided by zero at the middle.
 	z := min(d[2], 1)
@@ -153,9 +154,9 @@ func (b *ball) uv(d vec) (u, v float32) {
 }
 
 // above is how far p lies above the relief (negative inside), and p's direction.
-func (b *ball) above(p vec) (float32, vec) {
-	r := sqrt(p.dot(p))
-	d := p.scale(1 / r)
+func (b *ball) above(p geom.V3) (float32, geom.V3) {
+	r := sqrt(p.Dot(p))
+	d := p.Scale(1 / r)
 	if b.relief == 0 {
 		return r - b.r, d
 	}
@@ -163,11 +164,11 @@ func (b *ball) above(p vec) (float32, vec) {
 	return r - b.r - b.relief - b.l.heightAt(u, v)*b.shrink, d
 }
 
-func (r *Renderer) onBall(b *ball, x, y float32) (vec, float32) {
+func (r *Renderer) onBall(b *ball, x, y float32) (geom.V3, float32) {
 	outer := b.r + b.relief
 	rho := x*x + y*y
 	if rho >= outer*outer {
-		return vec{}, 0
+		return geom.V3{}, 0
 	}
 	z := sqrt(outer*outer - rho)
 	floor := float32(-1) // where the marching ends
@@ -183,7 +184,7 @@ func (r *Renderer) onBall(b *ball, x, y float32) (vec, float32) {
 		found := false
 		at, last := z, float32(0)
 		for before := z; at >= floor; {
-			h, _ := b.above(vec{x, y, at})
+			h, _ := b.above(geom.V3{x, y, at})
 			if h <= 0 {
 				found = true
 				hit = at + (before-at)*(-h)/max(last-h, 1e-9)
@@ -193,36 +194,36 @@ func (r *Renderer) onBall(b *ball, x, y float32) (vec, float32) {
 			at -= max(h*0.6, least)
 		}
 		if !found && rho >= b.r*b.r {
-			return vec{}, 0
+			return geom.V3{}, 0
 		}
 	}
-	_, d := b.above(vec{x, y, hit})
+	_, d := b.above(geom.V3{x, y, hit})
 	u, v := b.uv(d)
 	t := b.l.at(u, v)
 	// Tangents along the map's axes: radial and circular directions turned back.
 	flat := max(sqrt(d[0]*d[0]+d[1]*d[1]), 1e-6)
 	c, s := d[0]/flat, d[1]/flat
-	radial := vec{c * d[2], s * d[2], -flat}
-	around := vec{-s, c, 0}
-	tx := radial.scale(c).add(around.scale(-s))
-	ty := radial.scale(s).add(around.scale(c))
-	n := tx.scale(t.x).add(ty.scale(t.y)).add(d.scale(t.z)).norm()
-	p := point{color: t.color, emission: t.emission, normal: n, view: vec{0, 0, 1}, roughness: t.rough,
+	radial := geom.V3{c * d[2], s * d[2], -flat}
+	around := geom.V3{-s, c, 0}
+	tx := radial.Scale(c).Add(around.Scale(-s))
+	ty := radial.Scale(s).Add(around.Scale(c))
+	n := tx.Scale(t.x).Add(ty.Scale(t.y)).Add(d.Scale(t.z)).Unit()
+	p := point{color: t.color, emission: t.emission, normal: n, view: geom.V3{0, 0, 1}, roughness: t.rough,
 		metallic: t.metal, occlusion: t.occ, sunlit: 1, reflectanceAtNormal0: t.specular}
-	facing := d.dot(r.light.sun)
+	facing := d.Dot(r.light.sun)
 	p.sunlit = step(-0.05, 0.12, facing)
 	if b.relief > 0 && p.sunlit > 0 {
-		p.sunlit *= b.shadow(vec{x, y, hit}, r.light.sun)
+		p.sunlit *= b.shadow(geom.V3{x, y, hit}, r.light.sun)
 	}
 	col := r.light.light(p)
-	return vec{Tone(col[0]), Tone(col[1]), Tone(col[2])}, t.opacity
+	return geom.V3{Tone(col[0]), Tone(col[1]), Tone(col[2])}, t.opacity
 }
 
-func (b *ball) shadow(p, sun vec) float32 {
+func (b *ball) shadow(p, sun geom.V3) float32 {
 	reach := min(b.relief*3, b.r*0.5)
 	lit := float32(1)
 	for d, i := b.scale, 0; d < reach && i < 16; i++ {
-		h, _ := b.above(p.add(sun.scale(d)))
+		h, _ := b.above(p.Add(sun.Scale(d)))
 		lit = min(lit, 0.5+0.5*h/(0.12*d+b.scale*0.7))
 		if lit <= 0 {
 			return 0

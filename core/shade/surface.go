@@ -10,6 +10,7 @@ package shade
 import (
 	"math"
 
+	"aldermoor/core/geom"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
@@ -33,7 +34,7 @@ type level struct {
 }
 
 type texel struct {
-	color, emission            vec
+	color, emission            geom.V3
 	x, y, z                    float32 // normal, Y+
 	rough, metal, occ, opacity float32
 	specular                   float32 // reflectance at normal incidence
@@ -41,7 +42,7 @@ type texel struct {
 }
 
 // neutral is what stands in for missing maps.
-var neutral = texel{color: vec{0.5, 0.5, 0.5}, z: 1, rough: 0.6, occ: 1, opacity: 1, specular: 0.04}
+var neutral = texel{color: geom.V3{0.5, 0.5, 0.5}, z: 1, rough: 0.6, occ: 1, opacity: 1, specular: 0.04}
 
 // NewSurface prepares maps at no more than n pixels on the longer side.
 func NewSurface(m material.Planes, n int) *Surface {
@@ -128,7 +129,7 @@ func (l level) half() level {
 func blend(a, b texel, t float32) texel {
 	m := func(p, q float32) float32 { return p + (q-p)*t }
 	return texel{
-		color: mix(a.color, b.color, t), emission: mix(a.emission, b.emission, t),
+		color: geom.Mix(a.color, b.color, t), emission: geom.Mix(a.emission, b.emission, t),
 		x: m(a.x, b.x), y: m(a.y, b.y), z: m(a.z, b.z),
 		rough: m(a.rough, b.rough), metal: m(a.metal, b.metal), occ: m(a.occ, b.occ), opacity: m(a.opacity, b.opacity),
 		specular: m(a.specular, b.specular),
