@@ -260,7 +260,7 @@ func sharpen(ctx context.Context, s *library.Service, set library.Material) erro
 		return nil
 	}
 	if err == nil {
-		_, err = s.Release(ctx, demoLibrarian, library.Seen{ID: of.ID}, library.Wording{Notes: "The full maps."})
+		_, err = s.Release(ctx, demoLibrarian, library.Seen{ID: of.ID}, library.ReleaseText{Notes: "The full maps."})
 	}
 	if refused(err) {
 		return nil
@@ -292,7 +292,7 @@ func describe(ctx context.Context, s *library.Service, m library.Material, known
 	if notes == "" {
 		notes = "First release, for The Salt Clerk."
 	}
-	if _, err := s.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, library.Wording{Notes: notes}); err != nil && !refused(err) {
+	if _, err := s.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, library.ReleaseText{Notes: notes}); err != nil && !refused(err) {
 		return err
 	}
 	return nil

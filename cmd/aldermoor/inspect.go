@@ -23,6 +23,7 @@ import (
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 	"aldermoor/internal/blob"
+	"aldermoor/internal/wording"
 
 	"github.com/spf13/cobra"
 )
@@ -51,6 +52,7 @@ func inspectCommand() *cobra.Command {
 			if e.trouble != nil {
 				return e.trouble
 			}
+			wording.Report(&r)
 			r.Failed = append(r.Failed, e.failed...)
 			if asJSON {
 				out := json.NewEncoder(os.Stdout)

@@ -2,9 +2,7 @@ package channels
 
 import (
 	"aldermoor/core/material"
-	"fmt"
 	"math"
-	"strings"
 )
 
 // This file is the one place where evidence is weighed.
@@ -47,103 +45,98 @@ func weigh(reasons []Reason) Verdict {
 	return v
 }
 
-// Against is what the pixels say strongly against their being that channel, as a
-// sentence, or "".
-func (l Look) Against(c material.Channel) (says string) {
-	worst := -0.44
-	pixels(l, func(_ string, of material.Channel, w float64, format string, args ...any) {
-		if of == c && w < worst {
-			worst, says = w, fmt.Sprintf(format, args...)
+// Against is what the pixels say most strongly against their being that channel; its code
+// is empty where they say nothing strong.
+func (l Look) Against(c material.Channel) (worst Reason) {
+	worst.Weight = -0.44
+	pixels(l, func(kind string, of material.Channel, w float64, code string, pairs ...any) {
+		if of == c && w < worst.Weight {
+			worst = Because(kind, of, w, code, pairs...)
 		}
 	})
-	return says
+	return worst
 }
 
 // judge decides on a whole file (its colour components).
 func judge(n Name, l Look) Verdict {
 	var rs []Reason
-	add := func(kind string, c material.Channel, w float64, says string, args ...any) {
-		rs = append(rs, Reason{kind, fmt.Sprintf(says, args...), w, c})
+	add := func(kind string, c material.Channel, w float64, code string, pairs ...any) {
+		rs = append(rs, Because(kind, c, w, code, pairs...))
 	}
 	named, weight, text := n.claim()
 	if rule := n.ruled(); rule != nil {
-		who := "every station"
-		if rule.Station != "" {
-			who = rule.Station
-		}
 		named = rule.Channel
-		add("rule", named, 1.3, "A rule for %s: names ending in %q are %s.", who, rule.Ending, strings.ToLower(named.Title()))
+		add("rule", named, 1.3, "rule", "station", rule.Station, "ending", rule.Ending)
 	} else if named != material.None {
-		add("name", named, weight, "The name says %q: %s.", text, strings.ToLower(named.Title()))
+		add("name", named, weight, "name_word", "word", text)
 	}
 	if n.Side != "" && named == material.None {
-		add("name", material.Normal, 0.6, "The name gives a direction (%s), as only normal maps have.", n.Side)
+		add("name", material.Normal, 0.6, "name_direction", "direction", n.Side)
 	}
 	pixels(l, add)
 	if named == material.None && len(n.Own) > 0 && !l.grey() && l.UnitLength < 0.6 {
-		add("peer", material.BaseColor, 0.15, "The file carries the set's bare name, as base maps often do.")
+		add("peer", material.BaseColor, 0.15, "bare_name")
 	}
 	return weigh(rs)
 }
 
 // pixels gives what a whole file's pixels say for and against each channel.
-func pixels(l Look, add func(kind string, c material.Channel, w float64, says string, args ...any)) {
-	against := func(w float64, says string, cs ...material.Channel) {
+func pixels(l Look, add func(kind string, c material.Channel, w float64, code string, pairs ...any)) {
+	against := func(w float64, code string, cs ...material.Channel) {
 		for _, c := range cs {
-			add("pixels", c, -w, "%s", says)
+			add("pixels", c, -w, code, "share", l.UnitLength)
 		}
 	}
 	grey := l.grey()
 	if l.objectSpace() {
-		against(2, "Its pixels are unit vectors that face every way: normals of a whole object, not of a surface. They cannot be laid; bake them in tangent space.", material.All()...)
+		against(2, "object_space", material.All()...)
 		return
 	}
 	if l.twoComponent() {
-		add("pixels", material.Normal, 0.45, "Two components vary around the middle and the third is empty, as in normal maps of two components.")
-		against(0.5, "Its third component is empty.", material.BaseColor, material.Emissive)
+		add("pixels", material.Normal, 0.45, "two_components")
+		against(0.5, "third_empty", material.BaseColor, material.Emissive)
 		return
 	}
 	normal := l.UnitLength > 0.9 && l.Info.Components >= 3 && l.Mean[2] > 0.6
 	switch {
 	case normal && (l.StdDev[0] > 0.004 || l.StdDev[1] > 0.004 || l.Mean[2] > 0.95):
-		add("pixels", material.Normal, 0.8, "%.0f %% of its pixels are unit vectors that face up.", 100*l.UnitLength)
-		against(0.7, "Its pixels are unit vectors, which is what normal maps hold.", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Emissive, material.Specular, material.Glossiness, material.Mask)
+		add("pixels", material.Normal, 0.8, "unit_vectors", "share", l.UnitLength)
+		against(0.7, "are_unit_vectors", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Emissive, material.Specular, material.Glossiness, material.Mask)
 	case l.UnitLength < 0.5:
-		against(0.9, fmt.Sprintf("Only %.0f %% of its pixels are unit vectors.", 100*l.UnitLength), material.Normal)
+		against(0.9, "few_unit_vectors", material.Normal)
 	}
 	switch {
 	case grey:
-		says := "It is grey, as data maps are."
 		for _, c := range []material.Channel{material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness, material.Mask} {
-			add("pixels", c, 0.08, "%s", says)
+			add("pixels", c, 0.08, "grey")
 		}
 		if l.Info.Components >= 3 {
-			against(0.12, "It is grey throughout.", material.BaseColor)
+			against(0.12, "no_colour", material.BaseColor)
 		} else {
-			against(0.35, "It has one component; colour needs three.", material.BaseColor, material.Emissive)
+			against(0.35, "one_component", material.BaseColor, material.Emissive)
 		}
-		against(0.9, "It is grey; a normal map is not.", material.Normal)
+		against(0.9, "grey_not_normal", material.Normal)
 	case !normal && l.Spread > 0.03:
-		add("pixels", material.BaseColor, 0.35, "It is in colour.")
-		against(0.45, "It is in colour; a data map is grey.", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
+		add("pixels", material.BaseColor, 0.35, "in_colour")
+		against(0.45, "colour_not_data", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
 	}
 	if !grey || l.flat(0) {
 		return
 	}
 	if l.Extremes > 0.9 {
 		for _, c := range []material.Channel{material.Metallic, material.Opacity, material.Mask} {
-			add("pixels", c, 0.12, "%.0f %% of it is black or white.", 100*l.Extremes)
+			add("pixels", c, 0.12, "black_and_white", "share", l.Extremes)
 		}
-		against(0.10, "It is nearly all black and white.", material.Roughness, material.Height, material.Glossiness)
+		against(0.10, "all_black_and_white", material.Roughness, material.Height, material.Glossiness)
 	}
 	if l.Mean[0] > 0.72 && l.Max[0] > 0.97 && l.Extremes < 0.97 {
-		add("pixels", material.Occlusion, 0.10, "It is bright with dark hollows.")
+		add("pixels", material.Occlusion, 0.10, "dark_hollows")
 	}
 	if l.Mean[0] < 0.25 && l.Extremes < 0.9 {
-		against(0.15, "It is dark; occlusion is bright.", material.Occlusion)
+		against(0.15, "dark", material.Occlusion)
 	}
 	if l.Info.Bits >= 16 {
-		add("pixels", material.Height, 0.15, "It has %d bits, which height needs most.", l.Info.Bits)
+		add("pixels", material.Height, 0.15, "bits", "bits", l.Info.Bits)
 	}
 }
 
@@ -172,29 +165,25 @@ func unpackable(n Name, l Look) []part {
 			continue
 		}
 		component := "rgba"[c : c+1]
-		v := Verdict{Channel: ch, Confidence: 0.93, Reasons: []Reason{{"name", fmt.Sprintf("The name says %q: %s in %s.", word, strings.ToLower(ch.Title()), componentWord(component)), 0.9, ch}}}
-		doubt := func(to float64, says string, args ...any) {
+		v := Verdict{Channel: ch, Confidence: 0.93, Reasons: []Reason{Because("name", ch, 0.9, "name_packed", "word", word, "component", component)}}
+		doubt := func(to float64, code string, pairs ...any) {
 			v.Confidence = min(v.Confidence, to)
-			v.Reasons = append(v.Reasons, Reason{"pixels", fmt.Sprintf(says, args...), to - 0.9, ch})
+			v.Reasons = append(v.Reasons, Because("pixels", ch, to-0.9, code, pairs...))
 		}
 		switch {
 		case l.Likeness > 0.9:
-			doubt(0.7, "Its components go together like those of a colour picture (%.2f).", l.Likeness)
+			doubt(0.7, "components_alike", "correlation", l.Likeness)
 		case ch == material.Occlusion && l.Mean[c] < 0.3 && !l.flat(c):
-			doubt(0.6, "This component is dark; occlusion is bright.")
+			doubt(0.6, "component_dark")
 		case ch == material.Occlusion && l.Mean[c] > 0.6:
 			v.Confidence = 0.97
-			v.Reasons = append(v.Reasons, Reason{"pixels", "This component is bright with dark hollows.", 0.2, ch})
+			v.Reasons = append(v.Reasons, Because("pixels", ch, 0.2, "dark_hollows"))
 		case l.flat(c) && ch != material.Metallic:
-			doubt(0.8, "This component is %.2f throughout.", l.Mean[c])
+			doubt(0.8, "component_flat", "value", l.Mean[c])
 		}
 		out = append(out, part{component, v})
 	}
 	return out
-}
-
-func componentWord(c string) string {
-	return map[string]string{"r": "red", "g": "green", "b": "blue", "a": "alpha"}[c]
 }
 
 // guessPacked takes a picture whose components have little in common for a packed
@@ -240,8 +229,8 @@ func guessPacked(l Look) []part {
 	var out []part
 	for c, ch := range taken {
 		if ch != material.None {
-			says := fmt.Sprintf("Its components have little in common (%.2f), as packed maps have; %s looks like %s.", l.Likeness, componentWord("rgb"[c:c+1]), strings.ToLower(ch.Title()))
-			out = append(out, part{"rgb"[c : c+1], Verdict{ch, 0.6, []Reason{{"pixels", says, 0.4, ch}}}})
+			component := "rgb"[c : c+1]
+			out = append(out, part{component, Verdict{ch, 0.6, []Reason{Because("pixels", ch, 0.4, "components_differ", "correlation", l.Likeness, "component", component)}}})
 		}
 	}
 	if len(out) < 2 {
@@ -266,20 +255,20 @@ func judgeAlpha(n Name, of material.Channel, l Look) Verdict {
 	c := len(l.Mean) - 1
 	if _, w, ok := n.withAlpha(); ok {
 		ch := claims[w].channel
-		return Verdict{ch, 0.92, []Reason{{"name", fmt.Sprintf("The name says %q too, and the alpha is not the same throughout.", w), 0.8, ch}}}
+		return Verdict{ch, 0.92, []Reason{Because("name", ch, 0.8, "name_alpha", "word", w)}}
 	}
 	bimodal := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6))
 	switch {
 	case of == material.Normal:
-		return Verdict{material.Height, 0.75, []Reason{{"pixels", "The alpha of a normal map often holds its height, and this one is not flat.", 0.5, material.Height}}}
+		return Verdict{material.Height, 0.75, []Reason{Because("pixels", material.Height, 0.5, "alpha_of_normal")}}
 	case of == material.Metallic || of == material.Specular:
-		return Verdict{material.Glossiness, 0.75, []Reason{{"pixels", fmt.Sprintf("The alpha of a %s map often holds glossiness, and this one is not flat.", strings.ToLower(of.Title())), 0.5, material.Glossiness}}}
+		return Verdict{material.Glossiness, 0.75, []Reason{Because("pixels", material.Glossiness, 0.5, "alpha_of_specular", "of", of)}}
 	case bimodal > 0.75 || l.Max[c] > 0.98:
 		sure := 0.8
 		if bimodal > 0.75 {
 			sure = 0.92
 		}
-		return Verdict{material.Opacity, sure, []Reason{{"pixels", "The alpha is not the same throughout, and opaque in places.", 0.6, material.Opacity}}}
+		return Verdict{material.Opacity, sure, []Reason{Because("pixels", material.Opacity, 0.6, "alpha_opaque")}}
 	}
-	return Verdict{material.Glossiness, 0.55, []Reason{{"pixels", "The alpha is not the same throughout and nowhere opaque: it may be glossiness.", 0.4, material.Glossiness}}}
+	return Verdict{material.Glossiness, 0.55, []Reason{Because("pixels", material.Glossiness, 0.4, "alpha_never_opaque")}}
 }

@@ -59,7 +59,7 @@ func TestHeapsOfNames(t *testing.T) {
 				delete(seen, u)
 			}
 			for _, r := range s.Refused {
-				delete(seen, r.File)
+				delete(seen, r)
 			}
 		}
 		if len(seen) > 0 {

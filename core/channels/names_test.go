@@ -64,10 +64,10 @@ func TestRulesGoBeforeWords(t *testing.T) {
 		t.Fatalf("%d sets", len(sets))
 	}
 	s := sets[0]
-	if m := s.Map(material.Roughness); m == nil || m.File != "wall_zz.png" || m.Confidence < 0.9 || m.Reasons[0].Kind != "rule" || !strings.Contains(m.Reasons[0].Says, "every station") {
+	if m := s.Map(material.Roughness); m == nil || m.File != "wall_zz.png" || m.Confidence < 0.9 || m.Reasons[0].Kind != "rule" || m.Reasons[0].Values.Text("station") != "" {
 		t.Errorf("%+v", m)
 	}
-	if m := s.Map(material.Height); m == nil || m.File != "wall_nrm.png" || !strings.Contains(m.Reasons[0].Says, "Odd Rig") {
+	if m := s.Map(material.Height); m == nil || m.File != "wall_nrm.png" || m.Reasons[0].Values.Text("station") != "Odd Rig" {
 		t.Error("the station's rule was not followed")
 	}
 	// Against plain pixels a rule is not sure, and the pixels are heard.
@@ -76,11 +76,11 @@ func TestRulesGoBeforeWords(t *testing.T) {
 			t.Errorf("surely %s at %.2f", m.Channel, m.Confidence)
 		}
 	}
-	if says := lookOf(material.Normal).Against(material.Roughness); !strings.Contains(says, "unit vectors") {
-		t.Errorf("%q", says)
+	if r := lookOf(material.Normal).Against(material.Roughness); r.Code != "are_unit_vectors" {
+		t.Errorf("%+v", r)
 	}
-	if says := lookOf(material.Roughness).Against(material.Roughness); says != "" {
-		t.Errorf("%q speaks against what it is", says)
+	if r := lookOf(material.Roughness).Against(material.Roughness); r.Code != "" {
+		t.Errorf("%+v speaks against what it is", r)
 	}
 }
 

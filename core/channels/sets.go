@@ -2,7 +2,6 @@ package channels
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"path"
 	"slices"
@@ -65,12 +64,9 @@ type Set struct {
 	Maps        []Map
 	Attachments []Attachment
 	Unassigned  []string    // pictures that could be maps, but of no channel that is free
-	Refused     []Refusal   // pictures that are recognised, but cannot be used
+	Refused     []string    // normal maps of a whole object (object space), which no surface can use
 	Unlike      [][2]string // a map, and a smaller tier or mirrored copy that shows something else
 }
-
-// Refusal is a picture that is recognised but cannot be used as it is.
-type Refusal struct{ File, Says string }
 
 // Map returns the set's map of a channel, or nil.
 func (s *Set) Map(c material.Channel) *Map {
@@ -427,7 +423,7 @@ func decide(group []entry) Set {
 		if base.Channel == material.None {
 			s.Unassigned = append(s.Unassigned, e.address())
 			if look.objectSpace() {
-				s.Refused = append(s.Refused, Refusal{e.Path, "holds normals of a whole object, not of a surface (object space): it cannot be laid. Bake it in tangent space"})
+				s.Refused = append(s.Refused, e.Path)
 			}
 			continue
 		}
@@ -532,9 +528,8 @@ func (s *Set) lastOne(group []entry, found *[]Map) {
 		if e.address() != s.Unassigned[0] || says(e.name.words) || e.Look.Info.Components < 3 || e.Look.UnitLength > 0.8 {
 			continue
 		}
-		says := "All other maps of the set are something else, and it lacks a base colour."
 		*found = append(*found, Map{File: e.Path, Component: "rgb", Look: *e.Look, Tier: e.name.Tier, UDIM: e.name.UDIM,
-			Verdict: Verdict{material.BaseColor, 0.7, []Reason{{"peer", says, 0.5, material.BaseColor}}}})
+			Verdict: Verdict{material.BaseColor, 0.7, []Reason{Because("peer", material.BaseColor, 0.5, "last_one")}}})
 		s.Unassigned = nil
 		return
 	}
@@ -564,20 +559,19 @@ func (m Map) sameShape(o Map) bool {
 
 // face decides the direction of a normal map: its pixels go before its name.
 func (m *Map) face() {
-	words := map[normals.Direction]string{normals.Up: "up (Y+)", normals.Down: "down (Y−)"}
 	m.Facing, m.Sure = m.Look.Direction, m.Look.DirectionConfidence
 	if m.Facing != normals.Unknown {
-		m.Reasons = append(m.Reasons, Reason{"pixels", fmt.Sprintf("Its slopes fit together only if it points %s.", words[m.Facing]), m.Sure, material.Normal})
+		m.Reasons = append(m.Reasons, Because("pixels", material.Normal, m.Sure, "slopes", "direction", m.Facing.String()))
 	}
 	switch {
 	case m.Claim == normals.Unknown:
 	case m.Facing == normals.Unknown:
 		m.Facing, m.Sure = m.Claim, 0.6
-		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says that it points %s.", words[m.Claim]), 0.6, material.Normal})
+		m.Reasons = append(m.Reasons, Because("name", material.Normal, 0.6, "name_points", "direction", m.Claim.String()))
 	case m.Claim == m.Facing:
-		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says so too: it points %s.", words[m.Claim]), 0.6, material.Normal})
+		m.Reasons = append(m.Reasons, Because("name", material.Normal, 0.6, "name_points", "direction", m.Claim.String()))
 	default:
-		m.Reasons = append(m.Reasons, Reason{"name", fmt.Sprintf("The name says that it points %s.", words[m.Claim]), -0.6, material.Normal})
+		m.Reasons = append(m.Reasons, Because("name", material.Normal, -0.6, "name_points", "direction", m.Claim.String()))
 	}
 }
 

@@ -1,13 +1,13 @@
 package inspect
 
 import (
-	"fmt"
 	"math"
 	"path"
 	"slices"
 	"strings"
 
 	"aldermoor/core/codec"
+	"aldermoor/core/fact"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/stats"
@@ -38,14 +38,14 @@ func rough(v float64, smooth bool) float64 {
 	return matt*bell(0.72, 0.14) + (1-matt)*bell(0.33, 0.12)
 }
 
-// gloss says where a map that is named roughness reads as glossiness, which makes a wall
-// look wet. Three things speak for and against: its level, as few surfaces are smooth all
+// roughnessAsGloss finds a map that is named roughness but reads as glossiness, which makes
+// a wall look wet. Three things speak for and against: its level, as few surfaces are smooth all
 // over; its hollows, as dirt lies there and what stands out is worn smooth; and metal,
 // which is smoother than what covers it. What a person has decided on is left alone.
-func (s *Set) gloss(l *surface) {
+func roughnessAsGloss(s *Set, l *surface) []hit {
 	m, ok := l.maps[material.Roughness]
 	if !ok || m.Decided {
-		return
+		return nil
 	}
 	p := l.planes[material.Roughness][0]
 	name := strings.ToLower(s.Name + " " + path.Base(m.File))
@@ -58,7 +58,7 @@ func (s *Set) gloss(l *surface) {
 	mean := p.Mean()
 	smooth := damp || has(shiny())
 	odds := math.Log(rough(1-mean, smooth) / rough(mean, smooth))
-	why := []string{fmt.Sprintf("it is %.2f on average", mean)}
+	why := fact.Of("mean", mean)
 	// The components of one JPEG run into each other: what they share says nothing.
 	apart := func(c material.Channel) bool {
 		return len(l.planes[c]) > 0 && (l.maps[c].File != m.File || m.Look.Info.Format != codec.JPEG)
@@ -67,7 +67,7 @@ func (s *Set) gloss(l *surface) {
 		if c := correlation(p, open[0]); math.Abs(c) > 0.1 {
 			odds += min(max(4*c, -3), 3)
 			if c > 0 {
-				why = append(why, "its hollows are the smoother parts")
+				why["hollows"] = true // are smoother than what stands out
 			}
 		}
 	}
@@ -75,15 +75,14 @@ func (s *Set) gloss(l *surface) {
 		if c := correlation(p, metal[0]); math.Abs(c) > 0.3 {
 			odds += 2 * c
 			if c > 0 {
-				why = append(why, "its metal is rougher than what covers it")
+				why["metal"] = true // is rougher than what covers it
 			}
 		}
 	}
 	if odds < glossAt {
-		return
+		return nil
 	}
-	s.Findings = append(s.Findings, Finding{"roughness_as_gloss", Warn, []string{m.File},
-		fmt.Sprintf("%s is named roughness but reads as glossiness: %s. If it is, the surface will look wet.", path.Base(m.File), strings.Join(why, " and "))})
+	return []hit{{[]string{m.File}, why}}
 }
 
 // correlation is how far two planes of one size rise and fall together, −1..1; 0 where one

@@ -32,10 +32,8 @@ func suspected(name string, decided bool, rough raster.Plane, with map[material.
 		}
 		l.maps[c], l.planes[c] = k, []raster.Plane{p}
 	}
-	s := Set{Name: name}
-	s.gloss(&l)
-	for _, f := range s.Findings {
-		return f.Says, f.Code == "roughness_as_gloss" && f.Maps[0] == m.File
+	for _, h := range roughnessAsGloss(&Set{Name: name}, &l) {
+		return fmt.Sprint(h.values), h.files[0] == m.File
 	}
 	return "", false
 }
@@ -53,14 +51,14 @@ func TestWhatGivesGlossAway(t *testing.T) {
 		says       string
 	}{
 		{"a matt wall", "wall", waves(0.85, 0.05), nil, codec.PNG, false, ""},
-		{"a wall as smooth as wet glass", "wall", waves(0.14, 0.05), nil, codec.PNG, true, "on average"},
+		{"a wall as smooth as wet glass", "wall", waves(0.14, 0.05), nil, codec.PNG, true, "mean"},
 		{"the same, glazed", "wall_glazed", waves(0.14, 0.05), nil, codec.PNG, false, ""},
 		{"in between, nobody knows", "wall", waves(0.5, 0.2), nil, codec.PNG, false, ""},
-		{"smooth hollows", "wall", waves(0.5, 0.2), with(material.Occlusion, waves(0.7, 0.2)), codec.PNG, true, "hollows are the smoother"},
+		{"smooth hollows", "wall", waves(0.5, 0.2), with(material.Occlusion, waves(0.7, 0.2)), codec.PNG, true, "hollows"},
 		{"rough hollows", "wall", waves(0.3, 0.2), with(material.Occlusion, waves(0.7, -0.2)), codec.PNG, false, ""},
 		{"water in the hollows", "mudflat", waves(0.5, 0.2), with(material.Occlusion, waves(0.7, 0.2)), codec.PNG, false, ""},
 		{"components of one JPEG", "wall", waves(0.5, 0.2), with(material.Occlusion, waves(0.7, 0.2)), codec.JPEG, false, ""},
-		{"metal rougher than its rust", "plate", waves(0.5, 0.2), with(material.Metallic, waves(0.5, 0.4)), codec.PNG, true, "metal is rougher"},
+		{"metal rougher than its rust", "plate", waves(0.5, 0.2), with(material.Metallic, waves(0.5, 0.4)), codec.PNG, true, "metal"},
 		{"metal smoother than its rust", "plate", waves(0.4, 0.2), with(material.Metallic, waves(0.5, -0.4)), codec.PNG, false, ""},
 		{"occlusion that is flat", "wall", waves(0.5, 0.2), with(material.Occlusion, waves(1, 0)), codec.PNG, false, ""},
 	} {

@@ -22,6 +22,7 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/fact"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
@@ -34,11 +35,11 @@ type Examined struct {
 	Path    string          `json:"path"`
 	SHA256  string          `json:"sha256"`
 	Size    int64           `json:"size"`
-	Look    *channels.Look  `json:"look"`             // nil if it is not a picture
-	Layers  []channels.Look `json:"layers,omitempty"` // of the file's further pictures
-	Sidecar *scale.Sidecar  `json:"sidecar"`          // nil if it is not a sidecar
-	Problem string          `json:"problem"`          // why a picture or sidecar could not be read, as a sentence
-	Failed  bool            `json:"failed,omitempty"` // the problem is not of the file: examining it can be retried
+	Look    *channels.Look  `json:"look"`              // nil if it is not a picture
+	Layers  []channels.Look `json:"layers,omitempty"`  // of the file's further pictures
+	Sidecar *scale.Sidecar  `json:"sidecar"`           // nil if it is not a sidecar
+	Problem *fact.Fact      `json:"trouble,omitempty"` // why a picture or sidecar could not be read
+	Failed  bool            `json:"failed,omitempty"`  // the problem is not of the file: examining it can be retried
 }
 
 // pictureEndings are the endings that promise a picture.
@@ -99,12 +100,12 @@ func Examine(file string, src Source, lim codec.Limits, keep func(layer string, 
 		return channels.Measure(im, in), nil
 	}
 	l, err := look("")
-	if err != nil || e.Problem != "" {
+	if err != nil || e.Problem != nil {
 		return e, err
 	}
 	e.Look = &l
 	for _, name := range l.Info.Layers {
-		if l, err = look(name); err != nil || e.Problem != "" {
+		if l, err = look(name); err != nil || e.Problem != nil {
 			e.Look, e.Layers = nil, nil
 			return e, err
 		}
@@ -126,7 +127,20 @@ func (e *Examined) refused(err error) error {
 }
 
 func (e *Examined) cannotBeRead(err error) {
-	e.Problem = fmt.Sprintf("%s cannot be read: %s. %s", e.Path, strings.TrimSuffix(err.Error(), "."), remedy(err))
+	kind := "format"
+	switch err.(type) {
+	case codec.UnsupportedError:
+		kind = "unsupported"
+	case codec.LimitError:
+		kind = "limit"
+	}
+	e.problem("unreadable", "error", strings.TrimSuffix(err.Error(), "."), "kind", kind)
+}
+
+// problem notes why the file could not be read.
+func (e *Examined) problem(code string, pairs ...any) {
+	f := fact.New(code, append(pairs, "file", e.Path)...)
+	e.Problem = &f
 }
 
 // noPicture looks at a file that is no picture: it may be a sidecar, or promise to be one.
@@ -134,9 +148,9 @@ func (e *Examined) noPicture(src Source) error {
 	ext := strings.ToLower(path.Ext(e.Path))
 	switch {
 	case src.Size == 0:
-		e.Problem = fmt.Sprintf("%s is empty. Send it again.", e.Path)
+		e.problem("empty")
 	case pictureEndings[ext]:
-		e.Problem = fmt.Sprintf("%s is not a picture that can be read here, whatever its ending says. Send it as %s.", e.Path, codec.Readable)
+		e.problem("no_picture", "readable", codec.Readable)
 	case ext == ".json" && src.Size <= sidecarBytes:
 		data := make([]byte, src.Size)
 		if n, err := src.ReadAt(data, 0); n < len(data) {
@@ -144,22 +158,12 @@ func (e *Examined) noPicture(src Source) error {
 		}
 		s, err := scale.ParseSidecar(data)
 		if err != nil {
-			e.Problem = fmt.Sprintf("%s: %v. It is kept as a note.", e.Path, err)
+			e.problem("sidecar", "error", err.Error())
 		} else {
 			e.Sidecar = &s
 		}
 	}
 	return nil
-}
-
-func remedy(err error) string {
-	switch err.(type) {
-	case codec.UnsupportedError:
-		return "Save it as PNG or TIFF and send it again."
-	case codec.LimitError:
-		return "Send a smaller picture, or have the administrator raise the limit."
-	}
-	return "Send the file again."
 }
 
 // Level gives a picture at reduced size (a component for each of the file's), or
@@ -174,8 +178,8 @@ func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
 	byPath := map[string]Examined{}
 	for _, e := range files {
 		byPath[e.Path] = e
-		if e.Problem != "" {
-			r.Failed = append(r.Failed, Failure{e.Path, e.Problem})
+		if e.Problem != nil {
+			r.Failed = append(r.Failed, Failure{File: e.Path, Why: *e.Problem})
 			if e.Look == nil && !strings.HasSuffix(strings.ToLower(e.Path), ".json") {
 				continue
 			}
@@ -194,7 +198,7 @@ func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
 		if r.Sets[i], err = described(sets[i], byPath, level); err != nil {
 			mu.Lock()
 			defer mu.Unlock()
-			r.Failed = append(r.Failed, Failure{sets[i].Name, fmt.Sprintf("The maps of %s could not be compared with each other: %v. Their channels and sizes are kept.", sets[i].Name, err)})
+			r.Failed = append(r.Failed, Failure{File: sets[i].Name, Why: fact.New("not_compared", "set", sets[i].Name, "error", err.Error())})
 		}
 	})
 	return r
@@ -216,8 +220,8 @@ func sorted(files []channels.File, rules []channels.Rule, r *Report) []channels.
 	for _, dir := range slices.Sorted(maps.Keys(folders)) {
 		some, err := trySort(folders[dir], rules)
 		if err != nil {
-			name := path.Base(folders[dir][0].Path)
-			r.Failed = append(r.Failed, Failure{folders[dir][0].Path, fmt.Sprintf("The names in the folder of %s could not be read: %v. Its files are kept in one set; assign them by hand.", name, err)})
+			file := folders[dir][0].Path
+			r.Failed = append(r.Failed, Failure{File: file, Why: fact.New("not_sorted", "file", file, "error", err.Error())})
 			some = []channels.Set{channels.Heap(folders[dir])}
 		}
 		sets = append(sets, some...)
@@ -267,7 +271,7 @@ func describe(s channels.Set, files map[string]Examined, level Level) Set {
 		}
 	}
 	out.Measure(s.Maps)
-	out.Check(s)
+	out.Check(s, false)
 	if level != nil {
 		out.depth(s.Maps, level)
 		out.examine(s.Maps, level)
@@ -351,7 +355,7 @@ func (s *Set) depth(maps []channels.Map, level Level) {
 		ni, hi := level(n.File, n.Look.Info.Layer), level(h.File, h.Look.Info.Layer)
 		if ni != nil && hi != nil && ni.Components() >= 2 {
 			f := normals.Read(ni, 1024)
-			v := hi.Plane(component(h.Component)).Resample(f.X.W, f.X.H, raster.Area)
+			v := hi.Plane(material.ComponentIndex(h.Component, hi.Components())).Resample(f.X.W, f.X.H, raster.Area)
 			aspect := float64(f.X.H) / float64(f.X.W)
 			if s.Size.Width != nil {
 				aspect = *s.Size.Height / *s.Size.Width
@@ -374,8 +378,8 @@ func (s *Set) depth(maps []channels.Map, level Level) {
 // modelled: 0 where samples are signed, the middle where a displacement stays
 // around it, else the lowest.
 func zero(m channels.Map) float64 {
-	c := component(m.Component)
-	if c >= len(m.Look.Mean) {
+	c := component(&m, m.Look.Mean)
+	if c < 0 {
 		return 0
 	}
 	name := strings.ToLower(path.Base(m.File))
@@ -388,8 +392,20 @@ func zero(m channels.Map) float64 {
 	return 0
 }
 
-func component(c string) int {
-	return max(0, strings.Index("rgba", c[:1]))
-}
-
 func round3(v float64) float64 { return math.Round(v*1000) / 1000 }
+
+// Meets is the seam score above which an axis counts as repeating.
+const Meets = seamAt
+
+// Reexamine examines maps that were made or mended: all checks, tiling, pattern and depth,
+// for a size that is decided.
+func Reexamine(set channels.Set, size Size, level Level) Set {
+	out := Set{Name: set.Name, Maps: []Map{}, Workflow: set.Workflow(), Size: size, Findings: []Finding{}, Seams: []tiling.Place{}}
+	for _, m := range set.Maps {
+		out.Maps = append(out.Maps, mapOf(m))
+	}
+	out.Check(set, false)
+	out.depth(set.Maps, level)
+	out.examine(set.Maps, level)
+	return out
+}

@@ -131,7 +131,7 @@ func TestGlossNamedRoughness(t *testing.T) {
 	}
 }
 
-func TestBadFilesEachGetASentence(t *testing.T) {
+func TestBadFilesEachGetAReason(t *testing.T) {
 	var good bytes.Buffer
 	codec.EncodePNG(&good, raster.New(64, 64, 3, 8), codec.PNGOptions{SRGB: true})
 	var jpg bytes.Buffer
@@ -149,8 +149,8 @@ func TestBadFilesEachGetASentence(t *testing.T) {
 		t.Fatalf("%d failures: %+v", len(r.Failed), r.Failed)
 	}
 	for _, f := range r.Failed {
-		if !strings.HasPrefix(f.Error, f.File) || !strings.HasSuffix(f.Error, ".") {
-			t.Errorf("not a sentence that names the file: %q", f.Error)
+		if f.Why.Code == "" || f.Why.Values.Text("file") != f.File || f.Error != "" {
+			t.Errorf("no reason that names the file: %+v", f)
 		}
 	}
 	if len(r.Sets) != 1 || !strings.Contains(codes(r.Sets[0]), "wrong_ending") {

@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"aldermoor/core/channels"
+	"aldermoor/core/fact"
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
@@ -14,10 +15,11 @@ type Report struct {
 	Failed []Failure `json:"failed"`
 }
 
-// Failure is a file that could not be read, and why, as a sentence.
+// Failure is a file that could not be read, and why.
 type Failure struct {
-	File  string `json:"file"`
-	Error string `json:"error"`
+	File  string    `json:"file"`
+	Why   fact.Fact `json:"-"`
+	Error string    `json:"error"` // Why in English: left to internal/wording
 }
 
 // Set is what is known of one texture set.
@@ -106,8 +108,9 @@ const (
 
 // Finding is what a check found.
 type Finding struct {
-	Code     string   `json:"code"`
-	Severity Severity `json:"severity"`
-	Maps     []string `json:"maps"`
-	Says     string   `json:"says"`
+	Code     string      `json:"code"`
+	Severity Severity    `json:"severity"`
+	Maps     []string    `json:"maps"`
+	Figures  fact.Values `json:"figures,omitempty"`
+	Says     string      `json:"says"` // in English: left to internal/wording
 }

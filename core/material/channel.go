@@ -39,18 +39,6 @@ func Parse(s string) (c Channel, ok bool) {
 	return None, false
 }
 
-var titles = map[Channel]string{BaseColor: "Base colour", Roughness: "Roughness", Metallic: "Metallic", Normal: "Normal",
-	Height: "Height", Occlusion: "Occlusion", Opacity: "Opacity", Emissive: "Emissive", Specular: "Specular",
-	Glossiness: "Glossiness", Transmission: "Transmission", Sheen: "Sheen", Anisotropy: "Anisotropy", Coat: "Coat", Mask: "Mask"}
-
-// Title is the channel in words, for the screen.
-func (c Channel) Title() string {
-	if t := titles[c]; t != "" {
-		return t
-	}
-	return "Not a map"
-}
-
 // Colour says whether the channel holds colour, stored with the sRGB curve in
 // integer files, rather than linear data.
 func (c Channel) Colour() bool {
@@ -73,9 +61,3 @@ func ComponentIndex(name string, n int) int {
 
 // Grey says whether the channel has one component.
 func (c Channel) Grey() bool { return !c.Colour() && c != Normal && c != None }
-
-// Letter is the key that assigns the channel in the triage table.
-func (c Channel) Letter() string {
-	return map[Channel]string{BaseColor: "b", Normal: "n", Roughness: "r", Metallic: "m", Height: "h", Occlusion: "o",
-		Opacity: "y", Emissive: "e", Specular: "s", Glossiness: "g", Transmission: "t", Mask: "k"}[c]
-}

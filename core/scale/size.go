@@ -1,6 +1,7 @@
 package scale
 
 import (
+	"aldermoor/core/fact"
 	"encoding/json"
 	"fmt"
 	"math"
@@ -36,7 +37,8 @@ const (
 type Evidence struct {
 	Source Source `json:"source"`
 	Size
-	Says string `json:"says"`
+	fact.Fact        // what gave the answer
+	Says      string `json:"says"` // in English: left to internal/wording
 }
 
 // TagEvidence turns a resolution tag (pixels a metre along x and y) of a map of
@@ -46,8 +48,7 @@ func TagEvidence(w, h int, density [2]float64) (e Evidence, ok bool) {
 		return e, false
 	}
 	s := Size{float64(w) / density[0], float64(h) / density[1]}
-	return Evidence{FromTag, s, fmt.Sprintf("The file's resolution tag gives %s px/m, so %d × %d px measure %s × %s.",
-		Figure(density[0]), w, h, Metres(s.W), Metres(s.H))}, plausible(s)
+	return Evidence{Source: FromTag, Size: s, Fact: fact.New("tag", "density", density[0], "width", w, "height", h)}, plausible(s)
 }
 
 // plausible keeps out tags that no scan can mean.
@@ -76,12 +77,12 @@ func NameEvidence(name string, w, h int) (e Evidence, ok bool) {
 			first = m[4]
 		}
 		s := Size{length(m[1], first), length(m[3], m[4])}
-		return Evidence{FromName, s, fmt.Sprintf("The name says %s × %s.", Metres(s.W), Metres(s.H))}, plausible(s)
+		return Evidence{Source: FromName, Size: s, Fact: fact.New("name")}, plausible(s)
 	}
 	if m := oneSide.FindStringSubmatch(strings.ReplaceAll(name, "_", " ")); m != nil && w > 0 {
 		s := Size{W: length(m[1], m[2])}
 		s.H = s.W * float64(h) / float64(w)
-		return Evidence{FromName, s, fmt.Sprintf("The name says %s, taken as the width.", Metres(s.W))}, plausible(s)
+		return Evidence{Source: FromName, Size: s, Fact: fact.New("name_width")}, plausible(s)
 	}
 	return e, false
 }
@@ -125,7 +126,7 @@ func (s Sidecar) Evidence(w, h int) (e Evidence, ok bool) {
 			size.W = size.H / ratio
 		}
 	}
-	return Evidence{FromSidecar, size, fmt.Sprintf("The sidecar file says %s × %s.", Metres(size.W), Metres(size.H))}, plausible(size)
+	return Evidence{Source: FromSidecar, Size: size, Fact: fact.New("sidecar")}, plausible(size)
 }
 
 // Best picks the evidence to go by until somebody decides: the first in the
@@ -163,14 +164,14 @@ func LineEvidence(w, h int, dx, dy, length, aspect float64) (Evidence, bool) {
 	}
 	pitch := length / px
 	s := Size{pitch * float64(w), pitch * aspect * float64(h)}
-	return Evidence{FromMeasure, s, fmt.Sprintf("A line of %.1f px was said to be %s long: %s × %s.", math.Hypot(dx, dy), Metres(length), Metres(s.W), Metres(s.H))}, plausible(s)
+	return Evidence{Source: FromMeasure, Size: s, Fact: fact.New("line", "pixels", math.Hypot(dx, dy), "metres", length)}, plausible(s)
 }
 
 // ModuleEvidence is the same for one step of a surface's pattern.
 func ModuleEvidence(w, h int, step [2]float64, length, aspect float64) (Evidence, bool) {
 	e, ok := LineEvidence(w, h, step[0], step[1], length, aspect)
 	e.Source = FromModule
-	e.Says = fmt.Sprintf("One step of its pattern, %.1f px, was said to be %s: %s × %s.", math.Hypot(step[0], step[1]), Metres(length), Metres(e.W), Metres(e.H))
+	e.Code = "step"
 	return e, ok
 }
 
@@ -210,7 +211,7 @@ func SideEvidence(now Size, dx, dy, length float64, axis string) (Evidence, bool
 		return Evidence{}, false
 	}
 	*side *= math.Sqrt(rest) / along
-	e.Says = fmt.Sprintf("A line of %s was measured along one side.", Metres(length))
+	e.Fact = fact.New("side", "metres", length)
 	return e, *side > 0.001 && *side < 1000
 }
 
@@ -236,5 +237,5 @@ func UsualEvidence(station string, sizes []Size) (Evidence, bool) {
 	if best < usualAt || float64(best) < usualShare*float64(len(sizes)) {
 		return Evidence{}, false
 	}
-	return Evidence{Source: FromStation, Size: sizes[at], Says: fmt.Sprintf("Most scans of %s show %s × %s.", station, Metres(sizes[at].W), Metres(sizes[at].H))}, true
+	return Evidence{Source: FromStation, Size: sizes[at], Fact: fact.New("usual", "station", station)}, true
 }

@@ -1,10 +1,10 @@
 package treat
 
 import (
-	"fmt"
 	"math"
 
 	"aldermoor/core/colour"
+	"aldermoor/core/fact"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
@@ -15,7 +15,7 @@ import (
 // components keeps the hue.
 func levelLight(st Step, now *Scan) (operation, error) {
 	if !now.has(material.BaseColor) {
-		return operation{}, missing("Levelling the light", material.BaseColor)
+		return operation{}, missing(material.BaseColor)
 	}
 	s, err := now.Load(material.BaseColor, DecideAt)
 	if err != nil {
@@ -44,14 +44,14 @@ func levelLight(st Step, now *Scan) (operation, error) {
 	low = smooth(low, sigma, now.Tiles)
 	mean := low.Mean()
 	if mean < 0.02 {
-		return operation{}, Invalid{Says: "The base colour is black: there is no light in it to level."}
+		return operation{}, refuse("black")
 	}
 	from, to := low.Range()
 	gain := filter.Map(low, func(v float32) float32 {
 		return float32(math.Pow(mean/max(float64(v), mean/8), 3*strength))
 	})
-	says := fmt.Sprintf("Light that varies by %.0f %% over more than %.2f m is taken out.", 100*(math.Pow(float64(to/max(from, 1e-3)), 3)-1), wide)
-	return one(now, material.BaseColor, says, func(s *Sheet) *Sheet {
+	did := fact.New("levelled", "varies", math.Pow(float64(to/max(from, 1e-3)), 3)-1, "metres", wide)
+	return one(now, material.BaseColor, did, func(s *Sheet) *Sheet {
 		out := &Sheet{Bits: s.Bits}
 		for _, p := range s.Planes {
 			out.Planes = append(out.Planes, raster.NewPlane(p.W, p.H))

@@ -1,10 +1,10 @@
 package treat
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
+	"aldermoor/core/fact"
 	"aldermoor/core/likeness"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
@@ -18,13 +18,11 @@ import (
 type getter = func(material.Channel) (*Sheet, error)
 
 // missing is the error for a step that needs a map which is not there.
-func missing(what string, c material.Channel) error {
-	return Invalid{Says: fmt.Sprintf("%s needs a %s map, and there is none.", what, c)}
-}
+func missing(c material.Channel) error { return refuse("missing", "channel", c) }
 
 // one is the operation of a step that changes one channel and nothing else that is known.
-func one(now *Scan, c material.Channel, says string, f func(*Sheet) *Sheet) operation {
-	return operation{makes: []material.Channel{c}, after: *now, says: says, make: func(c material.Channel, get getter) (*Sheet, error) {
+func one(now *Scan, c material.Channel, did fact.Fact, f func(*Sheet) *Sheet) operation {
+	return operation{makes: []material.Channel{c}, after: *now, did: did, make: func(c material.Channel, get getter) (*Sheet, error) {
 		s, err := get(c)
 		if err != nil {
 			return nil, err
@@ -35,9 +33,9 @@ func one(now *Scan, c material.Channel, says string, f func(*Sheet) *Sheet) oper
 
 func flipNormal(_ Step, now *Scan) (operation, error) {
 	if !now.has(material.Normal) {
-		return operation{}, missing("Flipping the direction", material.Normal)
+		return operation{}, missing(material.Normal)
 	}
-	return one(now, material.Normal, "The normals point the other way up and down.", func(s *Sheet) *Sheet {
+	return one(now, material.Normal, fact.New("flipped"), func(s *Sheet) *Sheet {
 		f := s.Normal
 		f.Y = filter.Map(f.Y, func(v float32) float32 { return -v })
 		return &Sheet{Normal: f, Bits: s.Bits}
@@ -47,9 +45,9 @@ func flipNormal(_ Step, now *Scan) (operation, error) {
 // renormalise has nothing to do: sheets of normals are unit vectors. It makes them be written so.
 func renormalise(_ Step, now *Scan) (operation, error) {
 	if !now.has(material.Normal) {
-		return operation{}, missing("Renormalising", material.Normal)
+		return operation{}, missing(material.Normal)
 	}
-	return one(now, material.Normal, "Every normal has length one.", func(s *Sheet) *Sheet { return s }), nil
+	return one(now, material.Normal, fact.New("renormalised"), func(s *Sheet) *Sheet { return s }), nil
 }
 
 func (s *Sheet) each(f func(float32) float32) *Sheet {
@@ -62,22 +60,22 @@ func (s *Sheet) each(f func(float32) float32) *Sheet {
 
 func invert(st Step, now *Scan) (operation, error) {
 	if !now.has(st.Channel) {
-		return operation{}, missing("Inverting", st.Channel)
+		return operation{}, missing(st.Channel)
 	}
 	if st.Channel == material.Normal {
-		return operation{}, Invalid{Says: "A normal map is not inverted: flip its direction, or make it anew from the height."}
+		return operation{}, refuse("normal_not_inverted")
 	}
-	return one(now, st.Channel, fmt.Sprintf("%s is inverted.", st.Channel.Title()), func(s *Sheet) *Sheet {
+	return one(now, st.Channel, fact.New("inverted", "channel", st.Channel), func(s *Sheet) *Sheet {
 		return s.each(func(v float32) float32 { return 1 - v })
 	}), nil
 }
 
 func rerange(st Step, now *Scan) (operation, error) {
 	if !now.has(st.Channel) {
-		return operation{}, missing("Re-ranging", st.Channel)
+		return operation{}, missing(st.Channel)
 	}
 	if st.Channel == material.Normal {
-		return operation{}, Invalid{Says: "A normal map has no range: strengthen or soften the relief."}
+		return operation{}, refuse("normal_no_range")
 	}
 	lo, hi := st.Low, st.High
 	if lo == 0 && hi == 0 {
@@ -92,10 +90,10 @@ func rerange(st Step, now *Scan) (operation, error) {
 		}
 	}
 	if hi-lo < 1e-4 {
-		return operation{}, Invalid{Says: fmt.Sprintf("%s has one value everywhere: there is no range to spread.", st.Channel.Title())}
+		return operation{}, refuse("one_value", "channel", st.Channel)
 	}
 	off, k := float32(lo), float32(1/(hi-lo))
-	a := one(now, st.Channel, fmt.Sprintf("%s: what was %.3f to %.3f is 0 to 1.", st.Channel.Title(), lo, hi), func(s *Sheet) *Sheet {
+	a := one(now, st.Channel, fact.New("reranged", "channel", st.Channel, "from", lo, "to", hi), func(s *Sheet) *Sheet {
 		out := s.each(func(v float32) float32 { return min(max((v-off)*k, 0), 1) })
 		out.Bits = 16 // stretched steps would show
 		return out
@@ -107,10 +105,10 @@ func rerange(st Step, now *Scan) (operation, error) {
 }
 
 func takeApart(_ Step, now *Scan) (operation, error) {
-	a := one(now, material.None, "Each channel has a file of its own.", func(s *Sheet) *Sheet { return s })
+	a := one(now, material.None, fact.New("taken_apart"), func(s *Sheet) *Sheet { return s })
 	a.makes = slices.DeleteFunc(now.Mapped(), func(c material.Channel) bool { return !c.Grey() })
 	if len(a.makes) == 0 {
-		return operation{}, Invalid{Says: "There is no grey map to take apart."}
+		return operation{}, refuse("no_grey_map")
 	}
 	return a, nil
 }
@@ -119,7 +117,7 @@ func pack(st Step, now *Scan) (operation, error) {
 	w, h := 0, 0
 	for _, c := range st.Channels {
 		if !now.has(c) {
-			return operation{}, missing("Packing", c)
+			return operation{}, missing(c)
 		}
 		if p := now.Map(c); p.Width*p.Height > w*h {
 			w, h = p.Width, p.Height
@@ -127,7 +125,7 @@ func pack(st Step, now *Scan) (operation, error) {
 	}
 	a := sized(now, st.Channels, w, h)
 	a.packs = slices.Clone(st.Channels)
-	a.says = "Packed into one file."
+	a.did = fact.New("packed", "channels", st.Channels)
 	return a, nil
 }
 
@@ -164,10 +162,10 @@ func oneSize(st Step, now *Scan) (operation, error) {
 		}
 	}
 	if len(list) == 0 {
-		return operation{}, Invalid{Says: fmt.Sprintf("All maps have %d × %d pixels already.", w, h)}
+		return operation{}, refuse("sizes_equal", "width", w, "height", h)
 	}
 	a := sized(now, list, w, h)
-	a.says = fmt.Sprintf("All maps have %d × %d pixels.", w, h)
+	a.did = fact.New("resized", "width", w, "height", h)
 	return a, nil
 }
 
@@ -175,7 +173,7 @@ func oneSize(st Step, now *Scan) (operation, error) {
 // resampled map is blurred everywhere.
 func register(st Step, now *Scan) (operation, error) {
 	if !now.has(st.Channel) {
-		return operation{}, missing("Shifting", st.Channel)
+		return operation{}, missing(st.Channel)
 	}
 	full := [2]int{now.Map(st.Channel).Width, now.Map(st.Channel).Height}
 	dx, dy := st.ShiftX/float64(full[0]), st.ShiftY/float64(full[1])
@@ -190,12 +188,12 @@ func register(st Step, now *Scan) (operation, error) {
 		}
 		x, y, trust, _ := likeness.Shift(ref, grey(s).Resample(ref.W, ref.H, raster.Area))
 		if trust < likeness.Registered {
-			return operation{}, Invalid{Says: fmt.Sprintf("Where %s belongs cannot be told from the other maps: say by how many pixels it is to be moved.", st.Channel)}
+			return operation{}, refuse("shift_unknown", "channel", st.Channel)
 		}
 		dx, dy = -x/float64(ref.W), -y/float64(ref.H)
 	}
-	says := fmt.Sprintf("%s is moved by %+.0f px across and %+.0f px down.", st.Channel.Title(), dx*float64(full[0]), dy*float64(full[1]))
-	return one(now, st.Channel, says, func(s *Sheet) *Sheet {
+	did := fact.New("shifted", "channel", st.Channel, "right", dx*float64(full[0]), "down", dy*float64(full[1]))
+	return one(now, st.Channel, did, func(s *Sheet) *Sheet {
 		w, h := s.Size()
 		kx, ky := int(math.Round(dx*float64(w))), int(math.Round(dy*float64(h)))
 		var out []raster.Plane
@@ -233,7 +231,7 @@ func (s *Scan) reference(of material.Channel) (raster.Plane, error) {
 			return grey(r), nil
 		}
 	}
-	return raster.Plane{}, Invalid{Says: "There is no other map to lay it on."}
+	return raster.Plane{}, refuse("no_other_map")
 }
 
 // grey is a sheet as one plane: the lightness of colour, the relief's slopes of normals.

@@ -1,9 +1,9 @@
 package treat
 
 import (
-	"fmt"
 	"math"
 
+	"aldermoor/core/fact"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
@@ -40,18 +40,18 @@ func (s *Scan) metres(h *Sheet, depth float64) raster.Plane {
 
 func normalFromHeight(st Step, now *Scan) (operation, error) {
 	if !now.has(material.Height) {
-		return operation{}, missing("Making normals", material.Height)
+		return operation{}, missing(material.Height)
 	}
 	depth := now.Depth
 	if st.DepthM > 0 {
 		depth = st.DepthM
 	}
 	if depth <= 0 {
-		return operation{}, Invalid{Says: "Nobody has said how deep the relief is. Say it, and the normals follow."}
+		return operation{}, refuse("depth_unknown")
 	}
 	a := operation{makes: []material.Channel{material.Normal}, after: now.add(material.Normal, material.Height)}
 	a.after.Depth = depth
-	a.says = fmt.Sprintf("The normals are made of the height, %.1f mm deep.", 1000*depth)
+	a.did = fact.New("normals_made", "depth", depth)
 	a.make = from(material.Height, func(h *Sheet) *Sheet {
 		px, py := now.pitch(h.Size())
 		return &Sheet{Normal: normals.FromHeight(now.metres(h, depth), px, py), Bits: 16}
@@ -63,7 +63,7 @@ func normalFromHeight(st Step, now *Scan) (operation, error) {
 // room is left above and below, as finer copies reach further.
 func heightFromNormal(_ Step, now *Scan) (operation, error) {
 	if !now.has(material.Normal) {
-		return operation{}, missing("Making the height", material.Normal)
+		return operation{}, missing(material.Normal)
 	}
 	s, err := now.Load(material.Normal, DecideAt)
 	if err != nil {
@@ -76,13 +76,13 @@ func heightFromNormal(_ Step, now *Scan) (operation, error) {
 	}
 	lo, hi := integrate(s).Range()
 	if hi-lo <= 0 {
-		return operation{}, Invalid{Says: "The normals are flat: there is no height in them."}
+		return operation{}, refuse("normals_flat")
 	}
 	room := (hi - lo) * 0.02
 	lo, hi = lo-room, hi+room
 	a := operation{makes: []material.Channel{material.Height}, after: now.add(material.Height, material.Normal)}
 	a.after.Depth = float64(hi - lo)
-	a.says = fmt.Sprintf("The height is made of the normals, %.1f mm from black to white.", 1000*(hi-lo))
+	a.did = fact.New("height_made", "depth", hi-lo)
 	a.make = from(material.Normal, func(n *Sheet) *Sheet {
 		k := 1 / (hi - lo)
 		return &Sheet{Planes: []raster.Plane{filter.Map(integrate(n), func(v float32) float32 { return min(max((v-lo)*k, 0), 1) })}, Bits: 16}
@@ -92,17 +92,17 @@ func heightFromNormal(_ Step, now *Scan) (operation, error) {
 
 func occlusionFromHeight(st Step, now *Scan) (operation, error) {
 	if !now.has(material.Height) {
-		return operation{}, missing("Making the occlusion", material.Height)
+		return operation{}, missing(material.Height)
 	}
 	if now.Depth <= 0 {
-		return operation{}, Invalid{Says: "Nobody has said how deep the relief is. Say it, and the occlusion follows."}
+		return operation{}, refuse("depth_unknown")
 	}
 	reach := st.Metres
 	if reach == 0 {
 		reach = max(6*now.Depth, 0.02*now.Size.W) // beyond, a horizon stands below 10 degrees
 	}
 	a := operation{makes: []material.Channel{material.Occlusion}, after: now.add(material.Occlusion, material.Height)}
-	a.says = fmt.Sprintf("The occlusion is made of the height, up to %.0f mm away.", 1000*reach)
+	a.did = fact.New("occlusion_made", "reach", reach)
 	a.make = from(material.Height, func(h *Sheet) *Sheet {
 		px, py := now.pitch(h.Size())
 		return &Sheet{Planes: []raster.Plane{shade.Occlusion(now.metres(h, now.Depth), px, py, reach)}, Bits: 16}
@@ -114,7 +114,7 @@ func occlusionFromHeight(st Step, now *Scan) (operation, error) {
 // relief, and what is wider than a tenth of the repeat is light or dirt.
 func normalFromPicture(st Step, now *Scan) (operation, error) {
 	if !now.has(material.BaseColor) {
-		return operation{}, missing("Estimating normals", material.BaseColor)
+		return operation{}, missing(material.BaseColor)
 	}
 	depth := st.DepthM
 	if depth == 0 {
@@ -128,10 +128,10 @@ func normalFromPicture(st Step, now *Scan) (operation, error) {
 	}
 	lo, hi := guess(s).Range()
 	if hi-lo < 1e-5 {
-		return operation{}, Invalid{Says: "The picture is of one colour: no relief can be guessed from it."}
+		return operation{}, refuse("picture_flat")
 	}
 	a := operation{makes: []material.Channel{material.Normal}, after: now.add(material.Normal, material.BaseColor)}
-	a.says = fmt.Sprintf("The normals are estimated from the picture, as if it were %.1f mm deep. They are a guess.", 1000*depth)
+	a.did = fact.New("normals_estimated", "depth", depth)
 	a.make = from(material.BaseColor, func(s *Sheet) *Sheet {
 		k := float32(depth) / (hi - lo)
 		px, py := now.pitch(s.Size())
@@ -161,10 +161,10 @@ func guess(s *Sheet) raster.Plane {
 
 func normalStrength(st Step, now *Scan) (operation, error) {
 	if !now.has(material.Normal) {
-		return operation{}, missing("Strengthening the relief", material.Normal)
+		return operation{}, missing(material.Normal)
 	}
 	k := float32(st.Strength)
-	a := one(now, material.Normal, fmt.Sprintf("Slopes and depth are × %.2f.", st.Strength), func(s *Sheet) *Sheet {
+	a := one(now, material.Normal, fact.New("strengthened", "factor", st.Strength), func(s *Sheet) *Sheet {
 		p, q := slopes(s.Normal)
 		for i := range p.Pix {
 			p.Pix[i] *= k
@@ -205,7 +205,7 @@ func fromSlopes(p, q raster.Plane) normals.Field {
 // wide relief from the height; else what lies between the steps is smoothed.
 func unband(_ Step, now *Scan) (operation, error) {
 	if !now.has(material.Height) {
-		return operation{}, missing("Removing bands", material.Height)
+		return operation{}, missing(material.Height)
 	}
 	h, err := now.Load(material.Height, DecideAt)
 	if err != nil {
@@ -231,11 +231,11 @@ func unband(_ Step, now *Scan) (operation, error) {
 		return &Sheet{Planes: []raster.Plane{u}, Bits: 16}
 	}
 	if trust < 0.5 || depth <= 0 {
-		return one(now, material.Height, "The height is smooth within half an 8-bit step.", func(s *Sheet) *Sheet {
+		return one(now, material.Height, fact.New("bands_smoothed"), func(s *Sheet) *Sheet {
 			return within(between(s.Planes[0], step), s.Planes[0])
 		}), nil
 	}
-	a := one(now, material.Height, "The height has the relief of the normals within half an 8-bit step.", nil)
+	a := one(now, material.Height, fact.New("bands_by_normals"), nil)
 	a.make = func(_ material.Channel, get getter) (*Sheet, error) {
 		s, err := get(material.Height)
 		if err != nil {

@@ -1,14 +1,13 @@
 package treat
 
 import (
-	"fmt"
 	"math"
 	"strings"
 
+	"aldermoor/core/fact"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
-	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
 )
 
@@ -26,7 +25,7 @@ func closeSeams(st Step, now *Scan) (operation, error) {
 			}
 		}
 		if axes == "" {
-			return operation{}, Invalid{Says: "Its edges meet already: there is no seam to close."}
+			return operation{}, refuse("no_seam")
 		}
 	}
 	most := st.Overlap
@@ -39,7 +38,7 @@ func closeSeams(st Step, now *Scan) (operation, error) {
 	}
 	a := operation{makes: now.Mapped(), after: *now}
 	var cuts []cut
-	var says []string
+	a.did = fact.New("closed")
 	for i, name := range []string{"x", "y"} {
 		if !strings.Contains(axes, name) {
 			continue
@@ -50,7 +49,7 @@ func closeSeams(st Step, now *Scan) (operation, error) {
 		}
 		c := cut{axis: i, closed: a.after.Tiles[1-i]}
 		if !c.find(turned, most) {
-			return operation{}, Invalid{Says: "The maps are too small to lay one edge over the other."}
+			return operation{}, refuse("too_small")
 		}
 		for k := range list {
 			list[k] = upright(c.compose(turned[k]), i)
@@ -72,9 +71,8 @@ func closeSeams(st Step, now *Scan) (operation, error) {
 		}
 		gone := *side * (1 - left)
 		*side *= left
-		says = append(says, fmt.Sprintf("%s %s are laid over each other by %s", []string{"left", "top"}[i], []string{"and right", "and bottom"}[i], scale.Metres(gone)))
+		a.did.Values[name] = gone // metres that the edges overlap by
 	}
-	a.says = strings.ToUpper(says[0][:1]) + strings.Join(says, "; ")[1:] + ", cut along one line in all maps, and mended."
 	a.make = func(c material.Channel, get getter) (*Sheet, error) {
 		s, err := get(c)
 		if err != nil {

@@ -17,6 +17,7 @@ import (
 	"slices"
 
 	"aldermoor/core/colour"
+	"aldermoor/core/fact"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
@@ -156,8 +157,8 @@ type operation struct {
 	makes []material.Channel
 	// make gives a channel; get gives those of before the step at the size in question.
 	make  func(c material.Channel, get func(material.Channel) (*Sheet, error)) (*Sheet, error)
-	after Scan // without Load
-	says  string
+	after Scan      // without Load
+	did   fact.Fact // what it comes to
 	packs []material.Channel
 }
 
@@ -165,7 +166,7 @@ type operation struct {
 type Plan struct {
 	scan       Scan
 	operations []operation
-	Says       []string // what each step does, as a sentence with its figures
+	Did        []fact.Fact // what each step comes to, with its figures
 	Share      [2]float64
 	After      Scan                 // sizes, depth and channels afterwards; Load gives reduced copies
 	Made       []material.Channel   // the channels that differ from the scan's
@@ -174,13 +175,18 @@ type Plan struct {
 	small map[material.Channel]*Sheet
 }
 
-// Invalid says why a step can't be carried out, and what to do.
+// Invalid says why a step can't be carried out.
 type Invalid struct {
 	Step int // which of the recipe, from 0 on
-	Says string
+	Why  fact.Fact
 }
 
-func (e Invalid) Error() string { return e.Says }
+func (e Invalid) Error() string {
+	return fmt.Sprintf("step %d: %s %v", e.Step+1, e.Why.Code, e.Why.Values)
+}
+
+// refuse is an error for a step that can't be carried out.
+func refuse(code string, pairs ...any) error { return Invalid{Why: fact.New(code, pairs...)} }
 
 // Decide plans a recipe for a scan: every parameter that a step has to find by looking is
 // decided here, on reduced copies. An error of type Invalid says which step can't be done.
@@ -201,7 +207,7 @@ func Decide(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 		}
 		k, ok := kinds[step.Kind]
 		if !ok {
-			return nil, Invalid{i, fmt.Sprintf("There is no treatment called %q.", step.Kind)}
+			return nil, Invalid{i, fact.New("unknown", "kind", step.Kind)}
 		}
 		before := now // the operation keeps what it was decided on
 		a, err := k.decide(step, &before)
@@ -230,7 +236,7 @@ func Decide(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 		p.Share[0] *= a.after.Size.W / now.Size.W
 		p.Share[1] *= a.after.Size.H / now.Size.H
 		p.operations = append(p.operations, a)
-		p.Says = append(p.Says, a.says)
+		p.Did = append(p.Did, a.did)
 		if a.packs != nil {
 			p.Packs = append(p.Packs, a.packs)
 		}

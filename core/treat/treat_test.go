@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"strings"
 	"testing"
 
 	"aldermoor/core/colour"
@@ -327,7 +326,7 @@ func TestMapsAreBroughtTogether(t *testing.T) {
 		treat.Step{Kind: treat.Rerange, Channel: material.Height, Low: 0.25, High: 0.75}, treat.Step{Kind: treat.FlipNormal},
 		treat.Step{Kind: treat.Pack, Channels: []material.Channel{material.Occlusion, material.Roughness}})
 	if want := min(max((truth.At(40, 90)-0.25)*2, 0), 1); math.Abs(float64(done[material.Height].Planes[0].At(40, 90)-want)) > 1e-5 {
-		t.Errorf("the height lies elsewhere still: %s", p.Says[0])
+		t.Errorf("the height lies elsewhere still: %s", p.Did[0])
 	}
 	if math.Abs(p.After.Depth/s.Depth-0.5) > 1e-9 {
 		t.Errorf("half the range is %.4f m, of %.4f", p.After.Depth, s.Depth)
@@ -360,30 +359,31 @@ func TestWhatCannotBeDoneIsSaid(t *testing.T) {
 	scan := scanOf(s, of, true)
 	for _, c := range []struct {
 		step treat.Step
-		says string
+		code string
 	}{
-		{treat.Step{Kind: treat.NormalFromHeight}, "needs a height map"},
-		{treat.Step{Kind: treat.CloseSeams}, "meet already"},
-		{treat.Step{Kind: treat.OneSize}, "already"},
-		{treat.Step{Kind: "polish"}, "no treatment called"},
-		{treat.Step{Kind: treat.Invert, Channel: material.Normal}, "flip its direction"},
-		{treat.Step{Kind: treat.Unband}, "needs a height"},
+		{treat.Step{Kind: treat.NormalFromHeight}, "missing"},
+		{treat.Step{Kind: treat.CloseSeams}, "no_seam"},
+		{treat.Step{Kind: treat.OneSize}, "sizes_equal"},
+		{treat.Step{Kind: "polish"}, "unknown"},
+		{treat.Step{Kind: treat.Invert, Channel: material.Normal}, "normal_not_inverted"},
+		{treat.Step{Kind: treat.Unband}, "missing"},
 	} {
 		_, err := treat.Decide(context.Background(), scan, []treat.Step{{Kind: treat.Renormalise}, c.step})
 		var inv treat.Invalid
-		if !errors.As(err, &inv) || inv.Step != 1 || !strings.Contains(inv.Says, c.says) {
+		if !errors.As(err, &inv) || inv.Step != 1 || inv.Why.Code != c.code {
 			t.Errorf("%s: %v, of step %d", c.step.Kind, err, inv.Step)
 		}
 	}
 	for _, st := range []treat.Step{{Kind: treat.CloseSeams, Overlap: 0.9}, {Kind: treat.CloseSeams, Axes: "z"}, {Kind: treat.Invert}, {Kind: treat.NormalStrength},
 		{Kind: treat.LevelLight, Strength: 2}, {Kind: treat.Rerange, Channel: material.Height, Low: 0.5, High: 0.2}, {Kind: treat.Pack, Channels: []material.Channel{material.Normal, material.Height}}, {Kind: treat.OneSize, Pixels: 3}} {
 		if st.Valid() == nil {
-			t.Errorf("%+v is let through", st)
+			t.Errorf("%+v is accepted", st)
 		}
 	}
 	for _, k := range treat.Kinds() {
-		if k.Title() == "" || k.Help() == "" {
-			t.Errorf("%s has no words", k)
+		var inv treat.Invalid
+		if errors.As(treat.Step{Kind: k}.Valid(), &inv) && inv.Why.Code == "unknown" {
+			t.Errorf("%s is listed but not known", k)
 		}
 	}
 }
@@ -395,6 +395,6 @@ func ExampleDecide() {
 		fmt.Println(err)
 		return
 	}
-	fmt.Println(plan.Says[0], plan.Made)
-	// Output: Slopes and depth are × 0.50. [normal]
+	fmt.Println(plan.Did[0].Code, plan.Made)
+	// Output: strengthened [normal]
 }

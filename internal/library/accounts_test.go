@@ -307,7 +307,7 @@ func TestMethodsAskForTheirRights(t *testing.T) {
 	denied("a draft's map", err)
 	_, err = s.Patch(ctx, arno, now(m.ID), library.Change{})
 	denied("a change", err)
-	_, err = s.Service.Release(ctx, arno, now(m.ID), library.Wording{})
+	_, err = s.Service.Release(ctx, arno, now(m.ID), library.ReleaseText{})
 	denied("a release", err)
 	_, err = s.Deliveries(ctx, arno, 5)
 	denied("deliveries", err)
@@ -317,7 +317,7 @@ func TestMethodsAskForTheirRights(t *testing.T) {
 	denied("the audit", err)
 	_, err = s.Find(ctx, library.Principal{}, library.Query{})
 	denied("the Library, by nobody", err)
-	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{}); err != nil {
+	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{}); err != nil {
 		t.Fatal(err)
 	}
 	if got, err := s.Shown(ctx, arno, m.ID); err != nil || got.Name != m.Name {

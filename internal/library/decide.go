@@ -10,6 +10,7 @@ import (
 	"aldermoor/core/channels"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
+	"aldermoor/internal/wording"
 )
 
 // assign makes one of the material's maps the given channel; None puts it aside.
@@ -20,7 +21,7 @@ func (m *Material) assign(id int64, c material.Channel, by string) {
 		switch {
 		case p.ID == id:
 			p.Channel, p.ByHand, p.Confidence = c, true, 1
-			p.Reasons = append([]channels.Reason{{Kind: "rule", Says: fmt.Sprintf("%s said so.", by), Weight: 1, Channel: c}}, withoutRules(p.Reasons)...)
+			p.Reasons = append([]channels.Reason{channels.Because("rule", c, 1, "person", "by", by)}, withoutRules(p.Reasons)...)
 			if c == material.None {
 				p.Confidence = 0
 			}
@@ -37,7 +38,7 @@ func channelWord(c material.Channel) string {
 	if c == material.None {
 		return "put aside"
 	}
-	return "taken as " + lower(c.Title())
+	return "taken as " + lower(wording.Channel(c))
 }
 
 // Assign says by hand which channel a map of a material is; None puts it aside.
@@ -122,8 +123,8 @@ func like(tx Reader, mapID int64, c material.Channel) (l Like, err error) {
 				continue
 			}
 			if look := looks[p.File]; look != nil && p.Layer == "" && c != material.None {
-				if says := look.Against(c); says != "" {
-					l.Warnings = append(l.Warnings, fmt.Sprintf("%s: %s", base(p.File), says))
+				if r := look.Against(c); r.Code != "" {
+					l.Warnings = append(l.Warnings, fmt.Sprintf("%s: %s", base(p.File), wording.Reason(r)))
 				}
 			}
 			if p.ID == mapID || p.Channel == c && p.Sure() {

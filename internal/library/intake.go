@@ -16,12 +16,14 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/fact"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/parcel"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
+	"aldermoor/internal/wording"
 )
 
 // The kinds of jobs that carry a delivery along: its archives are opened, each
@@ -373,7 +375,10 @@ func (s *Service) examine(ctx context.Context, key string) error {
 		return err
 	}
 	s.pace.add(from, s.Now(), f.Size)
-	f.Examined, f.Problem = &e, e.Problem
+	f.Examined = &e
+	if e.Problem != nil {
+		f.Problem = wording.Problem(*e.Problem)
+	}
 	return s.Store.Write(ctx, func(tx Tx) error {
 		if err := tx.SaveExamined(f); err != nil {
 			return err
@@ -475,7 +480,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 		problem := ""
 		for _, f := range report.Failed {
 			if byPath[f.File].Problem == "" { // not of one file: of how they go together
-				problem = strings.TrimSpace(problem + " " + f.Error)
+				problem = strings.TrimSpace(problem + " " + wording.Problem(f.Why))
 			}
 		}
 		return tx.SetDelivery(id, Sorted, station, problem)
@@ -692,8 +697,9 @@ func (s *Service) JobFailed(ctx context.Context, kind, key string, problem error
 			if err != nil {
 				return err
 			}
-			f.Problem = fmt.Sprintf("%s could not be examined: %v. Retry it, or send the file again.", f.Path, problem)
-			f.Examined = &inspect.Examined{Path: f.Path, SHA256: f.Blob, Size: f.Size, Problem: f.Problem, Failed: true}
+			why := fact.New("not_examined", "file", f.Path, "error", problem.Error())
+			f.Problem = wording.Problem(why)
+			f.Examined = &inspect.Examined{Path: f.Path, SHA256: f.Blob, Size: f.Size, Problem: &why, Failed: true}
 			if err := tx.SaveExamined(f); err != nil {
 				return err
 			}

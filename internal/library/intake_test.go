@@ -308,7 +308,7 @@ func TestAHandoffIsMadeOnce(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()
 	m := s.send(scan(t, "slates_round")...).Materials[0]
-	r, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{})
+	r, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{})
 	if err != nil {
 		t.Fatal(err)
 	}

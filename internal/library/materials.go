@@ -417,20 +417,16 @@ func (m *Material) recheck(g grades) {
 		}
 		kept := append(r.Findings, r.Settled...)
 		r.Findings, r.Settled = []inspect.Finding{}, nil
-		r.Check(set)
-		// What was read from a file's header or its pixels is not kept with the map: those
-		// findings stay.
+		r.Check(set, true)
 		for _, f := range kept {
-			switch f.Code {
-			case "data_colour_managed", "not_finite", "pixels_not_square", "tier_differs", "normal_object_space", "map_empty", "clipped", "normals_estimated",
-				"albedo_dark", "albedo_bright", "baked_light", "normal_not_unit", "grey_as_colour", "seam_x", "seam_y", "maps_shifted":
+			switch {
+			case !inspect.KindOf(f.Code).Once:
+			case f.Code == "roughness_as_gloss" && !slices.ContainsFunc(set.Maps, func(k channels.Map) bool {
+				return k.File == f.Maps[0] && k.Channel == material.Roughness && !k.Decided
+			}):
+				r.Settled = append(r.Settled, f) // somebody has said what it is
+			default:
 				r.Findings = append(r.Findings, f)
-			case "roughness_as_gloss": // until somebody has said what it is
-				if slices.ContainsFunc(set.Maps, func(k channels.Map) bool { return k.File == f.Maps[0] && k.Channel == material.Roughness && !k.Decided }) {
-					r.Findings = append(r.Findings, f)
-				} else {
-					r.Settled = append(r.Settled, f)
-				}
 			}
 		}
 		r.Plausible(words)

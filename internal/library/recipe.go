@@ -17,12 +17,14 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/codec"
+	"aldermoor/core/fact"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 	"aldermoor/core/treat"
+	"aldermoor/internal/wording"
 )
 
 // A material's recipe is the list of treatments that its scan gets. The scan's maps stay
@@ -43,8 +45,9 @@ type Treatment struct {
 
 // Finish is what a recipe made of a scan. Its zero value is that of no recipe.
 type Finish struct {
-	Key     string // of what it was made from and with; "" for nothing
-	Says    []string
+	Key     string      // of what it was made from and with; "" for nothing
+	Did     []fact.Fact // what each treatment came to
+	Says    []string    // the same as sentences, of recipes that were carried out before there were codes
 	Share   [2]float64  // of the scan's size that a repeat has now
 	Deeper  float64     // depth over the scan's depth; 0 if the scan's is not known
 	Report  inspect.Set // findings, tiling and pattern of the finished maps
@@ -212,8 +215,9 @@ func (s *Service) recipe(ctx context.Context, p Principal, of Seen, change func(
 			return "", Invalid{"A recipe has at most 40 treatments."}
 		}
 		for _, t := range steps {
-			if err := t.Valid(); err != nil {
-				return "", Invalid{err.Error()}
+			var inv treat.Invalid
+			if errors.As(t.Valid(), &inv) {
+				return "", Invalid{wording.Refused(inv.Why)}
 			}
 		}
 		if slices.ContainsFunc(m.Assigned(), func(p Map) bool { return len(p.Tiles) > 1 }) && len(steps) > 0 {
@@ -245,7 +249,7 @@ func (s *Service) recipe(ctx context.Context, p Principal, of Seen, change func(
 		m.Finish.Problem, m.Finish.Tried, m.Finish.Failed = "", "", false
 		titles := []string{}
 		for _, t := range fresh {
-			titles = append(titles, t.Kind.Title())
+			titles = append(titles, wording.TreatmentOf(t.Kind).Title)
 		}
 		if err := tx.AddAudit(AuditEntry{s.Now(), p.Name, "recipe", m.Name, strings.Join(titles, "; ")}); err != nil {
 			return "", err
@@ -369,7 +373,7 @@ func (s *Service) stuck(ctx context.Context, id int64, want string, inv treat.In
 		if err != nil || m.wants() != want {
 			return err
 		}
-		m.Finish.Tried, m.Finish.Problem, m.Finish.Failed = want, inv.Says, false
+		m.Finish.Tried, m.Finish.Problem, m.Finish.Failed = want, wording.Refused(inv.Why), false
 		if inv.Step < len(m.Recipe) {
 			m.Finish.Step = m.Recipe[inv.Step].ID
 		}
@@ -420,7 +424,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 	if err != nil {
 		return f, err
 	}
-	f = Finish{Says: plan.Says, Share: plan.Share}
+	f = Finish{Did: plan.Did, Share: plan.Share}
 	switch {
 	case scan.Depth > 0:
 		f.Deeper = plan.After.Depth / scan.Depth
@@ -513,7 +517,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 	}
 	var failed error
 	var mu sync.Mutex
-	f.Report = inspect.Again(set, size, func(file, layer string) *raster.Image {
+	f.Report = inspect.Reexamine(set, size, func(file, layer string) *raster.Image {
 		p := blobs[file+"\x00"+layer]
 		im, err := s.level(p.Blob, p.Layer)
 		if err != nil {
@@ -528,7 +532,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 	}
 	f.Report.Maps = nil
 	if slices.ContainsFunc(steps, func(t treat.Step) bool { return t.Kind == treat.NormalFromPicture }) {
-		f.Report.Findings = append(f.Report.Findings, inspect.Finding{Code: "normals_estimated", Severity: inspect.Note, Maps: []string{}, Says: "The normals are estimated from the picture: a guess, not a measurement."})
+		f.Report.Findings = append(f.Report.Findings, inspect.Finding{Code: "normals_estimated", Severity: inspect.Note, Maps: []string{}})
 	}
 	return f, nil
 }
@@ -543,7 +547,7 @@ func (s *Service) finished(m *Material, c material.Channel, look *channels.Look)
 		dir = path.Dir(m.Assigned()[0].File)
 	}
 	p.File = path.Join(dir, m.Slug+"-"+string(c)+".png")
-	p.Confidence, p.Reasons = 1, []channels.Reason{{Kind: "rule", Says: "It was made by the material's recipe.", Weight: 1, Channel: c}}
+	p.Confidence, p.Reasons = 1, []channels.Reason{channels.Because("rule", c, 1, "recipe")}
 	if was := m.Map(c); was != nil {
 		p.FileID = was.FileID
 		p.File = strings.TrimSuffix(was.File, path.Ext(was.File)) + "-" + string(c) + ".png"

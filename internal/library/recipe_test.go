@@ -87,7 +87,7 @@ func TestARecipeMendsAndIsUndone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{}); m.Settled() || err == nil || !strings.Contains(err.Error(), "still being carried out") {
+	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{}); m.Settled() || err == nil || !strings.Contains(err.Error(), "still being carried out") {
 		t.Errorf("it is released while it is treated: %v", err)
 	}
 	m = s.settled(m.ID)
@@ -116,10 +116,10 @@ func TestARecipeMendsAndIsUndone(t *testing.T) {
 		t.Fatal(err)
 	}
 	m = s.settled(m.ID)
-	if len(m.Finish.Says) != 2 {
-		t.Errorf("it says %q", m.Finish.Says)
+	if len(m.Finish.Did) != 2 {
+		t.Errorf("it says %q", m.Finish.Did)
 	}
-	r, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{})
+	r, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -189,10 +189,10 @@ func TestWhatARecipeCannotDo(t *testing.T) {
 	}
 	m = s.settled(m.ID)
 	says, step := m.Stuck()
-	if !strings.Contains(says, "pixels already") || step != m.Recipe[0].ID || len(m.Finish.Maps) != 0 {
+	if !strings.Contains(says, "px already") || step != m.Recipe[0].ID || len(m.Finish.Maps) != 0 {
 		t.Errorf("%q at %d", says, step)
 	}
-	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{}); err == nil || !strings.Contains(err.Error(), "cannot be carried out") {
+	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{}); err == nil || !strings.Contains(err.Error(), "cannot be carried out") {
 		t.Errorf("released all the same: %v", err)
 	}
 }
@@ -216,20 +216,20 @@ func TestWhatStopsARelease(t *testing.T) {
 	}
 	for _, c := range []struct {
 		by   library.Principal
-		w    library.Wording
+		w    library.ReleaseText
 		says string
 	}{
-		{lena, library.Wording{}, "ask a lead"},
-		{lena, library.Wording{Override: "please"}, "ask a lead"},
-		{liv, library.Wording{Override: "  "}, "Give a reason"},
-		{liv, library.Wording{Override: "Only seen from afar."}, ""},
+		{lena, library.ReleaseText{}, "ask a lead"},
+		{lena, library.ReleaseText{Override: "please"}, "ask a lead"},
+		{liv, library.ReleaseText{Override: "  "}, "Give a reason"},
+		{liv, library.ReleaseText{Override: "Only seen from afar."}, ""},
 	} {
 		r, err := s.Service.Release(ctx, c.by, now(m.ID), c.w)
 		if c.says == "" {
 			if err != nil || r.Override != "Only seen from afar." {
 				t.Errorf("a lead's override does not count: %v, %q", err, r.Override)
 			}
-		} else if err == nil || !strings.Contains(err.Error(), c.says) || !strings.Contains(err.Error(), "edges do not meet") {
+		} else if err == nil || !strings.Contains(err.Error(), c.says) || !strings.Contains(err.Error(), "edges don't match") {
 			t.Errorf("%+v: %v", c.w, err)
 		}
 	}

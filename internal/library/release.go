@@ -7,37 +7,38 @@ import (
 	"strings"
 
 	"aldermoor/core/inspect"
+	"aldermoor/internal/wording"
 )
 
-// Wording is what goes with a release.
-type Wording struct {
+// ReleaseText is what goes with a release.
+type ReleaseText struct {
 	Notes    string
 	Override string // a lead's reason for releasing in spite of findings that stop
 }
 
 // stopped says what keeps a material from being released, "" for nothing, and whether an
 // override was needed.
-func (w *Wording) stopped(p Principal, m *Material) (says string, override bool) {
+func (w *ReleaseText) stopped(p Principal, m *Material) (says string, override bool) {
 	var stops []string
 	cur := m.Current()
 	for _, f := range cur.Report.Findings {
 		if f.Severity == inspect.Stop {
-			stops = append(stops, f.Says)
+			stops = append(stops, wording.Finding(f, &cur.Report))
 		}
 	}
 	switch {
 	case len(stops) == 0:
 		return "", false
 	case !p.May(Decide):
-		return fmt.Sprintf("%s has %s to its release: %s Mend it, or ask a lead for an override.", m.Name, count(len(stops), "stop"), strings.Join(stops, " ")), false
+		return fmt.Sprintf("%s has %s: %s Fix it, or ask a lead to override.", m.Name, count(len(stops), "stop finding"), strings.Join(stops, " ")), false
 	case strings.TrimSpace(w.Override) == "":
-		return fmt.Sprintf("%s has %s to its release: %s Give a reason for the override; it is recorded.", m.Name, count(len(stops), "stop"), strings.Join(stops, " ")), false
+		return fmt.Sprintf("%s has %s: %s Give a reason for the override; it is recorded.", m.Name, count(len(stops), "stop finding"), strings.Join(stops, " ")), false
 	}
 	return "", true
 }
 
 // Release publishes a material as it was seen, under the next number.
-func (s *Service) Release(ctx context.Context, p Principal, of Seen, w Wording) (r Release, err error) {
+func (s *Service) Release(ctx context.Context, p Principal, of Seen, w ReleaseText) (r Release, err error) {
 	if err := p.need(Contribute); err != nil {
 		return r, err
 	}

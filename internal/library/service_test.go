@@ -237,17 +237,17 @@ func TestReleasesNeverChange(t *testing.T) {
 	if got, err := s.Patch(ctx, lena, now(m.ID), library.Change{Name: text("Hung slates"), Tags: &tags}); err != nil || fmt.Sprint(got.Tags) != "[grey roof]" {
 		t.Errorf("%v %v", got.Tags, err)
 	}
-	first, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{Notes: " First. "})
+	first, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: " First. "})
 	if err != nil || first.Number != 1 || first.Notes != "First." {
 		t.Fatalf("%+v %v", first, err)
 	}
-	_, err = s.Service.Release(ctx, lena, now(m.ID), library.Wording{Notes: "Again."})
+	_, err = s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: "Again."})
 	refused(t, err, "just as it was released")
 	s.now = s.now.Add(time.Hour)
 	if _, err := s.Patch(ctx, lena, now(m.ID), library.Change{Name: text("Slates of the mill")}); err != nil {
 		t.Fatal(err)
 	}
-	second, err := s.Service.Release(ctx, lena, now(m.ID), library.Wording{Notes: "Second."})
+	second, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: "Second."})
 	if err != nil || second.Number != 2 {
 		t.Fatal(err)
 	}
@@ -269,7 +269,7 @@ func TestReleasesNeverChange(t *testing.T) {
 	if card, ok := s.Card(first.Material.Slug); !ok || card.Number != 2 {
 		t.Errorf("%+v", card)
 	}
-	_, err = s.Service.Release(ctx, lena, now(m.ID), library.Wording{Notes: strings.Repeat("x", 4001)})
+	_, err = s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: strings.Repeat("x", 4001)})
 	refused(t, err, "4000 bytes")
 	// What has been released stays on the Bench.
 	_, err = s.Place(ctx, lena, m.DeliveryID, 0, []library.Seen{now(m.ID)}, library.Unseen)

@@ -196,7 +196,7 @@ func (s *Service) grades(tx Reader) grades {
 func (g grades) grade(list []inspect.Finding) {
 	for i := range list {
 		f := &list[i]
-		f.Severity = inspect.PlainSeverity(f.Code)
+		f.Severity = inspect.KindOf(f.Code).Severity
 		if sev, ok := g[f.Code]; ok {
 			f.Severity = sev
 		}

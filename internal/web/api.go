@@ -17,6 +17,7 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
 )
@@ -84,7 +85,7 @@ type apiSet struct {
 }
 
 func mapView(p library.Map) apiMap {
-	v := apiMap{p.ID, inspect.Map{File: p.File, Layer: p.Layer, Zero: p.Zero, Component: p.Component, Channel: p.Channel, Confidence: p.Confidence, Reasons: p.Reasons, Width: p.Width, Height: p.Height,
+	v := apiMap{p.ID, inspect.Map{File: p.File, Layer: p.Layer, Zero: p.Zero, Component: p.Component, Channel: p.Channel, Confidence: p.Confidence, Reasons: wording.Reasons(p.Reasons), Width: p.Width, Height: p.Height,
 		Bits: p.Bits, Float: p.Float, Encoding: "linear", Stats: p.Stats}}
 	if p.Channel.Colour() && !p.Float {
 		v.Encoding = "srgb"
@@ -105,6 +106,7 @@ func setView(m *library.Material) apiSet {
 	cur := m.Current()
 	m = &cur
 	v := apiSet{MaterialID: m.ID, Version: m.Version, Known: knownRef(m), Title: m.Name, Stage: string(m.Stage), Set: m.Report, Maps: []apiMap{}}
+	wording.Set(&v.Set)
 	v.Unassigned = []string{}
 	for _, p := range m.Assigned() {
 		v.Maps = append(v.Maps, mapView(p))
@@ -423,7 +425,7 @@ func (s *Server) apiRelease(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	r, err := s.Service.Release(c.Request().Context(), me(c), of, library.Wording{Notes: in.Notes, Override: in.Override})
+	r, err := s.Service.Release(c.Request().Context(), me(c), of, library.ReleaseText{Notes: in.Notes, Override: in.Override})
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 
 	"aldermoor/core/material"
 	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
 )
@@ -354,10 +355,10 @@ func (s *Server) rules(c *echo.Context) error {
 	p := rulesPage{frame: s.frame(c, "Rules of the stations")}
 	p.Place = "intake"
 	for _, r := range list {
-		p.Rules = append(p.Rules, ruleRow{r.ID, r.Version, r.Station, r.Ending, r.Channel.Title(), r.By, r.Channel, r.Created.Format("2 January 2006")})
+		p.Rules = append(p.Rules, ruleRow{r.ID, r.Version, r.Station, r.Ending, wording.Channel(r.Channel), r.By, r.Channel, r.Created.Format("2 January 2006")})
 	}
 	for _, ch := range material.All() {
-		p.Choices = append(p.Choices, column{ID: string(ch), Title: ch.Title()})
+		p.Choices = append(p.Choices, column{ID: string(ch), Title: wording.Channel(ch)})
 	}
 	if p.Stations, err = s.Service.Stations(c.Request().Context(), me(c)); err != nil {
 		return err

@@ -14,6 +14,7 @@ import (
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 )
 
 // This file turns a material into the sentences of its ledger.
@@ -158,7 +159,7 @@ func ledgerView(m *library.Material) ledger {
 		l.Width, l.Height, l.Source = scale.Metres(m.Size.W), scale.Metres(m.Size.H), sourceSentence(m.SizeSource)
 	}
 	for _, e := range m.Report.SizeEvidence {
-		l.Evidence = append(l.Evidence, evidenceRow{string(e.Source), e.Says, e.Source == m.SizeSource})
+		l.Evidence = append(l.Evidence, evidenceRow{string(e.Source), wording.Evidence(e), e.Source == m.SizeSource})
 	}
 	if l.Known && len(m.Report.SizeEvidence) > 0 {
 		used := scale.Evidence{Size: m.Size}
@@ -220,7 +221,7 @@ func ledgerView(m *library.Material) ledger {
 	}
 	for _, c := range []material.Channel{material.BaseColor, material.Normal, material.Roughness, material.Height, material.Occlusion} {
 		if m.Map(c) == nil && (c != material.Roughness || m.Map(material.Glossiness) == nil) {
-			l.Missing = append(l.Missing, strings.ToLower(c.Title()))
+			l.Missing = append(l.Missing, strings.ToLower(wording.Channel(c)))
 		}
 	}
 	var from []string
@@ -237,11 +238,14 @@ func ledgerView(m *library.Material) ledger {
 // findings says what was found, the worst first, each with the picture that shows it
 // and what can be done about it.
 func (l *ledger) findings(m, scanned *library.Material) {
-	words := map[inspect.Severity]string{inspect.Note: "Note", inspect.Warn: "Doubtful", inspect.Stop: "Stop"}
 	tones := map[inspect.Severity]tone{inspect.Warn: doubt, inspect.Stop: stop}
 	weight := map[inspect.Severity]int{inspect.Stop: 0, inspect.Warn: 1, inspect.Note: 2}
 	for _, f := range slices.SortedStableFunc(slices.Values(m.Report.Findings), func(a, b inspect.Finding) int { return weight[a.Severity] - weight[b.Severity] }) {
-		row := findingRow{Says: f.Says, Word: words[f.Severity], Tone: tones[f.Severity]}
+		chip := wording.CheckOf(f.Code).Chip
+		if f.Severity == inspect.Stop {
+			chip = "Stop: " + chip
+		}
+		row := findingRow{Says: wording.Finding(f, &m.Report), Word: chip, Tone: tones[f.Severity]}
 		for _, p := range m.Assigned() {
 			if len(f.Maps) > 0 && p.File == f.Maps[0] {
 				row.Map = p.ID
@@ -453,7 +457,7 @@ func (l *ledger) density(s *Server, m *library.Material, st library.Standards, u
 }
 
 func chipView(p *library.Map) mapChip {
-	k := mapChip{Float: p.Float, Parts: len(p.Stats.Mean), ID: p.ID, Channel: string(p.Channel), Title: p.Channel.Title(), W: p.Width, H: p.Height, File: p.File, Kind: "data"}
+	k := mapChip{Float: p.Float, Parts: len(p.Stats.Mean), ID: p.ID, Channel: string(p.Channel), Title: wording.Channel(p.Channel), W: p.Width, H: p.Height, File: p.File, Kind: "data"}
 	parts := []string{sizeWord(p.Width, p.Height), fmt.Sprintf("%d bit", p.Bits)}
 	switch {
 	case p.Channel == material.Normal:

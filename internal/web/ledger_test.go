@@ -35,18 +35,18 @@ func TestTheWorstFindingComesFirstWithItsPicture(t *testing.T) {
 		{Code: "seam_y", Severity: inspect.Warn, Maps: []string{}, Says: "no seam"},
 		{Code: "depth_implausible", Severity: inspect.Warn, Maps: []string{}, Says: "too deep"},
 		{Code: "tier_differs", Severity: inspect.Warn, Maps: []string{"s/height.png", "s/height_1k.png"}, Says: "another"},
-		{Code: "missing_normal", Severity: inspect.Warn, Maps: []string{}, Says: "no picture of what is not there"},
+		{Code: "missing_roughness", Severity: inspect.Warn, Maps: []string{}, Says: "no picture of what is not there"},
 		{Code: "map_empty", Severity: inspect.Stop, Maps: []string{"s/base.png"}, Says: "empty"},
 	}
 	l := ledgerView(m)
 	want := []findingRow{
-		{Says: "empty", Word: "Stop", Tone: stop, Map: 11},
-		{Says: "too large", Word: "Doubtful", Tone: doubt, Map: 11, Rule: "across"},
-		{Says: "no seam", Word: "Doubtful", Tone: doubt, Map: 11, Seam: "down"},
-		{Says: "too deep", Word: "Doubtful", Tone: doubt, Map: 12, Rule: "up"},
-		{Says: "another", Word: "Doubtful", Tone: doubt, Map: 12},
-		{Says: "no picture of what is not there", Word: "Doubtful", Tone: doubt},
-		{Says: "lossy", Word: "Note", Map: 14},
+		{Says: "empty", Word: "Stop: Empty map", Tone: stop, Map: 11},
+		{Says: "too large", Word: "Size implausible", Tone: doubt, Map: 11, Rule: "across"},
+		{Says: "no seam", Word: "Seam top/bottom", Tone: doubt, Map: 11, Seam: "down"},
+		{Says: "too deep", Word: "Depth implausible", Tone: doubt, Map: 12, Rule: "up"},
+		{Says: "another", Word: "Tier differs", Tone: doubt, Map: 12},
+		{Says: "no picture of what is not there", Word: "No roughness", Tone: doubt},
+		{Says: "lossy", Word: "Lossy data", Map: 14},
 	}
 	if len(l.Findings) != len(want) {
 		t.Fatalf("%d findings are said, of %d", len(l.Findings), len(want))

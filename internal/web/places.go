@@ -18,6 +18,7 @@ import (
 	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
 	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
 )
@@ -194,7 +195,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	}
 	for _, k := range cur.Assigned() {
 		if k.Channel != material.Normal {
-			p.Channels = append(p.Channels, choice{Label: k.Channel.Title(), Href: string(k.Channel)})
+			p.Channels = append(p.Channels, choice{Label: wording.Channel(k.Channel), Href: string(k.Channel)})
 		}
 	}
 	f, err := s.Service.Find(ctx, me(c), library.Query{Per: 1, Choices: 200})
@@ -456,7 +457,7 @@ func extentWord(m float64) string { return strconv.FormatFloat(m, 'f', -1, 64) +
 
 func channelWord(id string) string {
 	ch, _ := material.Parse(id)
-	return strings.ToLower(ch.Title())
+	return strings.ToLower(wording.Channel(ch))
 }
 
 type materialPage struct {

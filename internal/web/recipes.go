@@ -11,6 +11,7 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/treat"
 	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 )
 
 // This file is about treatments: as the API takes and gives them, and as the Bench shows them.
@@ -69,9 +70,9 @@ func (s *Server) recipeState(m *library.Material) (state string, problem *string
 func recipeView(m *library.Material) []apiTreatment {
 	out := []apiTreatment{}
 	for i, t := range m.Recipe {
-		v := apiTreatment{Treatment: t, Title: t.Kind.Title()}
-		if m.Settled() && i < len(m.Finish.Says) {
-			v.Says = &m.Finish.Says[i]
+		v := apiTreatment{Treatment: t, Title: wording.TreatmentOf(t.Kind).Title}
+		if says := done(m, i); says != "" {
+			v.Says = &says
 		}
 		out = append(out, v)
 	}
@@ -87,7 +88,7 @@ func (s *Server) apiTreatments(c *echo.Context) error {
 	}
 	items := []kind{}
 	for _, k := range treat.Kinds() {
-		items = append(items, kind{k, k.Title(), k.Help(), append([]string{}, k.Params()...)})
+		items = append(items, kind{k, wording.TreatmentOf(k).Title, wording.TreatmentOf(k).Help, append([]string{}, k.Params()...)})
 	}
 	return c.JSON(http.StatusOK, map[string]any{"items": items})
 }
@@ -186,7 +187,7 @@ func treatmentChoices() (out []treatmentChoice) {
 		if err != nil {
 			continue
 		}
-		out = append(out, treatmentChoice{string(k), k.Title(), k.Help(), string(data)})
+		out = append(out, treatmentChoice{string(k), wording.TreatmentOf(k).Title, wording.TreatmentOf(k).Help, string(data)})
 	}
 	return out
 }
@@ -195,13 +196,11 @@ func treatmentChoices() (out []treatmentChoice) {
 func (l *ledger) recipe(s *Server, m *library.Material) {
 	says, at := m.Stuck()
 	for i, t := range m.Recipe {
-		r := recipeRow{ID: t.ID, Title: t.Kind.Title(), First: i == 0, Last: i == len(m.Recipe)-1}
+		r := recipeRow{ID: t.ID, Title: wording.TreatmentOf(t.Kind).Title, First: i == 0, Last: i == len(m.Recipe)-1}
 		if data, err := json.Marshal(t.Step); err == nil {
 			r.Step, r.Params = string(data), len(t.Kind.Params()) > 0
 		}
-		if m.Settled() && i < len(m.Finish.Says) {
-			r.Says = m.Finish.Says[i]
-		}
+		r.Says = done(m, i)
 		if says != "" && at == t.ID {
 			r.Problem = says
 		}
@@ -220,4 +219,17 @@ func (l *ledger) recipe(s *Server, m *library.Material) {
 		l.RecipeBusy = true
 	}
 	l.Choices = treatmentChoices()
+}
+
+// done is what treatment i of a material's recipe came to, as a sentence; "" until it has
+// been carried out.
+func done(m *library.Material, i int) string {
+	switch f := &m.Finish; {
+	case !m.Settled():
+	case i < len(f.Did):
+		return wording.Treated(f.Did[i])
+	case i < len(f.Says):
+		return f.Says[i]
+	}
+	return ""
 }

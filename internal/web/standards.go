@@ -8,6 +8,7 @@ import (
 
 	"aldermoor/core/inspect"
 	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 )
 
 // standardsPage is what the lead decides for all materials.
@@ -26,7 +27,8 @@ type cameraRow struct {
 }
 
 type checkRow struct {
-	inspect.Kind
+	Code string
+	wording.Check
 	Chosen  inspect.Severity
 	Changed bool
 }
@@ -50,7 +52,7 @@ func (s *Server) standards(c *echo.Context) error {
 		p.Cameras = append(p.Cameras, cameraRow{k.Name, cameraSays(k), k})
 	}
 	for _, k := range inspect.Kinds() {
-		row := checkRow{Kind: k, Chosen: k.Severity}
+		row := checkRow{Code: k.Code, Check: wording.CheckOf(k.Code), Chosen: k.Severity}
 		if sev, ok := st.Severities[k.Code]; ok {
 			row.Chosen, row.Changed = sev, sev != k.Severity
 		}

@@ -12,6 +12,7 @@ import (
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 )
 
 // This file turns deliveries and their sets into what the Intake says.
@@ -149,7 +150,7 @@ func openView(d library.DeliveryReport) *openDelivery {
 	o.Heading = o.Name
 	o.Meta = fmt.Sprintf("%s, %s, %s", count(d.Sets, "set"), count(d.Files, "file"), scale.Bytes(d.Bytes))
 	for _, c := range columns {
-		o.Columns = append(o.Columns, column{string(c), c.Title(), c.Letter()})
+		o.Columns = append(o.Columns, column{string(c), wording.Channel(c), letterOf(c)})
 	}
 	for i := range d.Materials {
 		m := &d.Materials[i]
@@ -176,7 +177,7 @@ func rowView(m *library.Material, here map[int64]library.Material) setRow {
 		r.Size, r.SizeTone = fmt.Sprintf("%s × %s, %s", metres(m.Size.W), scale.Metres(m.Size.H), sourceWord(m.SizeSource)), calm
 	}
 	for _, ch := range columns {
-		k := cell{Channel: string(ch), Title: ch.Title()}
+		k := cell{Channel: string(ch), Title: wording.Channel(ch)}
 		p := m.Map(ch)
 		if ch == material.Roughness && p == nil {
 			if p = m.Map(material.Glossiness); p != nil {
@@ -192,7 +193,7 @@ func rowView(m *library.Material, here map[int64]library.Material) setRow {
 		if p.Channel == material.Glossiness && m.Map(material.Roughness) == nil || slices.Contains(columns, p.Channel) {
 			continue
 		}
-		k := cell{Channel: string(p.Channel), Title: p.Channel.Title(), Mark: strings.ToLower(p.Channel.Title())}
+		k := cell{Channel: string(p.Channel), Title: wording.Channel(p.Channel), Mark: strings.ToLower(wording.Channel(p.Channel))}
 		k.fill(&p)
 		r.More = append(r.More, k)
 	}
@@ -228,7 +229,7 @@ func rowView(m *library.Material, here map[int64]library.Material) setRow {
 			continue
 		}
 		if f.Code != "size_unknown" { // the row says so already
-			r.Doubts = append(r.Doubts, f.Says)
+			r.Doubts = append(r.Doubts, wording.Finding(f, &m.Report))
 		}
 		for i := range r.Cells {
 			if slices.Contains(f.Maps, r.Cells[i].File) {
@@ -255,7 +256,7 @@ func beside(word string, m *library.Material) besideView {
 	v.MapID, v.W, v.H = first.ID, first.Width, first.Height
 	var names, kinds []string
 	for _, p := range list {
-		names = append(names, strings.ToLower(p.Channel.Title()))
+		names = append(names, strings.ToLower(wording.Channel(p.Channel)))
 		kind := fmt.Sprintf("%s, %d bit", strings.ToUpper(p.Format), p.Bits)
 		if !slices.Contains(kinds, kind) {
 			kinds = append(kinds, kind)
@@ -289,4 +290,10 @@ func (k *cell) fill(p *library.Map) {
 	if !p.Sure() || mismatch {
 		k.Tone = doubt
 	}
+}
+
+// letterOf is the key that assigns a channel in the table of sets; "" for channels without.
+func letterOf(c material.Channel) string {
+	return map[material.Channel]string{material.BaseColor: "b", material.Normal: "n", material.Roughness: "r", material.Metallic: "m", material.Height: "h", material.Occlusion: "o",
+		material.Opacity: "y", material.Emissive: "e", material.Specular: "s", material.Glossiness: "g", material.Transmission: "t", material.Mask: "k"}[c]
 }

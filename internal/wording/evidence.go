@@ -1,0 +1,133 @@
+package wording
+
+import (
+	"fmt"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/scale"
+)
+
+// Reasons fills in the English of reasons, in a copy.
+func Reasons(list []channels.Reason) []channels.Reason {
+	out := append([]channels.Reason{}, list...)
+	for i := range out {
+		out[i].Says = Reason(out[i])
+	}
+	return out
+}
+
+// Reason is a piece of evidence on what a map is, as a sentence. Those that were recorded as
+// sentences keep them.
+func Reason(r channels.Reason) string {
+	v, is := r.Values, channel(string(r.Channel))
+	switch r.Code {
+	case "":
+		return r.Says
+	case "person":
+		return fmt.Sprintf("%s assigned it.", v.Text("by"))
+	case "recipe":
+		return "The material's recipe made it."
+	case "rule":
+		station := v.Text("station")
+		if station == "" {
+			station = "every station"
+		}
+		return fmt.Sprintf("Rule for %s: names ending in %q are %s.", station, v.Text("ending"), is)
+	case "name_word":
+		return fmt.Sprintf("The name says %q: %s.", v.Text("word"), is)
+	case "name_direction":
+		return fmt.Sprintf("The name gives a direction (%s), which only normal maps have.", v.Text("direction"))
+	case "name_packed":
+		return fmt.Sprintf("The name says %q: %s in %s.", v.Text("word"), is, component(v.Text("component")))
+	case "name_alpha":
+		return fmt.Sprintf("The name says %q too, and the alpha varies.", v.Text("word"))
+	case "name_points":
+		return fmt.Sprintf("The name says %s.", direction(v.Text("direction")))
+	case "bare_name":
+		return "The file has the set's bare name, as base colour maps often do."
+	case "last_one":
+		return "Every other map of the set is something else, and the set lacks a base colour."
+	case "slopes":
+		return fmt.Sprintf("Its slopes only fit together as %s.", direction(v.Text("direction")))
+	case "object_space":
+		return "Its pixels are unit vectors in all directions: the normals of a whole object, not of a surface. Bake them in tangent space."
+	case "two_components":
+		return "Two components vary around the middle and the third is empty, as in two-component normal maps."
+	case "third_empty":
+		return "Its third component is empty."
+	case "unit_vectors":
+		return fmt.Sprintf("%s of its pixels are unit vectors facing up.", percent(v.Num("share")))
+	case "are_unit_vectors":
+		return "Its pixels are unit vectors, which normal maps hold."
+	case "few_unit_vectors":
+		return fmt.Sprintf("Only %s of its pixels are unit vectors.", percent(v.Num("share")))
+	case "grey":
+		return "It is grey, as data maps are."
+	case "no_colour":
+		return "It is grey throughout."
+	case "one_component":
+		return "It has one component; colour needs three."
+	case "grey_not_normal":
+		return "It is grey; a normal map is not."
+	case "in_colour":
+		return "It is in colour."
+	case "colour_not_data":
+		return "It is in colour; a data map is grey."
+	case "black_and_white":
+		return fmt.Sprintf("%s of it is black or white.", percent(v.Num("share")))
+	case "all_black_and_white":
+		return "Nearly all of it is black or white."
+	case "dark_hollows":
+		return "It is bright with dark hollows."
+	case "dark", "component_dark":
+		return "It is dark; occlusion is bright."
+	case "bits":
+		return fmt.Sprintf("It has %.0f bits, which height needs most.", v.Num("bits"))
+	case "components_alike":
+		return fmt.Sprintf("Its components vary together (correlation %.2f), as in a colour picture.", v.Num("correlation"))
+	case "components_differ":
+		return fmt.Sprintf("Its components have little in common (correlation %.2f), as in packed maps; %s looks like %s.", v.Num("correlation"), component(v.Text("component")), is)
+	case "component_flat":
+		return fmt.Sprintf("This component is %.2f throughout.", v.Num("value"))
+	case "alpha_of_normal":
+		return "The alpha of a normal map often holds height, and this one varies."
+	case "alpha_of_specular":
+		return fmt.Sprintf("The alpha of a %s map often holds glossiness, and this one varies.", channel(v.Text("of")))
+	case "alpha_opaque":
+		return "The alpha varies and is opaque in places."
+	case "alpha_never_opaque":
+		return "The alpha varies and is opaque nowhere; it may be glossiness."
+	}
+	return unknown(r.Fact)
+}
+
+func component(c string) string {
+	return map[string]string{"r": "red", "g": "green", "b": "blue", "a": "alpha"}[c]
+}
+
+// Evidence is an answer to the question how large a repeat is, as a sentence. Those that
+// were recorded as sentences keep them.
+func Evidence(e scale.Evidence) string {
+	v, size := e.Values, scale.Metres(e.W)+" × "+scale.Metres(e.H)
+	switch e.Code {
+	case "":
+		return e.Says
+	case "tag":
+		return fmt.Sprintf("%s by the file's resolution tag: %.0f × %.0f px at %s px/m.", size, v.Num("width"), v.Num("height"), scale.Figure(v.Num("density")))
+	case "name":
+		return size + " by the name."
+	case "name_width":
+		return fmt.Sprintf("%s by the name, which gives the width.", size)
+	case "sidecar":
+		return size + " by the sidecar file."
+	case "line":
+		return fmt.Sprintf("%s by a line of %.1f px that measures %s.", size, v.Num("pixels"), scale.Metres(v.Num("metres")))
+	case "step":
+		return fmt.Sprintf("%s by one step of the pattern, %.1f px, that measures %s.", size, v.Num("pixels"), scale.Metres(v.Num("metres")))
+	case "side":
+		return fmt.Sprintf("%s by a line of %s along one side.", size, scale.Metres(v.Num("metres")))
+	case "usual":
+		return fmt.Sprintf("%s is what most scans from %s measure.", size, v.Text("station"))
+	}
+	return unknown(e.Fact)
+}
