@@ -137,7 +137,7 @@ test("a set with five faults is found, mended and released", async ({ page }) =>
   await page.goto(`${s.url}/bench/${id}`);
   const findings = page.locator("section", { has: page.locator("#l-findings") });
   // Each is mended by the button beside it; what the light and the shift hid comes after.
-  for (const word of ["Shift it into register", "Level the light", "Remove the bands", "Renormalise", "Bring all to one size", "Close the seams"]) {
+  for (const word of ["Align map", "Level light", "Remove 8-bit bands", "Renormalise normals", "Match map sizes", "Close seams"]) {
     await findings.getByRole("button", { name: word }).first().click();
     await expect(page.locator(".toast").first()).toContainText("full maps");
     await made(page, id);
@@ -147,7 +147,7 @@ test("a set with five faults is found, mended and released", async ({ page }) =>
   expect(m.recipe.map((/** @type {any} */ t) => t.kind)).toEqual(["register", "level_light", "unband", "renormalise", "one_size", "close_seams"]);
   for (const code of ["seam_x", "seam_y", "baked_light", "height_8bit", "maps_shifted", "normal_not_unit", "maps_differ_in_size"]) expect(m.findings.map((/** @type {any} */ f) => f.code)).not.toContain(code);
   expect(m.width_m).toBeLessThan(1.42);
-  expect(m.recipe[0].says).toMatch(/moved by [+-]\d+ px across and -(8|9|10) px down/);
+  expect(m.recipe[0].says).toMatch(/^Moved height .*(8|9|10) px up\.$/);
 
   // Before and after on the lens.
   await page.locator("select", { hasText: "nothing" }).and(page.locator("[x-model=against]")).selectOption("scan");
@@ -167,7 +167,7 @@ test("one treatment is undone, and redone", async ({ page }) => {
   const wide = (await material(page, id)).width_m;
   const treatments = page.locator("section", { has: page.locator("#l-recipe") });
   await expect(treatments.locator("li")).toHaveCount(6);
-  await treatments.getByRole("button", { name: "Undo this: Remove the 8-bit bands from the height" }).click();
+  await treatments.getByRole("button", { name: "Undo this: Remove 8-bit bands" }).click();
   await expect(treatments.locator("li")).toHaveCount(5);
   await made(page, id);
   expect(await codes(page, id)).toContain("height_8bit");
@@ -256,7 +256,7 @@ test("gloss that is named roughness is told, and said to be gloss", async ({ pag
   const { files } = scanned(s.dir, ["--sets", "2", "--size", "256", "--seed", "9", "--faults", "gloss-as-roughness"]);
   const id = (await deliver(page, files)).find((/** @type {any} */ k) => k.findings?.some((/** @type {any} */ f) => f.code === "roughness_as_gloss"))?.material_id;
   await page.goto(`${s.url}/bench/${id}`);
-  const finding = page.locator(".finding", { hasText: "reads as glossiness" });
+  const finding = page.locator(".finding", { hasText: "looks like glossiness" });
   await expect(finding).toBeVisible();
   await finding.getByRole("button", { name: "It is glossiness" }).click();
   await expect(page.locator(".toast")).toContainText("Taken as glossiness");

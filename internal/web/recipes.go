@@ -158,15 +158,15 @@ func mendOf(m *library.Material, code string, files []string) *mend {
 		}
 	}
 	v := map[string]mend{
-		"seam_x":                   {"Close the seams", `{"kind":"close_seams"}`},
-		"seam_y":                   {"Close the seams", `{"kind":"close_seams"}`},
-		"maps_shifted":             {"Shift it into register", fmt.Sprintf(`{"kind":"register","channel":%q}`, channel)},
-		"baked_light":              {"Level the light", `{"kind":"level_light"}`},
-		"height_8bit":              {"Remove the bands", `{"kind":"unband"}`},
-		"normal_not_unit":          {"Renormalise", `{"kind":"renormalise"}`},
-		"maps_differ_in_size":      {"Bring all to one size", `{"kind":"one_size"}`},
-		"grey_as_colour":           {"Store it as grey", `{"kind":"take_apart"}`},
-		"normal_direction_unknown": {"Make them from the height", `{"kind":"normal_from_height"}`},
+		"seam_x":                   {"Close seams", `{"kind":"close_seams"}`},
+		"seam_y":                   {"Close seams", `{"kind":"close_seams"}`},
+		"maps_shifted":             {"Align map", fmt.Sprintf(`{"kind":"register","channel":%q}`, channel)},
+		"baked_light":              {"Level light", `{"kind":"level_light"}`},
+		"height_8bit":              {"Remove 8-bit bands", `{"kind":"unband"}`},
+		"normal_not_unit":          {"Renormalise normals", `{"kind":"renormalise"}`},
+		"maps_differ_in_size":      {"Match map sizes", `{"kind":"one_size"}`},
+		"grey_as_colour":           {"Store as grey", `{"kind":"take_apart"}`},
+		"normal_direction_unknown": {"Make normals from height", `{"kind":"normal_from_height"}`},
 	}
 	k, ok := v[code]
 	if !ok || code == "maps_shifted" && channel == material.None || code == "normal_direction_unknown" && m.Map(material.Height) == nil {
