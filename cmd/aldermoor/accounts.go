@@ -18,7 +18,7 @@ var byCommand = library.Command("command line")
 
 // tools opens the rows of a data folder. Beside a running server they are used as they
 // are; without one they are migrated if they are older than this program.
-func tools(ctx context.Context, dir string) (*library.Service, func(), error) {
+func tools(ctx context.Context, dir string) (*library.Studio, func(), error) {
 	db, done, err := openRows(ctx, dir)
 	if err != nil {
 		return nil, nil, err
@@ -41,7 +41,7 @@ func userCommand() *cobra.Command {
 		if err != nil && line == "" {
 			return errors.New("no password came on standard input")
 		}
-		u, err := s.AddUser(ctx, byCommand, name, strings.TrimRight(line, "\r\n"), library.Role(role))
+		u, err := s.People.AddUser(ctx, byCommand, name, strings.TrimRight(line, "\r\n"), library.Role(role))
 		if err == nil {
 			fmt.Printf("%s may now enter as %s.\n", u.Name, u.Role)
 		}
@@ -55,7 +55,7 @@ func userCommand() *cobra.Command {
 			return err
 		}
 		defer done()
-		users, err := s.Users(ctx, byCommand)
+		users, err := s.People.Users(ctx, byCommand)
 		for _, u := range users {
 			closed := ""
 			if u.Disabled {
@@ -71,14 +71,14 @@ func userCommand() *cobra.Command {
 			return err
 		}
 		defer done()
-		u, err := s.UserNamed(ctx, byCommand, name)
+		u, err := s.People.UserNamed(ctx, byCommand, name)
 		if errors.Is(err, library.ErrNotFound) {
 			return fmt.Errorf("there is no account called %q", name)
 		}
 		if err != nil {
 			return err
 		}
-		code, err := s.ResetPassword(ctx, byCommand, library.Seen{ID: u.ID, Version: u.Version})
+		code, err := s.People.ResetPassword(ctx, byCommand, library.Seen{ID: u.ID, Version: u.Version})
 		if err == nil {
 			fmt.Println(code)
 			fmt.Fprintf(os.Stderr, "%s sets a new password with this code at /new-password within a day.\n", u.Name)
@@ -101,7 +101,7 @@ func tokenCommand() *cobra.Command {
 			return err
 		}
 		defer done()
-		token, _, err := s.NewToken(ctx, byCommand, name, label, library.Scope(scope), days)
+		token, _, err := s.People.NewToken(ctx, byCommand, name, label, library.Scope(scope), days)
 		if err == nil {
 			fmt.Println(token)
 		}

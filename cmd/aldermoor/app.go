@@ -24,13 +24,13 @@ import (
 
 // app is the parts of a running Aldermoor, wired together.
 type app struct {
-	dir     string
-	store   *store.Store
-	disk    *blob.Disk
-	queue   *jobs.Queue
-	service *library.Service
-	log     *slog.Logger
-	unlock  func()
+	dir    string
+	store  *store.Store
+	disk   *blob.Disk
+	queue  *jobs.Queue
+	studio *library.Studio
+	log    *slog.Logger
+	unlock func()
 
 	loaded      <-chan error // how reading the Library went
 	stopLoading func()
@@ -67,15 +67,15 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 		return nil, err
 	}
 	a.queue = jobs.New(a.store.DB(), a.store.Reads(), log)
-	a.service = library.New(library.Config{Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
+	a.studio = library.New(library.Config{Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
 		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20},
 		Archives: parcel.Limits{Entries: l.archiveFiles, Bytes: int64(l.archiveGB) << 30, Ratio: parcel.DefaultLimits.Ratio}})
-	for kind, h := range a.service.Handlers() {
+	for kind, h := range a.studio.Handlers() {
 		a.queue.Handle(kind, h)
 	}
-	a.queue.OnFailure(a.service.JobFailed)
+	a.queue.OnFailure(a.studio.JobFailed)
 	loading, stop := context.WithCancel(ctx)
-	a.stopLoading, a.loaded = stop, a.service.Load(loading)
+	a.stopLoading, a.loaded = stop, a.studio.Search.Load(loading)
 	return a, nil
 }
 
@@ -86,7 +86,7 @@ func (a *app) openFolders(roots []string) error {
 		if err != nil {
 			return fmt.Errorf("open %q for watching: %w", r, err)
 		}
-		a.service.WatchRoots = append(a.service.WatchRoots, abs)
+		a.studio.Intake.WatchRoots = append(a.studio.Intake.WatchRoots, abs)
 	}
 	return nil
 }
@@ -104,13 +104,13 @@ func (a *app) close() {
 
 // serve answers on a listener and works on jobs until the context ends.
 func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFiles) error {
-	c.Service, c.Sessions, c.Log = a.service, a.store.Sessions(), a.log
+	c.Studio, c.Sessions, c.Log = a.studio, a.store.Sessions(), a.log
 	c.Uploads = filepath.Join(a.dir, "uploads")
 	c.Ready = func(ctx context.Context) error {
-		if !a.service.Loaded() {
+		if !a.studio.Search.Loaded() {
 			return errors.New("the Library is being read")
 		}
-		return a.store.Read(ctx, func(tx library.Reader) error { _, err := tx.LastEvent(); return err })
+		return a.store.Read(ctx, func(tx library.StudioReader) error { _, err := tx.LastEvent(); return err })
 	}
 	s, err := web.New(c)
 	if err != nil {
@@ -138,7 +138,7 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 		}
 	})
 	wg.Go(func() {
-		if err := (&watch.Watcher{Service: a.service, Log: a.log}).Run(ctx); err != nil {
+		if err := (&watch.Watcher{Studio: a.studio, Log: a.log}).Run(ctx); err != nil {
 			a.log.Error("watch folders", "error", err)
 		}
 	})

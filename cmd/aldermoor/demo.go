@@ -29,7 +29,7 @@ func demoCommand() *cobra.Command {
 			return err
 		}
 		defer a.close()
-		a.service.Demo = true
+		a.studio.People.Demo = true
 		drop := filepath.Join(data, "drop")
 		if err := os.MkdirAll(drop, 0o700); err != nil {
 			return err
@@ -42,11 +42,11 @@ func demoCommand() *cobra.Command {
 			return fmt.Errorf("listen on %s: %w", addr, err)
 		}
 		fmt.Printf("Aldermoor's demo is at http://%s\nEnter as librarian or as artist with one click; nothing in it is real.\n", ln.Addr())
-		if err := demoAccounts(ctx, a.service); err != nil {
+		if err := demoAccounts(ctx, a.studio); err != nil {
 			return err
 		}
 		go func() {
-			if err := deliverDemo(ctx, a.service, px); err != nil && ctx.Err() == nil {
+			if err := deliverDemo(ctx, a.studio, px); err != nil && ctx.Err() == nil {
 				log.Error("the simulated stations stopped", "error", err)
 			}
 		}()
@@ -58,12 +58,12 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
-func demoAccounts(ctx context.Context, s *library.Service) error {
-	if fresh, err := s.Fresh(ctx); err != nil || !fresh {
+func demoAccounts(ctx context.Context, s *library.Studio) error {
+	if fresh, err := s.People.Fresh(ctx); err != nil || !fresh {
 		return err
 	}
 	for _, u := range web.DemoAccounts {
-		if _, err := s.AddUser(ctx, library.Command("demo"), u.Name, library.DemoPassword, u.Role); err != nil {
+		if _, err := s.People.AddUser(ctx, library.Command("demo"), u.Name, library.DemoPassword, u.Role); err != nil {
 			return err
 		}
 	}
@@ -116,8 +116,8 @@ func previews() (out []demoDelivery) {
 
 // deliverDemo stocks the Library from previews, then lets the stations deliver one after
 // another. A demo that was stopped goes on where it was.
-func deliverDemo(ctx context.Context, s *library.Service, px int) error {
-	had, err := s.Deliveries(ctx, demoLibrarian, 200)
+func deliverDemo(ctx context.Context, s *library.Studio, px int) error {
+	had, err := s.Intake.Deliveries(ctx, demoLibrarian, 200)
 	if err != nil {
 		return err
 	}
@@ -160,7 +160,7 @@ func deliverDemo(ctx context.Context, s *library.Service, px int) error {
 }
 
 // deliverOne takes the scans of a delivery and sends them as one archive.
-func deliverOne(ctx context.Context, s *library.Service, w *station.Writer, d demoDelivery, file string, px int) (int64, error) {
+func deliverOne(ctx context.Context, s *library.Studio, w *station.Writer, d demoDelivery, file string, px int) (int64, error) {
 	var archive bytes.Buffer
 	z := zip.NewWriter(&archive)
 	for i, slug := range d.sets {
@@ -190,7 +190,7 @@ func deliverOne(ctx context.Context, s *library.Service, w *station.Writer, d de
 		return 0, err
 	}
 	sent := false
-	got, err := s.Receive(ctx, library.Command("station"), func() (library.Incoming, error) {
+	got, err := s.Intake.Receive(ctx, library.Command("station"), func() (library.Incoming, error) {
 		if sent {
 			return library.Incoming{}, io.EOF
 		}
@@ -210,9 +210,9 @@ func materialOf(slug string) station.Material {
 }
 
 // actOn is the demo's librarian at work.
-func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) error {
+func actOn(ctx context.Context, s *library.Studio, id int64, d demoDelivery) error {
 	for {
-		r, err := s.Delivery(ctx, demoLibrarian, id)
+		r, err := s.Intake.Delivery(ctx, demoLibrarian, id)
 		if err != nil || r.State == library.Failed {
 			return err
 		}
@@ -225,7 +225,7 @@ func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) er
 		case <-time.After(200 * time.Millisecond):
 		}
 	}
-	r, err := s.Delivery(ctx, demoLibrarian, id)
+	r, err := s.Intake.Delivery(ctx, demoLibrarian, id)
 	if err != nil || d.do == "" {
 		return err
 	}
@@ -251,16 +251,16 @@ func actOn(ctx context.Context, s *library.Service, id int64, d demoDelivery) er
 }
 
 // sharpen gives a material that came as a preview its full maps.
-func sharpen(ctx context.Context, s *library.Service, set library.Material) error {
+func sharpen(ctx context.Context, s *library.Studio, set library.Material) error {
 	if set.Known.Taken != "" {
 		return nil // done before the demo was stopped
 	}
-	of, err := s.SettleKnown(ctx, demoLibrarian, library.Seen{ID: set.ID}, library.TakeVersion)
+	of, err := s.Intake.SettleKnown(ctx, demoLibrarian, library.Seen{ID: set.ID}, library.TakeVersion)
 	if refused(err) {
 		return nil
 	}
 	if err == nil {
-		_, err = s.Release(ctx, demoLibrarian, library.Seen{ID: of.ID}, library.ReleaseText{Notes: "The full maps."})
+		_, err = s.Releases.Release(ctx, demoLibrarian, library.Seen{ID: of.ID}, library.ReleaseText{Notes: "The full maps."})
 	}
 	if refused(err) {
 		return nil
@@ -272,7 +272,7 @@ func sharpen(ctx context.Context, s *library.Service, set library.Material) erro
 func refused(err error) bool { return errors.As(err, new(library.Invalid)) }
 
 // describe fills in what the librarian knows about a material, and accepts or releases it.
-func describe(ctx context.Context, s *library.Service, m library.Material, known station.Material, d demoDelivery) error {
+func describe(ctx context.Context, s *library.Studio, m library.Material, known station.Material, d demoDelivery) error {
 	licence, author := m.Licence, m.Author
 	if licence == "" {
 		licence = "LicenseRef-Studio-Only"
@@ -281,18 +281,18 @@ func describe(ctx context.Context, s *library.Service, m library.Material, known
 		author = "Pale Lantern Pictures"
 	}
 	c := library.Change{Name: &known.Name, Tags: &known.Tags, Categories: &known.Categories, Contact: &known.Contact, Licence: &licence, Author: &author}
-	if _, err := s.Patch(ctx, demoLibrarian, library.Seen{ID: m.ID}, c); err != nil {
+	if _, err := s.Materials.Patch(ctx, demoLibrarian, library.Seen{ID: m.ID}, c); err != nil {
 		return err
 	}
 	if d.do == "accept" {
-		_, err := s.Place(ctx, demoLibrarian, m.DeliveryID, 0, []library.Seen{{ID: m.ID}}, library.Accepted)
+		_, err := s.Intake.Place(ctx, demoLibrarian, m.DeliveryID, 0, []library.Seen{{ID: m.ID}}, library.Accepted)
 		return err
 	}
 	notes := d.notes
 	if notes == "" {
 		notes = "First release, for The Salt Clerk."
 	}
-	if _, err := s.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, library.ReleaseText{Notes: notes}); err != nil && !refused(err) {
+	if _, err := s.Releases.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, library.ReleaseText{Notes: notes}); err != nil && !refused(err) {
 		return err
 	}
 	return nil

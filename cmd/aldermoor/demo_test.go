@@ -22,21 +22,21 @@ func TestTheDemoIsStockedAtOnce(t *testing.T) {
 	}
 	var wg sync.WaitGroup
 	defer func() { cancel(); wg.Wait(); a.close() }()
-	a.service.Demo = true
-	if err := demoAccounts(ctx, a.service); err != nil {
+	a.studio.People.Demo = true
+	if err := demoAccounts(ctx, a.studio); err != nil {
 		t.Fatal(err)
 	}
 	start := time.Now()
 	wg.Go(func() { a.queue.Run(ctx, 2) })
 	wg.Go(func() {
-		if err := deliverDemo(ctx, a.service, 256); err != nil && ctx.Err() == nil {
+		if err := deliverDemo(ctx, a.studio, 256); err != nil && ctx.Err() == nil {
 			t.Error(err)
 		}
 	})
 	by := library.As("artist", library.Artist)
 	until := func(n int, most time.Duration) library.Found {
 		for {
-			f, err := a.service.Find(ctx, by, library.Query{Per: 60})
+			f, err := a.studio.Search.Find(ctx, by, library.Query{Per: 60})
 			if err != nil {
 				t.Fatal(err)
 			}

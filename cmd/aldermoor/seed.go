@@ -27,13 +27,13 @@ func seedCommand() *cobra.Command {
 		}
 		defer a.close()
 		by := library.Command("seed")
-		found, err := a.service.Find(ctx, by, library.Query{Per: 200})
+		found, err := a.studio.Search.Find(ctx, by, library.Query{Per: 200})
 		if err != nil {
 			return err
 		}
 		var from []library.Material
 		for _, k := range found.Items {
-			m, err := a.service.Material(ctx, by, k.MaterialID)
+			m, err := a.studio.Materials.Material(ctx, by, k.MaterialID)
 			if err != nil {
 				return err
 			}
@@ -45,7 +45,7 @@ func seedCommand() *cobra.Command {
 		s := seeder{rng: rand.New(rand.NewPCG(7, 11)), from: from, about: station.Materials(), tags: tags}
 		const each = 1000 // a transaction
 		for done := 0; done < n; done += each {
-			err := a.store.Write(ctx, func(tx library.Tx) error {
+			err := a.store.Write(ctx, func(tx library.StudioTx) error {
 				for i := done; i < min(n, done+each); i++ {
 					if err := s.publish(tx, i); err != nil {
 						return err
@@ -79,7 +79,7 @@ var seedWords = []string{"worn", "wet", "pale", "dark", "coarse", "fine", "old",
 func (s *seeder) word() string { return seedWords[s.rng.IntN(len(seedWords))] }
 
 // publish adds and releases the i-th material.
-func (s *seeder) publish(tx library.Tx, i int) error {
+func (s *seeder) publish(tx library.StudioTx, i int) error {
 	m := s.from[s.rng.IntN(len(s.from))]
 	about := s.about[s.rng.IntN(len(s.about))]
 	m.ID, m.DeliveryID, m.Released, m.ReleasedVersion, m.Stage = 0, 0, 1, 1, library.Accepted

@@ -28,7 +28,7 @@ func serveCommand() *cobra.Command {
 		if err := a.openFolders(roots); err != nil {
 			return err
 		}
-		fresh, err := a.service.Fresh(ctx)
+		fresh, err := a.studio.People.Fresh(ctx)
 		if err != nil {
 			return err
 		}

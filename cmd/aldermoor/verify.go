@@ -69,7 +69,7 @@ func verifyCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		err = db.Read(ctx, func(tx library.Reader) error {
+		err = db.Read(ctx, func(tx library.StudioReader) error {
 			return tx.KnownBlobs(func(sum string) {
 				if !disk.Blobs.Has(sum) {
 					report("blob %s: a row names it, but it is missing", sum)

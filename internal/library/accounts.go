@@ -25,6 +25,19 @@ const DemoPassword = "salt-clerk-demo"
 // From is where a request comes from.
 type From struct{ Address, Agent string }
 
+// User is a person with an account.
+type User struct {
+	ID       int64
+	Version  int64
+	Name     string
+	Role     Role
+	Password []byte // bcrypt
+	Disabled bool
+	Created  time.Time
+	Code     []byte // SHA-256 of a one-time code to set a new password; empty for none
+	CodeEnds time.Time
+}
+
 // SignIn is a person who is signed in somewhere.
 type SignIn struct {
 	ID             string // a hash: it cannot be used to sign in
@@ -47,14 +60,14 @@ type AuditQuery struct {
 
 // passwords bounds how many passwords are checked at a time: each takes a core for a
 // tenth of a second.
-var passwords = newGate(max(1, runtime.GOMAXPROCS(0)/2), 64)
+var passwords = NewGate(max(1, runtime.GOMAXPROCS(0)/2), 64)
 
 // noHash is checked for names that do not exist, so that they take as long.
 var noHash = []byte("$2a$10$7EqJtq98hPqEX7fNZaFWoOhi5xVw0zRtK4m1m2mJ5u9sMEbIhCxVe")
 
 // SignIn checks a name and password and returns who that is. After five wrong tries for
 // an account from an address, more from there are refused for a growing while.
-func (s *Service) SignIn(ctx context.Context, name, password string, from From) (p Principal, err error) {
+func (s *People) SignIn(ctx context.Context, name, password string, from From) (p Principal, err error) {
 	u, err := s.check(ctx, name, from, func(u *User) bool {
 		if len(u.Password) == 0 {
 			bcrypt.CompareHashAndPassword(noHash, []byte(password))
@@ -72,10 +85,10 @@ func (s *Service) SignIn(ctx context.Context, name, password string, from From) 
 }
 
 // enter records a new sign-in.
-func (s *Service) enter(ctx context.Context, u *User, from From) (p Principal, err error) {
+func (s *People) enter(ctx context.Context, u *User, from From) (p Principal, err error) {
 	secret := rand.Text() + rand.Text()
 	in := SignIn{ID: signInID(secret), UserID: u.ID, At: s.Now(), Seen: s.Now(), Address: from.Address, Agent: shorten(from.Agent, 200)}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx PeopleTx) error {
 		if err := tx.AddSignIn(in); err != nil {
 			return err
 		}
@@ -96,23 +109,23 @@ func shorten(s string, n int) string {
 }
 
 // check finds an account and tries a secret on it, slowing down who guesses.
-func (s *Service) check(ctx context.Context, name string, from From, right func(*User) bool) (u User, err error) {
+func (s *People) check(ctx context.Context, name string, from From, right func(*User) bool) (u User, err error) {
 	name = strings.TrimSpace(name)
 	key := strings.ToLower(name) + " from " + from.Address
 	if wait := s.guard.try(s.Now(), key); wait > 0 {
 		return u, TooMany{wait}
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { u, err = tx.UserNamed(name); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { u, err = tx.UserNamed(name); return err })
 	known := err == nil
 	if err != nil && !errors.Is(err, ErrNotFound) {
 		return u, err
 	}
 	ok := false
-	if err := passwords.do(ctx, func() error { ok = right(&u); return nil }); err != nil {
+	if err := passwords.Do(ctx, func() error { ok = right(&u); return nil }); err != nil {
 		return u, err
 	}
 	if !known || !ok || u.Disabled {
-		err := s.Store.Write(ctx, func(tx Tx) error {
+		err := s.Store.Write(ctx, func(tx PeopleTx) error {
 			return tx.AddAudit(AuditEntry{s.Now(), shorten(name, 60), "sign-in failed", shorten(name, 60), from.Address})
 		})
 		return User{}, errors.Join(err, ErrDenied)
@@ -122,10 +135,10 @@ func (s *Service) check(ctx context.Context, name string, from From, right func(
 }
 
 // PrincipalOfSignIn is who is signed in by a secret; ErrNotFound if that has ended.
-func (s *Service) PrincipalOfSignIn(ctx context.Context, secret string) (p Principal, err error) {
+func (s *People) PrincipalOfSignIn(ctx context.Context, secret string) (p Principal, err error) {
 	var in SignIn
 	var u User
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { in, u, err = tx.SignIn(signInID(secret)); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { in, u, err = tx.SignIn(signInID(secret)); return err })
 	if err == nil && u.Disabled {
 		err = ErrNotFound
 	}
@@ -133,7 +146,7 @@ func (s *Service) PrincipalOfSignIn(ctx context.Context, secret string) (p Princ
 		return p, err
 	}
 	if now := s.Now(); now.Sub(in.Seen) > seenFor {
-		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.SeeSignIn(in.ID, now) }); err != nil {
+		if err := s.Store.Write(ctx, func(tx PeopleTx) error { return tx.SeeSignIn(in.ID, now) }); err != nil {
 			s.Log.Warn("note the last use of a sign-in", "error", err)
 		}
 	}
@@ -148,23 +161,23 @@ const seenFor = 5 * time.Minute
 
 // SignIns are where somebody is signed in, the latest first, and which of them is the one
 // that asks.
-func (s *Service) SignIns(ctx context.Context, p Principal) (list []SignIn, own string, err error) {
+func (s *People) SignIns(ctx context.Context, p Principal) (list []SignIn, own string, err error) {
 	if err := p.need(SelfManage); err != nil {
 		return nil, "", err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.SignIns(p.UserID); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { list, err = tx.SignIns(p.UserID); return err })
 	return list, signInID(p.SignIn), err
 }
 
 // EndSignIn ends one of somebody's own sign-ins; with an empty id the one that asks.
-func (s *Service) EndSignIn(ctx context.Context, p Principal, id string) error {
+func (s *People) EndSignIn(ctx context.Context, p Principal, id string) error {
 	if err := p.need(SelfManage); err != nil {
 		return err
 	}
 	if id == "" {
 		id = signInID(p.SignIn)
 	}
-	return s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx PeopleTx) error {
 		if err := tx.EndSignIns(p.UserID, id); err != nil {
 			return err
 		}
@@ -174,7 +187,7 @@ func (s *Service) EndSignIn(ctx context.Context, p Principal, id string) error {
 
 // hashed checks that a password may be used and returns its hash. Passwords have at least
 // 10 characters.
-func (s *Service) hashed(ctx context.Context, password string) (hash []byte, err error) {
+func (s *People) hashed(ctx context.Context, password string) (hash []byte, err error) {
 	switch {
 	case len(password) < 10:
 		return nil, Invalid{"A password needs at least 10 characters."}
@@ -183,7 +196,7 @@ func (s *Service) hashed(ctx context.Context, password string) (hash []byte, err
 	case password == DemoPassword && !s.Demo:
 		return nil, Invalid{"This is the demo's password, which anybody may know. Choose another."}
 	}
-	err = passwords.do(ctx, func() error {
+	err = passwords.Do(ctx, func() error {
 		hash, err = bcrypt.GenerateFromPassword([]byte(password), bcrypt.DefaultCost)
 		return err
 	})
@@ -192,7 +205,7 @@ func (s *Service) hashed(ctx context.Context, password string) (hash []byte, err
 
 // AddUser makes an account. The first one of a studio may be made by anybody who has the
 // set-up code, which the caller checks.
-func (s *Service) AddUser(ctx context.Context, p Principal, name, password string, role Role) (u User, err error) {
+func (s *People) AddUser(ctx context.Context, p Principal, name, password string, role Role) (u User, err error) {
 	if err := p.need(Administer); err != nil {
 		return u, err
 	}
@@ -208,7 +221,7 @@ func (s *Service) AddUser(ctx context.Context, p Principal, name, password strin
 		return u, err
 	}
 	u = User{Name: name, Role: role, Password: hash, Created: s.Now()}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx PeopleTx) error {
 		if _, err := tx.UserNamed(name); err == nil {
 			return Invalid{fmt.Sprintf("There is an account called %s already.", name)}
 		}
@@ -221,8 +234,8 @@ func (s *Service) AddUser(ctx context.Context, p Principal, name, password strin
 }
 
 // changeUser changes an account as it was seen, and records it.
-func (s *Service) changeUser(ctx context.Context, p Principal, of Seen, action string, change func(tx Tx, u *User) (detail string, err error)) (u User, err error) {
-	err = s.Store.Write(ctx, func(tx Tx) error {
+func (s *People) changeUser(ctx context.Context, p Principal, of Seen, action string, change func(tx PeopleTx, u *User) (detail string, err error)) (u User, err error) {
+	err = s.Store.Write(ctx, func(tx PeopleTx) error {
 		if u, err = tx.User(of.ID); err != nil {
 			return err
 		}
@@ -242,14 +255,14 @@ func (s *Service) changeUser(ctx context.Context, p Principal, of Seen, action s
 }
 
 // ChangeUser sets an account's role, and whether it may be used.
-func (s *Service) ChangeUser(ctx context.Context, p Principal, of Seen, role Role, disabled bool) error {
+func (s *People) ChangeUser(ctx context.Context, p Principal, of Seen, role Role, disabled bool) error {
 	if err := p.need(Administer); err != nil {
 		return err
 	}
 	if !slices.Contains(Roles(), role) {
 		return Invalid{fmt.Sprintf("There is no role %q.", role)}
 	}
-	_, err := s.changeUser(ctx, p, of, "account changed", func(tx Tx, u *User) (string, error) {
+	_, err := s.changeUser(ctx, p, of, "account changed", func(tx PeopleTx, u *User) (string, error) {
 		users, err := tx.Users()
 		if err != nil {
 			return "", err
@@ -270,7 +283,7 @@ func (s *Service) ChangeUser(ctx context.Context, p Principal, of Seen, role Rol
 }
 
 // ChangePassword sets somebody's own password and ends their other sign-ins.
-func (s *Service) ChangePassword(ctx context.Context, p Principal, old, password string, from From) error {
+func (s *People) ChangePassword(ctx context.Context, p Principal, old, password string, from From) error {
 	if err := p.need(SelfManage); err != nil {
 		return err
 	}
@@ -281,7 +294,7 @@ func (s *Service) ChangePassword(ctx context.Context, p Principal, old, password
 	if err != nil {
 		return err
 	}
-	_, err = s.changeUser(ctx, p, Seen{ID: p.UserID}, "password changed", func(tx Tx, u *User) (string, error) {
+	_, err = s.changeUser(ctx, p, Seen{ID: p.UserID}, "password changed", func(tx PeopleTx, u *User) (string, error) {
 		u.Password, u.Code = hash, nil
 		list, err := tx.SignIns(u.ID)
 		if err != nil {
@@ -304,13 +317,13 @@ const codeFor = 24 * time.Hour
 
 // ResetPassword makes an account's password useless, ends its sign-ins, and returns a
 // one-time code with which its owner sets a new one within a day.
-func (s *Service) ResetPassword(ctx context.Context, p Principal, of Seen) (code string, err error) {
+func (s *People) ResetPassword(ctx context.Context, p Principal, of Seen) (code string, err error) {
 	if err := p.need(Administer); err != nil {
 		return "", err
 	}
 	code = rand.Text()[:16]
 	sum := sha256.Sum256([]byte(code))
-	_, err = s.changeUser(ctx, p, of, "password reset", func(tx Tx, u *User) (string, error) {
+	_, err = s.changeUser(ctx, p, of, "password reset", func(tx PeopleTx, u *User) (string, error) {
 		u.Password, u.Code, u.CodeEnds = []byte{}, sum[:], s.Now().Add(codeFor)
 		return "one-time code, good for a day", tx.EndSignIns(u.ID, "")
 	})
@@ -318,7 +331,7 @@ func (s *Service) ResetPassword(ctx context.Context, p Principal, of Seen) (code
 }
 
 // UseCode sets a new password by a one-time code, and signs in.
-func (s *Service) UseCode(ctx context.Context, name, code, password string, from From) (p Principal, err error) {
+func (s *People) UseCode(ctx context.Context, name, code, password string, from From) (p Principal, err error) {
 	sum := sha256.Sum256([]byte(strings.ToUpper(strings.TrimSpace(code))))
 	u, err := s.check(ctx, name, from, func(u *User) bool {
 		return len(u.Code) > 0 && s.Now().Before(u.CodeEnds) && subtle.ConstantTimeCompare(u.Code, sum[:]) == 1
@@ -331,7 +344,7 @@ func (s *Service) UseCode(ctx context.Context, name, code, password string, from
 		return p, err
 	}
 	who := u.principal(ScopeAdminister)
-	u, err = s.changeUser(ctx, who, Seen{u.ID, u.Version}, "password changed", func(_ Tx, u *User) (string, error) {
+	u, err = s.changeUser(ctx, who, Seen{u.ID, u.Version}, "password changed", func(_ PeopleTx, u *User) (string, error) {
 		u.Password, u.Code = hash, nil
 		return "by one-time code", nil
 	})
@@ -342,17 +355,17 @@ func (s *Service) UseCode(ctx context.Context, name, code, password string, from
 }
 
 // Users are all accounts.
-func (s *Service) Users(ctx context.Context, p Principal) (list []User, err error) {
+func (s *People) Users(ctx context.Context, p Principal) (list []User, err error) {
 	if err := p.need(Administer); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Users(); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { list, err = tx.Users(); return err })
 	return list, err
 }
 
 // Fresh says whether the studio has no account yet.
-func (s *Service) Fresh(ctx context.Context) (fresh bool, err error) {
-	err = s.Store.Read(ctx, func(tx Reader) error {
+func (s *People) Fresh(ctx context.Context) (fresh bool, err error) {
+	err = s.Store.Read(ctx, func(tx PeopleReader) error {
 		list, err := tx.Users()
 		fresh = len(list) == 0
 		return err
@@ -361,21 +374,21 @@ func (s *Service) Fresh(ctx context.Context) (fresh bool, err error) {
 }
 
 // UserNamed returns an account by its name.
-func (s *Service) UserNamed(ctx context.Context, p Principal, name string) (u User, err error) {
+func (s *People) UserNamed(ctx context.Context, p Principal, name string) (u User, err error) {
 	if err := p.need(Administer); err != nil {
 		return u, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { u, err = tx.UserNamed(name); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { u, err = tx.UserNamed(name); return err })
 	return u, err
 }
 
 // Audit is a page of who did what, the latest first, and whether there is more.
-func (s *Service) Audit(ctx context.Context, p Principal, q AuditQuery) (list []AuditEntry, more bool, err error) {
+func (s *People) Audit(ctx context.Context, p Principal, q AuditQuery) (list []AuditEntry, more bool, err error) {
 	if err := p.need(Administer); err != nil {
 		return nil, false, err
 	}
 	q.Page, q.Per = min(max(q.Page, 1), 1_000_000), min(max(q.Per, 1), 500)
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Audit(q); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { list, err = tx.Audit(q); return err })
 	if more = len(list) > q.Per; more {
 		list = list[:q.Per]
 	}
@@ -383,10 +396,10 @@ func (s *Service) Audit(ctx context.Context, p Principal, q AuditQuery) (list []
 }
 
 // AuditActions are the kinds of entries that there are.
-func (s *Service) AuditActions(ctx context.Context, p Principal) (list []string, err error) {
+func (s *People) AuditActions(ctx context.Context, p Principal) (list []string, err error) {
 	if err := p.need(Administer); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.AuditActions(); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { list, err = tx.AuditActions(); return err })
 	return list, err
 }

@@ -15,7 +15,7 @@ import (
 
 func (s *studio) user(name string, r library.Role) library.User {
 	s.t.Helper()
-	u, err := s.AddUser(s.t.Context(), ada, name, "a long password", r)
+	u, err := s.People.AddUser(s.t.Context(), ada, name, "a long password", r)
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -26,7 +26,7 @@ func TestAccountsKeepAnAdministrator(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()
 	add := func(name, password string, r library.Role) (library.User, error) {
-		return s.AddUser(ctx, ada, name, password, r)
+		return s.People.AddUser(ctx, ada, name, password, r)
 	}
 	u := s.user("anna", library.Administrator)
 	for says, c := range map[string][2]string{"at least 10": {"bob", "short"}, "called anna already": {"anna", "a long password"}, "needs a name": {" ", "a long password"}, "at most 72": {"bob", strings.Repeat("x", 73)}, "demo's password": {"bob", library.DemoPassword}} {
@@ -35,24 +35,24 @@ func TestAccountsKeepAnAdministrator(t *testing.T) {
 	}
 	_, err := add("bob", "a long password", "wizard")
 	refused(t, err, "no role")
-	refused(t, s.ChangeUser(ctx, ada, now(u.ID), library.Artist, false), "last administrator")
-	refused(t, s.ChangeUser(ctx, ada, now(u.ID), library.Administrator, true), "last administrator")
+	refused(t, s.People.ChangeUser(ctx, ada, now(u.ID), library.Artist, false), "last administrator")
+	refused(t, s.People.ChangeUser(ctx, ada, now(u.ID), library.Administrator, true), "last administrator")
 	s.user("eve", library.Administrator)
 	seen := library.Seen{ID: u.ID, Version: u.Version}
-	if err := s.ChangeUser(ctx, ada, seen, library.Artist, true); err != nil {
+	if err := s.People.ChangeUser(ctx, ada, seen, library.Artist, true); err != nil {
 		t.Error(err)
 	}
-	if err := s.ChangeUser(ctx, ada, seen, library.Lead, true); !errors.Is(err, library.ErrStale) {
+	if err := s.People.ChangeUser(ctx, ada, seen, library.Lead, true); !errors.Is(err, library.ErrStale) {
 		t.Errorf("a stale change of an account: %v", err)
 	}
-	if _, err := s.SignIn(ctx, "anna", "a long password", there); !errors.Is(err, library.ErrDenied) {
+	if _, err := s.People.SignIn(ctx, "anna", "a long password", there); !errors.Is(err, library.ErrDenied) {
 		t.Errorf("a closed account was let in: %v", err)
 	}
-	audit, _, err := s.Audit(ctx, ada, library.AuditQuery{Per: 20})
+	audit, _, err := s.People.Audit(ctx, ada, library.AuditQuery{Per: 20})
 	if err != nil || len(audit) < 4 || audit[0].Action != "sign-in failed" {
 		t.Errorf("%v %v", audit, err)
 	}
-	audit, more, err := s.Audit(ctx, ada, library.AuditQuery{Per: 1, Action: "account added", Text: "ANNA"})
+	audit, more, err := s.People.Audit(ctx, ada, library.AuditQuery{Per: 1, Action: "account added", Text: "ANNA"})
 	if err != nil || more || len(audit) != 1 || audit[0].Subject != "anna" {
 		t.Errorf("%v %v", audit, err)
 	}
@@ -63,11 +63,11 @@ func TestTokensHaveAScopeAndAnEnd(t *testing.T) {
 	ctx := t.Context()
 	s.user("eve", library.Administrator)
 	command := library.Command("command line")
-	secret, made, err := s.NewToken(ctx, command, "eve", "script", library.ScopeContribute, 10)
+	secret, made, err := s.People.NewToken(ctx, command, "eve", "script", library.ScopeContribute, 10)
 	if err != nil || !strings.HasPrefix(secret, "ald_") {
 		t.Fatal(secret, err)
 	}
-	p, err := s.PrincipalOfToken(ctx, secret)
+	p, err := s.People.PrincipalOfToken(ctx, secret)
 	if err != nil || p.Name != "eve" || !p.Token {
 		t.Fatalf("%v %v", p, err)
 	}
@@ -76,55 +76,64 @@ func TestTokensHaveAScopeAndAnEnd(t *testing.T) {
 			t.Errorf("a token to contribute may %s: %v", right, !want)
 		}
 	}
-	if _, err := s.Users(ctx, p); err == nil || !strings.Contains(err.Error(), "scope") {
+	if _, err := s.People.Users(ctx, p); err == nil || !strings.Contains(err.Error(), "scope") {
 		t.Errorf("beyond its scope: %v", err)
 	}
-	if _, _, err := s.NewToken(ctx, p, "eve", "another", library.ScopeRead, 0); err == nil {
+	if _, _, err := s.People.NewToken(ctx, p, "eve", "another", library.ScopeRead, 0); err == nil {
 		t.Error("a token made a token")
 	}
-	read, _, err := s.NewToken(ctx, command, "eve", "viewer", library.ScopeRead, 0)
+	read, _, err := s.People.NewToken(ctx, command, "eve", "viewer", library.ScopeRead, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if p, _ := s.PrincipalOfToken(ctx, read); p.May(library.Contribute) || !p.May(library.SeeDrafts) {
+	if p, _ := s.People.PrincipalOfToken(ctx, read); p.May(library.Contribute) || !p.May(library.SeeDrafts) {
 		t.Error("a token to read may do more, or less")
 	}
-	if _, err := s.PrincipalOfToken(ctx, secret+"x"); !errors.Is(err, library.ErrDenied) {
+	if _, err := s.People.PrincipalOfToken(ctx, secret+"x"); !errors.Is(err, library.ErrDenied) {
 		t.Error("any token will do")
 	}
 	for says, make := range map[string]func() error{
-		"no account called": func() error { _, _, err := s.NewToken(ctx, command, "nobody", "x", library.ScopeRead, 0); return err },
-		"scope is read":     func() error { _, _, err := s.NewToken(ctx, command, "eve", "x", "all", 0); return err },
-		"between 1 and":     func() error { _, _, err := s.NewToken(ctx, command, "eve", "x", library.ScopeRead, 99999); return err },
-		"what the token":    func() error { _, _, err := s.NewToken(ctx, command, "eve", " ", library.ScopeRead, 0); return err },
+		"no account called": func() error {
+			_, _, err := s.People.NewToken(ctx, command, "nobody", "x", library.ScopeRead, 0)
+			return err
+		},
+		"scope is read": func() error { _, _, err := s.People.NewToken(ctx, command, "eve", "x", "all", 0); return err },
+		"between 1 and": func() error {
+			_, _, err := s.People.NewToken(ctx, command, "eve", "x", library.ScopeRead, 99999)
+			return err
+		},
+		"what the token": func() error {
+			_, _, err := s.People.NewToken(ctx, command, "eve", " ", library.ScopeRead, 0)
+			return err
+		},
 	} {
 		refused(t, make(), says)
 	}
 	// Its owner lists and revokes it; others cannot.
-	eve, err := s.SignIn(ctx, "eve", "a long password", there)
+	eve, err := s.People.SignIn(ctx, "eve", "a long password", there)
 	if err != nil {
 		t.Fatal(err)
 	}
-	list, err := s.Tokens(ctx, eve)
+	list, err := s.People.Tokens(ctx, eve)
 	if err != nil || len(list) != 2 || list[1].Used.IsZero() || list[1].Scope != library.ScopeContribute {
 		t.Errorf("%+v %v", list, err)
 	}
 	s.user("mallory", library.Artist)
-	mallory, _ := s.SignIn(ctx, "mallory", "a long password", there)
-	if err := s.RevokeToken(ctx, mallory, made.ID); !errors.Is(err, library.ErrNotFound) {
+	mallory, _ := s.People.SignIn(ctx, "mallory", "a long password", there)
+	if err := s.People.RevokeToken(ctx, mallory, made.ID); !errors.Is(err, library.ErrNotFound) {
 		t.Errorf("somebody else's token was revoked: %v", err)
 	}
-	if _, _, err := s.NewToken(ctx, mallory, "eve", "x", library.ScopeRead, 0); err == nil {
+	if _, _, err := s.People.NewToken(ctx, mallory, "eve", "x", library.ScopeRead, 0); err == nil {
 		t.Error("a token was made for somebody else")
 	}
-	if err := s.RevokeToken(ctx, eve, made.ID); err != nil {
+	if err := s.People.RevokeToken(ctx, eve, made.ID); err != nil {
 		t.Error(err)
 	}
-	if _, err := s.PrincipalOfToken(ctx, secret); !errors.Is(err, library.ErrDenied) {
+	if _, err := s.People.PrincipalOfToken(ctx, secret); !errors.Is(err, library.ErrDenied) {
 		t.Error("a revoked token works")
 	}
 	s.now = s.now.Add(366 * 24 * time.Hour)
-	if _, err := s.PrincipalOfToken(ctx, read); !errors.Is(err, library.ErrDenied) {
+	if _, err := s.People.PrincipalOfToken(ctx, read); !errors.Is(err, library.ErrDenied) {
 		t.Error("a token outlives its end")
 	}
 
@@ -137,30 +146,30 @@ func TestGuessingIsSlowedDownByAccountAndAddressTogether(t *testing.T) {
 	far, near := library.From{Address: "198.51.100.1"}, library.From{Address: "192.0.2.7"}
 	many := func(err error) bool { var k library.TooMany; return errors.As(err, &k) }
 	for i := range 5 {
-		if _, err := s.SignIn(ctx, "anna", "wrong", far); !errors.Is(err, library.ErrDenied) {
+		if _, err := s.People.SignIn(ctx, "anna", "wrong", far); !errors.Is(err, library.ErrDenied) {
 			t.Fatalf("try %d: %v", i+1, err)
 		}
 	}
 	// Now even the right one has to wait from there: but not from elsewhere, nor another
 	// account.
-	if _, err := s.SignIn(ctx, "anna", "a long password", far); !many(err) {
+	if _, err := s.People.SignIn(ctx, "anna", "a long password", far); !many(err) {
 		t.Errorf("guessing was not slowed down: %v", err)
 	}
-	if _, err := s.SignIn(ctx, "anna", "a long password", near); err != nil {
+	if _, err := s.People.SignIn(ctx, "anna", "a long password", near); err != nil {
 		t.Errorf("the owner is locked out from elsewhere: %v", err)
 	}
 	s.user("bert", library.Artist)
-	if _, err := s.SignIn(ctx, "bert", "a long password", far); err != nil {
+	if _, err := s.People.SignIn(ctx, "bert", "a long password", far); err != nil {
 		t.Errorf("a neighbour is locked out: %v", err)
 	}
 	s.now = s.now.Add(3 * time.Second)
-	if _, err := s.SignIn(ctx, "ANNA", "a long password", far); err != nil {
+	if _, err := s.People.SignIn(ctx, "ANNA", "a long password", far); err != nil {
 		t.Error(err)
 	}
 	for range 4 { // the right one has cleared the count
-		s.SignIn(ctx, "anna", "wrong", far)
+		s.People.SignIn(ctx, "anna", "wrong", far)
 	}
-	if _, err := s.SignIn(ctx, "anna", "a long password", far); err != nil {
+	if _, err := s.People.SignIn(ctx, "anna", "a long password", far); err != nil {
 		t.Error(err)
 	}
 }
@@ -172,7 +181,7 @@ func TestFortyGuessesAtOnce(t *testing.T) {
 	var wg sync.WaitGroup
 	for i := range 40 {
 		wg.Go(func() {
-			if _, err := s.SignIn(t.Context(), "anna", fmt.Sprint("guess ", i), there); errors.Is(err, library.ErrDenied) {
+			if _, err := s.People.SignIn(t.Context(), "anna", fmt.Sprint("guess ", i), there); errors.Is(err, library.ErrDenied) {
 				tried.Add(1)
 			}
 		})
@@ -187,58 +196,58 @@ func TestPasswordsAreChangedAndReset(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()
 	u := s.user("anna", library.Artist)
-	enter := func(password string) (library.Principal, error) { return s.SignIn(ctx, "anna", password, there) }
+	enter := func(password string) (library.Principal, error) { return s.People.SignIn(ctx, "anna", password, there) }
 	first, err := enter("a long password")
 	if err != nil {
 		t.Fatal(err)
 	}
 	second, _ := enter("a long password")
-	if err := s.ChangePassword(ctx, first, "wrong", "another password", there); !errors.Is(err, library.ErrDenied) {
+	if err := s.People.ChangePassword(ctx, first, "wrong", "another password", there); !errors.Is(err, library.ErrDenied) {
 		t.Errorf("%v", err)
 	}
-	if err := s.ChangePassword(ctx, first, "a long password", "another password", there); err != nil {
+	if err := s.People.ChangePassword(ctx, first, "a long password", "another password", there); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.PrincipalOfSignIn(ctx, second.SignIn); !errors.Is(err, library.ErrNotFound) {
+	if _, err := s.People.PrincipalOfSignIn(ctx, second.SignIn); !errors.Is(err, library.ErrNotFound) {
 		t.Errorf("another sign-in outlives the password: %v", err)
 	}
-	if _, err := s.PrincipalOfSignIn(ctx, first.SignIn); err != nil {
+	if _, err := s.People.PrincipalOfSignIn(ctx, first.SignIn); err != nil {
 		t.Errorf("the own sign-in has ended: %v", err)
 	}
 	if _, err := enter("a long password"); err == nil {
 		t.Error("the old password works")
 	}
 	// A reset makes the password useless at once, and its code works once.
-	if _, err := s.ResetPassword(ctx, arno, now(u.ID)); err == nil {
+	if _, err := s.People.ResetPassword(ctx, arno, now(u.ID)); err == nil {
 		t.Error("an artist resets passwords")
 	}
-	code, err := s.ResetPassword(ctx, ada, now(u.ID))
+	code, err := s.People.ResetPassword(ctx, ada, now(u.ID))
 	if err != nil {
 		t.Fatal(err)
 	}
 	if _, err := enter("another password"); err == nil {
 		t.Error("the password works after a reset")
 	}
-	if _, err := s.PrincipalOfSignIn(ctx, first.SignIn); err == nil {
+	if _, err := s.People.PrincipalOfSignIn(ctx, first.SignIn); err == nil {
 		t.Error("a sign-in outlives the reset")
 	}
-	if _, err := s.UseCode(ctx, "anna", "WRONGCODE", "third password", there); !errors.Is(err, library.ErrDenied) {
+	if _, err := s.People.UseCode(ctx, "anna", "WRONGCODE", "third password", there); !errors.Is(err, library.ErrDenied) {
 		t.Errorf("%v", err)
 	}
-	_, err = s.UseCode(ctx, "anna", code, "short", there)
+	_, err = s.People.UseCode(ctx, "anna", code, "short", there)
 	refused(t, err, "at least 10")
-	if _, err := s.UseCode(ctx, "anna", " "+strings.ToLower(code)+" ", "third password", there); err != nil {
+	if _, err := s.People.UseCode(ctx, "anna", " "+strings.ToLower(code)+" ", "third password", there); err != nil {
 		t.Errorf("the code does not work: %v", err)
 	}
-	if _, err := s.UseCode(ctx, "anna", code, "fourth password", there); err == nil {
+	if _, err := s.People.UseCode(ctx, "anna", code, "fourth password", there); err == nil {
 		t.Error("the code works twice")
 	}
 	if _, err := enter("third password"); err != nil {
 		t.Error(err)
 	}
-	code, _ = s.ResetPassword(ctx, ada, now(u.ID))
+	code, _ = s.People.ResetPassword(ctx, ada, now(u.ID))
 	s.now = s.now.Add(25 * time.Hour)
-	if _, err := s.UseCode(ctx, "anna", code, "fourth password", there); err == nil {
+	if _, err := s.People.UseCode(ctx, "anna", code, "fourth password", there); err == nil {
 		t.Error("the code works after a day")
 	}
 }
@@ -247,9 +256,9 @@ func TestSignInsAreListedAndEnded(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()
 	s.user("anna", library.Artist)
-	here, _ := s.SignIn(ctx, "anna", "a long password", library.From{Address: "192.0.2.7", Agent: "Here"})
-	away, _ := s.SignIn(ctx, "anna", "a long password", library.From{Address: "192.0.2.8", Agent: "Away"})
-	list, own, err := s.SignIns(ctx, here)
+	here, _ := s.People.SignIn(ctx, "anna", "a long password", library.From{Address: "192.0.2.7", Agent: "Here"})
+	away, _ := s.People.SignIn(ctx, "anna", "a long password", library.From{Address: "192.0.2.8", Agent: "Away"})
+	list, own, err := s.People.SignIns(ctx, here)
 	if err != nil || len(list) != 2 || !slices.ContainsFunc(list, func(in library.SignIn) bool { return in.ID == own && in.Agent == "Here" }) {
 		t.Fatalf("%+v %v", list, err)
 	}
@@ -258,30 +267,30 @@ func TestSignInsAreListedAndEnded(t *testing.T) {
 			t.Error("what is listed can be used to enter")
 		}
 		if in.ID != own {
-			if err := s.EndSignIn(ctx, here, in.ID); err != nil {
+			if err := s.People.EndSignIn(ctx, here, in.ID); err != nil {
 				t.Fatal(err)
 			}
 		}
 	}
-	if _, err := s.PrincipalOfSignIn(ctx, away.SignIn); !errors.Is(err, library.ErrNotFound) {
+	if _, err := s.People.PrincipalOfSignIn(ctx, away.SignIn); !errors.Is(err, library.ErrNotFound) {
 		t.Errorf("%v", err)
 	}
-	if _, err := s.PrincipalOfSignIn(ctx, here.SignIn); err != nil {
+	if _, err := s.People.PrincipalOfSignIn(ctx, here.SignIn); err != nil {
 		t.Errorf("%v", err)
 	}
 }
 
 func TestTheDemosPasswordOpensNothingElse(t *testing.T) {
 	s := newStudio(t)
-	s.Demo = true
-	if _, err := s.AddUser(t.Context(), ada, "anna", library.DemoPassword, library.Lead); err != nil {
+	s.People.Demo = true
+	if _, err := s.People.AddUser(t.Context(), ada, "anna", library.DemoPassword, library.Lead); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.SignIn(t.Context(), "anna", library.DemoPassword, there); err != nil {
+	if _, err := s.People.SignIn(t.Context(), "anna", library.DemoPassword, there); err != nil {
 		t.Errorf("in the demo: %v", err)
 	}
-	s.Demo = false
-	_, err := s.SignIn(t.Context(), "anna", library.DemoPassword, there)
+	s.People.Demo = false
+	_, err := s.People.SignIn(t.Context(), "anna", library.DemoPassword, there)
 	refused(t, err, "demo's password")
 }
 
@@ -297,30 +306,30 @@ func TestMethodsAskForTheirRights(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	_, err := s.Material(ctx, arno, m.ID)
+	_, err := s.Materials.Material(ctx, arno, m.ID)
 	denied("a draft", err)
-	_, err = s.Shown(ctx, arno, m.ID)
+	_, err = s.Pictures.Shown(ctx, arno, m.ID)
 	if !errors.Is(err, library.ErrNotFound) {
 		t.Errorf("a draft's pictures: %v", err)
 	}
-	_, err = s.MapOf(ctx, arno, m.Maps[0].ID)
+	_, err = s.Pictures.MapOf(ctx, arno, m.Maps[0].ID)
 	denied("a draft's map", err)
-	_, err = s.Patch(ctx, arno, now(m.ID), library.Change{})
+	_, err = s.Materials.Patch(ctx, arno, now(m.ID), library.Change{})
 	denied("a change", err)
-	_, err = s.Service.Release(ctx, arno, now(m.ID), library.ReleaseText{})
+	_, err = s.Studio.Releases.Release(ctx, arno, now(m.ID), library.ReleaseText{})
 	denied("a release", err)
-	_, err = s.Deliveries(ctx, arno, 5)
+	_, err = s.Intake.Deliveries(ctx, arno, 5)
 	denied("deliveries", err)
-	_, err = s.History(ctx, arno, 1, 0, 5)
+	_, err = s.Materials.History(ctx, arno, 1, 0, 5)
 	denied("steps", err)
-	_, _, err = s.Audit(ctx, liv, library.AuditQuery{})
+	_, _, err = s.People.Audit(ctx, liv, library.AuditQuery{})
 	denied("the audit", err)
-	_, err = s.Find(ctx, library.Principal{}, library.Query{})
+	_, err = s.Search.Find(ctx, library.Principal{}, library.Query{})
 	denied("the Library, by nobody", err)
-	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{}); err != nil {
+	if _, err := s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{}); err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.Shown(ctx, arno, m.ID); err != nil || got.Name != m.Name {
+	if got, err := s.Pictures.Shown(ctx, arno, m.ID); err != nil || got.Name != m.Name {
 		t.Errorf("what is released: %v", err)
 	}
 }

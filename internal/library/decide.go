@@ -1,53 +1,34 @@
 package library
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"path"
 	"slices"
+	"strings"
 	"time"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/material"
-	"aldermoor/core/normals"
 	"aldermoor/internal/wording"
 )
-
-// assign makes one of the material's maps the given channel; None puts it aside.
-// A map that had the channel so far is put aside in turn.
-func (m *Material) assign(id int64, c material.Channel, by string) {
-	for i := range m.Maps {
-		p := &m.Maps[i]
-		switch {
-		case p.ID == id:
-			p.Channel, p.ByHand, p.Confidence = c, true, 1
-			p.Reasons = append([]channels.Reason{channels.Because("rule", c, 1, "person", "by", by)}, withoutRules(p.Reasons)...)
-			if c == material.None {
-				p.Confidence = 0
-			}
-			if c == material.Normal && p.Direction == normals.Unknown && p.Claim != normals.Unknown {
-				p.Direction, p.DirectionConfidence = p.Claim, 0.6
-			}
-		case p.Channel == c && c != material.None:
-			p.Channel, p.ByHand, p.Confidence = material.None, false, 0
-		}
-	}
-}
 
 func channelWord(c material.Channel) string {
 	if c == material.None {
 		return "put aside"
 	}
-	return "taken as " + lower(wording.Channel(c))
+	return "taken as " + strings.ToLower(wording.Channel(c))
 }
 
 // Assign says by hand which channel a map of a material is; None puts it aside.
-func (s *Service) Assign(ctx context.Context, p Principal, of Seen, mapID int64, c material.Channel) (Material, error) {
-	done, err := s.edit(ctx, p, "channel", []Seen{of}, func(_ Tx, list []*Material) (string, error) {
+func (s *Intake) Assign(ctx context.Context, p Principal, of Seen, mapID int64, c material.Channel) (Material, error) {
+	done, err := s.Materials.edit(ctx, p, "channel", []Seen{of}, func(_ MaterialsTx, list []*Material) (string, error) {
 		for _, k := range list[0].Maps {
 			if k.ID == mapID {
 				list[0].assign(mapID, c, p.Name)
-				return fmt.Sprintf("%s %s", base(k.File), channelWord(c)), nil
+				return fmt.Sprintf("%s %s", path.Base(k.File), channelWord(c)), nil
 			}
 		}
 		return "", ErrNotFound
@@ -70,15 +51,15 @@ type Like struct {
 
 // LikeMap finds the maps of the same delivery whose names end like the given
 // map's, and what their pixels say against their being that channel.
-func (s *Service) LikeMap(ctx context.Context, p Principal, mapID int64, c material.Channel) (l Like, err error) {
+func (s *Intake) LikeMap(ctx context.Context, p Principal, mapID int64, c material.Channel) (l Like, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return l, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) error { l, err = like(tx, mapID, c); return err })
+	err = s.Store.Read(ctx, func(tx IntakeReader) error { l, err = like(tx, mapID, c); return err })
 	return l, err
 }
 
-func like(tx Reader, mapID int64, c material.Channel) (l Like, err error) {
+func like(tx IntakeReader, mapID int64, c material.Channel) (l Like, err error) {
 	id, err := tx.MaterialOfMap(mapID)
 	if err != nil {
 		return l, err
@@ -91,7 +72,7 @@ func like(tx Reader, mapID int64, c material.Channel) (l Like, err error) {
 	if err != nil {
 		return l, err
 	}
-	l.Station = firstOf(d.Station, m.Station)
+	l.Station = cmp.Or(d.Station, m.Station)
 	for _, p := range m.Maps {
 		if p.ID == mapID {
 			l.Ending = channels.Ending(channels.Address(p.File, p.Layer))
@@ -124,7 +105,7 @@ func like(tx Reader, mapID int64, c material.Channel) (l Like, err error) {
 			}
 			if look := looks[p.File]; look != nil && p.Layer == "" && c != material.None {
 				if r := look.Against(c); r.Code != "" {
-					l.Warnings = append(l.Warnings, fmt.Sprintf("%s: %s", base(p.File), wording.Reason(r)))
+					l.Warnings = append(l.Warnings, fmt.Sprintf("%s: %s", path.Base(p.File), wording.Reason(r)))
 				}
 			}
 			if p.ID == mapID || p.Channel == c && p.Sure() {
@@ -142,11 +123,11 @@ func like(tx Reader, mapID int64, c material.Channel) (l Like, err error) {
 // AssignLike applies a correction to all maps of the delivery whose names end like the
 // given map's, as one step, and with keep makes a rule of it for the station. of is the
 // material that the correction was made on.
-func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID int64, c material.Channel, keep bool) (l Like, err error) {
+func (s *Intake) AssignLike(ctx context.Context, p Principal, of Seen, mapID int64, c material.Channel, keep bool) (l Like, err error) {
 	if err := p.need(Contribute); err != nil {
 		return l, err
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx IntakeTx) error {
 		if _, err := load(tx, []Seen{of}); err != nil {
 			return err
 		}
@@ -168,7 +149,7 @@ func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID in
 		for _, id := range l.Sets {
 			seen = append(seen, Seen{ID: id})
 		}
-		done, err := s.editIn(tx, p, "channel", seen, func(_ Tx, list []*Material) (string, error) {
+		done, err := s.Materials.editIn(tx, p, "channel", seen, func(_ MaterialsTx, list []*Material) (string, error) {
 			for _, m := range list {
 				for _, k := range m.mapIDs() {
 					if slices.Contains(l.Maps, k) {
@@ -187,9 +168,9 @@ func (s *Service) AssignLike(ctx context.Context, p Principal, of Seen, mapID in
 }
 
 // place moves sets between Intake, Bench and what was left out.
-func place(to Stage) func(Tx, []*Material) (string, error) {
+func place(to Stage) func(MaterialsTx, []*Material) (string, error) {
 	word := map[Stage]string{Accepted: "accepted", Unseen: "put back into Intake", Left: "left out"}[to]
-	return func(_ Tx, list []*Material) (string, error) {
+	return func(_ MaterialsTx, list []*Material) (string, error) {
 		for _, m := range list {
 			if to != Accepted && m.Released > 0 {
 				return "", Invalid{fmt.Sprintf("%s has been released and stays on the Bench.", m.Name)}
@@ -199,17 +180,17 @@ func place(to Stage) func(Tx, []*Material) (string, error) {
 		if len(list) == 1 {
 			return list[0].Name + " " + word, nil
 		}
-		return fmt.Sprintf("%s %s", count(len(list), "set"), word), nil
+		return fmt.Sprintf("%s %s", wording.Count(len(list), "set"), word), nil
 	}
 }
 
 // Place moves sets of a delivery between Intake, Bench and what was left out. version is
 // the delivery's that the caller has seen, or 0.
-func (s *Service) Place(ctx context.Context, p Principal, delivery, version int64, sets []Seen, to Stage) (done []Material, err error) {
+func (s *Intake) Place(ctx context.Context, p Principal, delivery, version int64, sets []Seen, to Stage) (done []Material, err error) {
 	if err := p.need(Contribute); err != nil {
 		return nil, err
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx IntakeTx) error {
 		if err := deliverySeen(tx, delivery, version); err != nil {
 			return err
 		}
@@ -222,7 +203,7 @@ func (s *Service) Place(ctx context.Context, p Principal, delivery, version int6
 				return Invalid{fmt.Sprintf("Material %d is not of this delivery.", m.ID)}
 			}
 		}
-		done, err = s.editIn(tx, p, string(to), sets, place(to))
+		done, err = s.Materials.editIn(tx, p, string(to), sets, place(to))
 		return err
 	})
 	return done, err
@@ -230,11 +211,11 @@ func (s *Service) Place(ctx context.Context, p Principal, delivery, version int6
 
 // PlaceReady accepts all sets of a delivery that are ready: those that have nothing left
 // to check.
-func (s *Service) PlaceReady(ctx context.Context, p Principal, delivery, version int64) (done []Material, err error) {
+func (s *Intake) PlaceReady(ctx context.Context, p Principal, delivery, version int64) (done []Material, err error) {
 	if err := p.need(Contribute); err != nil {
 		return nil, err
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx IntakeTx) error {
 		if err := deliverySeen(tx, delivery, version); err != nil {
 			return err
 		}
@@ -248,13 +229,13 @@ func (s *Service) PlaceReady(ctx context.Context, p Principal, delivery, version
 				ready = append(ready, Seen{m.ID, m.Version})
 			}
 		}
-		done, err = s.editIn(tx, p, string(Accepted), ready, place(Accepted))
+		done, err = s.Materials.editIn(tx, p, string(Accepted), ready, place(Accepted))
 		return err
 	})
 	return done, err
 }
 
-func deliverySeen(tx Reader, id, version int64) error {
+func deliverySeen(tx IntakeReader, id, version int64) error {
 	d, err := tx.Delivery(id)
 	if err == nil && version != 0 && version != d.Version {
 		err = ErrStale
@@ -274,25 +255,25 @@ type Rule struct {
 }
 
 // Rules are all rules, by station and ending.
-func (s *Service) Rules(ctx context.Context, p Principal) (list []Rule, err error) {
+func (s *Intake) Rules(ctx context.Context, p Principal) (list []Rule, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Rules(); return err })
+	err = s.Store.Read(ctx, func(tx IntakeReader) (err error) { list, err = tx.Rules(); return err })
 	return list, err
 }
 
 // SaveRule adds a rule, or changes the one with its ID; its Version is the one that was
 // seen, or 0. There is one rule for an ending of a station.
-func (s *Service) SaveRule(ctx context.Context, p Principal, r *Rule) error {
+func (s *Intake) SaveRule(ctx context.Context, p Principal, r *Rule) error {
 	if err := p.need(Contribute); err != nil {
 		return err
 	}
-	return s.Store.Write(ctx, func(tx Tx) error { return s.saveRule(tx, p, r) })
+	return s.Store.Write(ctx, func(tx IntakeTx) error { return s.saveRule(tx, p, r) })
 }
 
-func (s *Service) saveRule(tx Tx, p Principal, r *Rule) error {
-	r.Ending, r.By = lower(r.Ending), p.Name
+func (s *Intake) saveRule(tx IntakeTx, p Principal, r *Rule) error {
+	r.Ending, r.By = strings.ToLower(strings.TrimSpace(r.Ending)), p.Name
 	if r.Ending == "" || len(r.Ending) > 60 || channels.Ending("x_"+r.Ending+".png") != r.Ending {
 		return Invalid{fmt.Sprintf("%q is not one word that a file's name can end in.", r.Ending)}
 	}
@@ -309,11 +290,11 @@ func (s *Service) saveRule(tx Tx, p Principal, r *Rule) error {
 }
 
 // RemoveRule removes a rule as it was seen.
-func (s *Service) RemoveRule(ctx context.Context, p Principal, of Seen) error {
+func (s *Intake) RemoveRule(ctx context.Context, p Principal, of Seen) error {
 	if err := p.need(Contribute); err != nil {
 		return err
 	}
-	return s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx IntakeTx) error {
 		list, err := tx.Rules()
 		if err != nil {
 			return err
@@ -333,11 +314,11 @@ func (s *Service) RemoveRule(ctx context.Context, p Principal, of Seen) error {
 }
 
 // Stations are the stations that have delivered so far.
-func (s *Service) Stations(ctx context.Context, p Principal) (list []string, err error) {
+func (s *Intake) Stations(ctx context.Context, p Principal) (list []string, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Stations(); return err })
+	err = s.Store.Read(ctx, func(tx IntakeReader) (err error) { list, err = tx.Stations(); return err })
 	return list, err
 }
 

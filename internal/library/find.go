@@ -21,7 +21,8 @@ const (
 
 func facets() []Facet { return []Facet{ByCategory, ByTag, ByChannel, ByTier, ByLicence} }
 
-func (c *Card) values(f Facet) []string {
+// valuesOf are a card's choices of a facet.
+func valuesOf(c *Card, f Facet) []string {
 	switch f {
 	case ByCategory:
 		return c.Categories
@@ -86,14 +87,14 @@ type Found struct {
 
 // Load reads the Library into memory, and says on the channel how that went. It returns at
 // once; whoever asks for what is published waits until all of it is there.
-func (s *Service) Load(ctx context.Context) <-chan error {
+func (s *Search) Load(ctx context.Context) <-chan error {
 	done := make(chan error, 1)
 	s.index.mu.Lock()
 	go func() {
 		defer s.index.mu.Unlock()
 		defer debug.SetGCPercent(debug.SetGCPercent(400)) // nearly all of it stays
 		x := builder{index: &s.index}
-		err := s.Store.Read(ctx, func(tx Reader) error { return tx.Cards(x.add) })
+		err := s.Store.Read(ctx, func(tx SearchReader) error { return tx.Cards(x.add) })
 		if err == nil {
 			x.finish()
 			s.index.edition.Add(1)
@@ -106,13 +107,13 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 }
 
 // Edition is a number that changes whenever something is published.
-func (s *Service) Edition() uint64 { return s.index.edition.Load() }
+func (s *Search) Edition() uint64 { return s.index.edition.Load() }
 
 // Loaded is whether the Library is in memory.
-func (s *Service) Loaded() bool { return s.loaded.Load() }
+func (s *Search) Loaded() bool { return s.loaded.Load() }
 
 // Find searches the Library.
-func (s *Service) Find(_ context.Context, p Principal, q Query) (Found, error) {
+func (s *Search) Find(_ context.Context, p Principal, q Query) (Found, error) {
 	if err := p.need(Enter); err != nil {
 		return Found{}, err
 	}
@@ -121,7 +122,7 @@ func (s *Service) Find(_ context.Context, p Principal, q Query) (Found, error) {
 
 // FindChoices are the choices of one facet whose names have a word that begins with text,
 // under the query's other filters.
-func (s *Service) FindChoices(_ context.Context, p Principal, q Query, f Facet, text string) ([]Count, error) {
+func (s *Search) FindChoices(_ context.Context, p Principal, q Query, f Facet, text string) ([]Count, error) {
 	if err := p.need(Enter); err != nil {
 		return nil, err
 	}
@@ -129,7 +130,7 @@ func (s *Service) FindChoices(_ context.Context, p Principal, q Query, f Facet, 
 }
 
 // Card returns a published material by its slug.
-func (s *Service) Card(slug string) (Card, bool) { return s.index.bySlug(slug) }
+func (s *Search) Card(slug string) (Card, bool) { return s.index.bySlug(slug) }
 
 // builder fills an empty index at once: sorting at the end is quicker than keeping order
 // all along.
@@ -158,7 +159,7 @@ func (b *builder) finish() {
 	for _, f := range facets() {
 		side(func() {
 			for i := range x.cards {
-				for _, v := range x.cards[i].values(f) {
+				for _, v := range valuesOf(&x.cards[i], f) {
 					x.facets[f].append(v, int32(i))
 				}
 			}
@@ -168,7 +169,7 @@ func (b *builder) finish() {
 		side(func() {
 			sets := map[string][]*set{} // of the words of texts that come again and again
 			for i := range x.cards {
-				for _, text := range x.cards[i].texts(k) {
+				for _, text := range textsOf(&x.cards[i], k) {
 					list, had := sets[text]
 					if !had {
 						for _, w := range wordsOf(text) {

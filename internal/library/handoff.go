@@ -1,6 +1,7 @@
 package library
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -21,33 +22,36 @@ import (
 // A handoff is a manifest over files that are made once, by a job. The zip, and every
 // other way to carry it, is made of those files.
 
+// JobHandoff makes the files of a release's handoff.
+const JobHandoff = "handoff"
+
 // Handoff is a release as core/handoff takes it.
-func (s *Service) Handoff(r *Release) handoff.Material {
+func (s *Releases) Handoff(r *Release) handoff.Material {
 	m := &r.Material
 	return handoff.Material{Material: m.Surface(), ID: fmt.Sprint(r.ID), Slug: m.Slug, Name: m.Name, Number: r.Number, Released: r.Created, Notes: r.Notes,
 		Categories: m.Categories, Tags: m.Tags, Contact: m.Contact, Licence: m.Licence, Author: m.Author,
 		Rights: m.Rights, Station: m.Station, Captured: m.Captured,
 		Open: func(p *material.Map, udim string, _ int) (*raster.Image, error) {
-			return s.whole(p.Address(udim), p.Layer)
+			return s.Materials.whole(p.Address(udim), p.Layer)
 		}}
 }
 
 // ParseProfile reads the conventions of a handoff from the words of contracts.md.
 func ParseProfile(tier, normal, roughness, format string) (p handoff.Profile, err error) {
-	if p.Tier, err = scale.ParseTier(firstOf(tier, "source")); err != nil {
+	if p.Tier, err = scale.ParseTier(cmp.Or(tier, "source")); err != nil {
 		return p, Invalid{err.Error() + "."}
 	}
-	if p.Direction = normals.ParseDirection(strings.ReplaceAll(firstOf(normal, "y+"), " ", "+")); p.Direction == normals.Unknown {
+	if p.Direction = normals.ParseDirection(strings.ReplaceAll(cmp.Or(normal, "y+"), " ", "+")); p.Direction == normals.Unknown {
 		return p, Invalid{fmt.Sprintf("A normal map points y+ or y-, not %q.", normal)}
 	}
-	switch firstOf(roughness, "roughness") {
+	switch cmp.Or(roughness, "roughness") {
 	case "roughness":
 	case "glossiness":
 		p.Gloss = true
 	default:
 		return p, Invalid{fmt.Sprintf("Take roughness or glossiness, not %q.", roughness)}
 	}
-	switch firstOf(format, "png") {
+	switch cmp.Or(format, "png") {
 	case "png":
 	case "exr":
 		p.EXR = true
@@ -105,7 +109,7 @@ type Made struct {
 }
 
 // made reads a handoff's manifest; ok is false if it is not there or a file of it is not.
-func (s *Service) made(key string, at time.Time) (m Made, ok bool) {
+func (s *Releases) made(key string, at time.Time) (m Made, ok bool) {
 	data, ok := s.Derived.Get(handoffFolder(key) + "/manifest.json")
 	if !ok || json.Unmarshal(data, &m) != nil || len(m.Sums) != len(m.Files) {
 		return m, false
@@ -160,7 +164,7 @@ func (p Pending) Error() string { return fmt.Sprintf("being made: %d of %d files
 
 // Take returns a release's handoff. If it has to be made first, it waits for that up to
 // the given time; then the error is of type Pending and the work goes on.
-func (s *Service) Take(ctx context.Context, p Principal, r *Release, profile handoff.Profile, wait time.Duration) (m Made, err error) {
+func (s *Releases) Take(ctx context.Context, p Principal, r *Release, profile handoff.Profile, wait time.Duration) (m Made, err error) {
 	if err := p.need(Enter); err != nil {
 		return m, err
 	}
@@ -168,16 +172,16 @@ func (s *Service) Take(ctx context.Context, p Principal, r *Release, profile han
 	if m, ok := s.made(key, r.Created); ok {
 		return m, s.noteTaken(ctx, p, r, key)
 	}
-	if done, of, _, failed := s.handoffs.get(key); of == 0 || failed != nil {
-		s.handoffs.set(key, done, s.stepsOf(r, profile), nil)
-		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.AddJob(JobHandoff, key, 5) }); err != nil {
+	if done, of, _, failed := s.handoffs.Get(key); of == 0 || failed != nil {
+		s.handoffs.Set(key, done, s.stepsOf(r, profile), nil)
+		if err := s.Store.Write(ctx, func(tx ReleasesTx) error { return tx.AddJob(JobHandoff, key, 5) }); err != nil {
 			return m, err
 		}
 	}
 	end := time.NewTimer(wait)
 	defer end.Stop()
 	for {
-		done, of, changed, failed := s.handoffs.get(key)
+		done, of, changed, failed := s.handoffs.Get(key)
 		if failed != nil {
 			return m, Invalid{fmt.Sprintf("The handoff of %s could not be made: %v. Try again, or ask the librarian.", r.Material.Name, failed)}
 		}
@@ -197,44 +201,44 @@ func (s *Service) Take(ctx context.Context, p Principal, r *Release, profile han
 	}
 }
 
-func (s *Service) stepsOf(r *Release, p handoff.Profile) int { hm := s.Handoff(r); return hm.Steps(p) }
+func (s *Releases) stepsOf(r *Release, p handoff.Profile) int { hm := s.Handoff(r); return hm.Steps(p) }
 
 // noteTaken records who took what.
-func (s *Service) noteTaken(ctx context.Context, p Principal, r *Release, key string) error {
+func (s *Releases) noteTaken(ctx context.Context, p Principal, r *Release, key string) error {
 	_, words, _ := strings.Cut(key, " ")
-	return s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx ReleasesTx) error {
 		return tx.AddAudit(AuditEntry{s.Now(), p.Name, "download", r.Material.Name, fmt.Sprintf("release %d, %s", r.Number, words)})
 	})
 }
 
 // handoff makes the files of a handoff, and last its manifest.
-func (s *Service) handoff(ctx context.Context, key string) error {
+func (s *Releases) handoff(ctx context.Context, key string) error {
 	id, profile, err := parseHandoffKey(key)
 	if err != nil {
 		return err
 	}
 	var r Release
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { r, err = tx.Release(id); return err })
+	err = s.Store.Read(ctx, func(tx ReleasesReader) (err error) { r, err = tx.Release(id); return err })
 	if errors.Is(err, ErrNotFound) {
-		s.handoffs.set(key, 0, 0, nil)
+		s.handoffs.Set(key, 0, 0, nil)
 		return nil
 	}
 	if err != nil {
 		return err
 	}
 	if _, ok := s.made(key, r.Created); ok {
-		s.handoffs.set(key, 0, 0, nil)
+		s.handoffs.Set(key, 0, 0, nil)
 		return nil
 	}
 	hm := s.Handoff(&r)
 	m := Made{Folder: hm.Folder(profile), key: key}
 	of := hm.Steps(profile)
-	s.handoffs.set(key, 0, of, nil)
-	err = handoff.Make(ctx, hm, profile, s.tables, func(file string, data []byte) error {
+	s.handoffs.Set(key, 0, of, nil)
+	err = handoff.Make(ctx, hm, profile, s.Tables, func(file string, data []byte) error {
 		f := handoff.FileOf(file, data)
 		m.Files, m.Sums = append(m.Files, f), append(m.Sums, f.CRC32)
 		err := s.Derived.Keep(m.name(file), func(to *os.File) error { _, err := to.Write(data); return err })
-		s.handoffs.set(key, len(m.Files), of, nil)
+		s.handoffs.Set(key, len(m.Files), of, nil)
 		return err
 	})
 	if err != nil {
@@ -247,6 +251,6 @@ func (s *Service) handoff(ctx context.Context, key string) error {
 	if err := s.Derived.Put(handoffFolder(key)+"/manifest.json", data); err != nil {
 		return err
 	}
-	s.handoffs.set(key, 0, 0, nil)
+	s.handoffs.Set(key, 0, 0, nil)
 	return nil
 }

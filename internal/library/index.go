@@ -67,7 +67,7 @@ func (a *answers) forget() {
 var fieldWeights = [...]uint8{8, 3, 3, 1} // name, tags, categories and contact class, notes
 
 // texts are what the field at k of fieldWeights says.
-func (c *Card) texts(k int) []string {
+func textsOf(c *Card, k int) []string {
 	switch k {
 	case 0:
 		return []string{c.Name}
@@ -165,12 +165,12 @@ func (x *index) put(c Card) {
 // each calls change with the set of every choice and word of a card.
 func (x *index) each(i int32, change func(*set, int32)) {
 	for _, f := range facets() {
-		for _, v := range x.cards[i].values(f) {
+		for _, v := range valuesOf(&x.cards[i], f) {
 			change(x.facets[f].get(v), i)
 		}
 	}
 	for k := range x.words {
-		for _, text := range x.cards[i].texts(k) {
+		for _, text := range textsOf(&x.cards[i], k) {
 			for _, w := range wordsOf(text) {
 				change(x.words[k].get(w), i)
 			}

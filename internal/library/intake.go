@@ -1,9 +1,8 @@
 package library
 
 import (
-	"bytes"
+	"cmp"
 	"context"
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -15,8 +14,6 @@ import (
 	"sync/atomic"
 
 	"aldermoor/core/channels"
-	"aldermoor/core/codec"
-	"aldermoor/core/fact"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
@@ -27,22 +24,12 @@ import (
 )
 
 // The kinds of jobs that carry a delivery along: its archives are opened, each
-// file is examined, then all are sorted. Pictures are made once a set is accepted.
+// file is examined, then all are sorted.
 const (
 	JobOpen    = "open"
 	JobExamine = "examine"
 	JobSort    = "sort"
-	JobPicture = "picture"
-	JobHandoff = "handoff" // makes the files of a release's handoff
-	JobGrade   = "grade"   // weighs findings by the studio's severities
 )
-
-// Handlers are the jobs that the service does, by kind.
-func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
-	return map[string]func(context.Context, string) error{
-		JobTreat: s.treat, JobOpen: s.open, JobExamine: s.examine, JobSort: s.sort, JobPicture: s.picture, JobHandoff: s.handoff, JobGrade: s.grade,
-	}
-}
 
 // Incoming is one file on its way in.
 type Incoming struct {
@@ -54,12 +41,12 @@ type Incoming struct {
 // Receive takes a delivery: next is asked for files until it returns io.EOF. The
 // delivery exists once all its files are safely stored, or not at all. label is
 // asked last for its name and station, either of which may be empty.
-func (s *Service) Receive(ctx context.Context, p Principal, next func() (Incoming, error), label func() (name, station string)) (Delivery, error) {
-	return s.receive(ctx, p, next, label, func(Tx) error { return nil })
+func (s *Intake) Receive(ctx context.Context, p Principal, next func() (Incoming, error), label func() (name, station string)) (Delivery, error) {
+	return s.receive(ctx, p, next, label, func(IntakeTx) error { return nil })
 }
 
 // receive is Receive with something else to be written in the same transaction.
-func (s *Service) receive(ctx context.Context, p Principal, next func() (Incoming, error), label func() (name, station string), also func(Tx) error) (Delivery, error) {
+func (s *Intake) receive(ctx context.Context, p Principal, next func() (Incoming, error), label func() (name, station string), also func(IntakeTx) error) (Delivery, error) {
 	d := Delivery{State: Receiving, Created: s.Now(), By: p.Name}
 	if err := p.need(Contribute); err != nil {
 		return d, err
@@ -97,7 +84,7 @@ func (s *Service) receive(ctx context.Context, p Principal, next func() (Incomin
 	if d.Name, d.Station = label(); d.Name == "" {
 		d.Name = deliveryName(parcels)
 	}
-	err := s.Store.Write(ctx, func(tx Tx) error {
+	err := s.Store.Write(ctx, func(tx IntakeTx) error {
 		if err := tx.AddDelivery(&d); err != nil {
 			return err
 		}
@@ -142,12 +129,12 @@ const batch = 64
 
 // open unpacks a delivery's archives and lists its files, parcel by parcel. What was
 // listed before a stop or a full disk is not unpacked again.
-func (s *Service) open(ctx context.Context, key string) error {
+func (s *Intake) open(ctx context.Context, key string) error {
 	id, _ := strconv.ParseInt(key, 10, 64)
 	var parcels []Parcel
 	var files []File
 	var d Delivery
-	err := s.Store.Read(ctx, func(tx Reader) (err error) {
+	err := s.Store.Read(ctx, func(tx IntakeReader) (err error) {
 		if d, err = tx.Delivery(id); err != nil {
 			return err
 		}
@@ -177,7 +164,7 @@ func (s *Service) open(ctx context.Context, key string) error {
 			return fmt.Errorf("open %s: %w", p.Path, err)
 		}
 	}
-	return s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx IntakeTx) error {
 		if now, err := tx.Delivery(id); err != nil || now.State != Receiving {
 			return err
 		}
@@ -190,10 +177,10 @@ func (s *Service) open(ctx context.Context, key string) error {
 
 // openParcel lists what a parcel holds: itself, or the files of the archive that it is,
 // but for those that it had before.
-func (s *Service) openParcel(ctx context.Context, p Parcel, had map[string]bool) error {
+func (s *Intake) openParcel(ctx context.Context, p Parcel, had map[string]bool) error {
 	var files []File
 	flush := func(last bool) error {
-		err := s.Store.Write(ctx, func(tx Tx) error {
+		err := s.Store.Write(ctx, func(tx IntakeTx) error {
 			for i := range files {
 				if err := addFile(tx, &p, &files[i]); err != nil {
 					return err
@@ -229,7 +216,7 @@ func (s *Service) openParcel(ctx context.Context, p Parcel, had map[string]bool)
 
 // addFile adds a file of a parcel to its delivery. Where its path is taken by a file of
 // another parcel, all files of the parcel move into a folder named after it.
-func addFile(tx Tx, p *Parcel, f *File) error {
+func addFile(tx IntakeTx, p *Parcel, f *File) error {
 	f.DeliveryID, f.ParcelID = p.DeliveryID, p.ID
 	f.Path = path.Join(p.Folder, f.Entry)
 	err := tx.AddFile(f)
@@ -281,7 +268,7 @@ func free(want string, taken map[string]bool) string {
 // unpack gives what a parcel holds to take. The error is of this server, such as a full
 // disk; what is wrong with the parcel is a problem of a file. Entries in had are passed
 // over.
-func (s *Service) unpack(ctx context.Context, p Parcel, take func(File) error, had map[string]bool) error {
+func (s *Intake) unpack(ctx context.Context, p Parcel, take func(File) error, had map[string]bool) error {
 	f, err := s.Blobs.Open(p.Blob)
 	if err != nil {
 		return err
@@ -347,7 +334,7 @@ func printable(r rune) rune {
 
 // sortIfExamined adds the sorting job once a delivery has been opened and its last file
 // has been looked at.
-func (s *Service) sortIfExamined(tx Tx, delivery int64) error {
+func (s *Intake) sortIfExamined(tx IntakeTx, delivery int64) error {
 	d, err := tx.Delivery(delivery)
 	if err != nil || d.State != Sorting {
 		return err
@@ -359,10 +346,10 @@ func (s *Service) sortIfExamined(tx Tx, delivery int64) error {
 }
 
 // examine looks at one file, in one decode.
-func (s *Service) examine(ctx context.Context, key string) error {
+func (s *Intake) examine(ctx context.Context, key string) error {
 	id, _ := strconv.ParseInt(key, 10, 64)
 	var f File
-	err := s.Store.Read(ctx, func(tx Reader) (err error) { f, err = tx.File(id); return err })
+	err := s.Store.Read(ctx, func(tx IntakeReader) (err error) { f, err = tx.File(id); return err })
 	if errors.Is(err, ErrNotFound) || err == nil && f.Examined != nil {
 		return nil
 	}
@@ -379,7 +366,7 @@ func (s *Service) examine(ctx context.Context, key string) error {
 	if e.Problem != nil {
 		f.Problem = wording.Problem(*e.Problem)
 	}
-	return s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx IntakeTx) error {
 		if err := tx.SaveExamined(f); err != nil {
 			return err
 		}
@@ -387,34 +374,34 @@ func (s *Service) examine(ctx context.Context, key string) error {
 	})
 }
 
-func (s *Service) look(f *File) (inspect.Examined, error) {
+func (s *Intake) look(f *File) (inspect.Examined, error) {
 	b, err := s.Blobs.Open(f.Blob)
 	if err != nil {
 		return inspect.Examined{}, err
 	}
 	defer b.Close()
 	return inspect.Examine(f.Path, inspect.Source{ReaderAt: b, Size: b.Size(), SHA256: f.Blob}, s.Pictures, func(layer string, im *raster.Image) error {
-		ratio, err := s.putLevel(f.Blob, layer, im)
+		ratio, err := s.Materials.putLevel(f.Blob, layer, im)
 		f.Ratio = max(f.Ratio, ratio)
 		return err
 	})
 }
 
 // sort makes draft materials of a delivery's sets.
-func (s *Service) sort(ctx context.Context, key string) error {
+func (s *Intake) sort(ctx context.Context, key string) error {
 	id, _ := strconv.ParseInt(key, 10, 64)
 	var d Delivery
 	var files []File
 	var rules []Rule
 	var g grades
-	err := s.Store.Read(ctx, func(tx Reader) (err error) {
+	err := s.Store.Read(ctx, func(tx IntakeReader) (err error) {
 		if d, err = tx.Delivery(id); err != nil {
 			return err
 		}
 		if files, err = tx.Files(id); err != nil {
 			return err
 		}
-		g = s.grades(tx)
+		g = s.Materials.grades(tx)
 		rules, err = tx.Rules()
 		return err
 	})
@@ -437,12 +424,12 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	station := d.Station
 	for _, e := range seen {
 		if e.Sidecar != nil {
-			station = firstOf(station, e.Sidecar.Station)
+			station = cmp.Or(station, e.Sidecar.Station)
 		}
 	}
 	var failed atomic.Pointer[error]
 	report := inspect.Assemble(seen, func(file, layer string) *raster.Image {
-		im, err := s.level(byPath[file].Blob, layer)
+		im, err := s.Materials.level(byPath[file].Blob, layer)
 		if err != nil {
 			failed.CompareAndSwap(nil, &err)
 		}
@@ -454,7 +441,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	var made []Material
 	for i, set := range report.Sets {
 		m := s.draft(g, d, i, set, byPath)
-		station = firstOf(station, m.Station)
+		station = cmp.Or(station, m.Station)
 		made = append(made, m)
 	}
 	if err := s.usualSizes(ctx, made); err != nil {
@@ -470,7 +457,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx IntakeTx) error {
 		if now, err := tx.Delivery(id); err != nil || now.State == Sorted {
 			return err
 		}
@@ -488,11 +475,9 @@ func (s *Service) sort(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	s.prints.mu.Lock()
-	defer s.prints.mu.Unlock()
 	for i := range made {
-		if made[i].ID != 0 && s.prints.read { // not a set that was here before
-			s.prints.Put(made[i].ID, forms[i].print)
+		if made[i].ID != 0 { // not a set that was here before
+			s.Materials.KeepPrint(made[i].ID, forms[i].print)
 		}
 	}
 	return nil
@@ -500,7 +485,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 
 // addSets adds a delivery's sets as drafts. A set that an earlier sorting has made is
 // told by the files that they share, and completed.
-func (s *Service) addSets(tx Tx, delivery int64, made []Material, forms []form) error {
+func (s *Intake) addSets(tx IntakeTx, delivery int64, made []Material, forms []form) error {
 	had, err := tx.MaterialsOf(delivery)
 	if err != nil {
 		return err
@@ -554,8 +539,8 @@ func (s *Service) addSets(tx Tx, delivery int64, made []Material, forms []form) 
 
 // usualSizes adds to sets without a size what their station usually scans, if their
 // pixels have that shape.
-func (s *Service) usualSizes(ctx context.Context, made []Material) error {
-	return s.Store.Read(ctx, func(tx Reader) error {
+func (s *Intake) usualSizes(ctx context.Context, made []Material) error {
+	return s.Store.Read(ctx, func(tx IntakeReader) error {
 		of := map[string][]scale.Size{}
 		for i := range made {
 			m := &made[i]
@@ -580,32 +565,12 @@ func (s *Service) usualSizes(ctx context.Context, made []Material) error {
 	})
 }
 
-func lower(s string) string { return strings.ToLower(strings.TrimSpace(s)) }
-
-func base(file string) string { return path.Base(file) }
-
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
-
-func firstOf(s ...string) string {
-	for _, v := range s {
-		if v != "" {
-			return v
-		}
-	}
-	return ""
-}
-
 // draft turns a sorted set into a material.
-func (s *Service) draft(g grades, d Delivery, i int, set inspect.Set, files map[string]File) Material {
+func (s *Intake) draft(g grades, d Delivery, i int, set inspect.Set, files map[string]File) Material {
 	side := set.Sidecar
 	m := Material{DeliveryID: d.ID, SetKey: fmt.Sprintf("%03d %s", i, set.Name), Name: TitleOf(set.Name), Stage: Unseen,
 		SizeSource: set.Size.Source, Licence: side.Licence, Author: side.Author, Captured: side.Captured,
-		Station: firstOf(side.Station, d.Station), Tags: []string{}, Categories: []string{}, Created: s.Now(), Updated: s.Now()}
+		Station: cmp.Or(side.Station, d.Station), Tags: []string{}, Categories: []string{}, Created: s.Now(), Updated: s.Now()}
 	if set.Size.Width != nil {
 		m.Size = scale.Size{W: *set.Size.Width, H: *set.Size.Height}
 	}
@@ -676,133 +641,6 @@ func deref(s *string) string {
 	return *s
 }
 
-// JobFailed notes where people see it that a job has failed for good.
-func (s *Service) JobFailed(ctx context.Context, kind, key string, problem error) {
-	number, rest, _ := strings.Cut(key, " ")
-	id, _ := strconv.ParseInt(number, 10, 64)
-	err := s.Store.Write(ctx, func(tx Tx) error {
-		switch kind {
-		case JobOpen, JobSort:
-			return tx.SetDelivery(id, Failed, "", fmt.Sprintf("It could not be sorted: %v. Retry it, or send it again.", problem))
-		case JobTreat:
-			m, err := tx.Material(id)
-			if err != nil || m.wants() != rest {
-				return err
-			}
-			m.Finish.Tried, m.Finish.Failed = rest, true
-			m.Finish.Problem = fmt.Sprintf("The recipe could not be carried out: %v. Retry it.", problem)
-			return tx.SaveMaterial(&m)
-		case JobExamine:
-			f, err := tx.File(id)
-			if err != nil {
-				return err
-			}
-			why := fact.New("not_examined", "file", f.Path, "error", problem.Error())
-			f.Problem = wording.Problem(why)
-			f.Examined = &inspect.Examined{Path: f.Path, SHA256: f.Blob, Size: f.Size, Problem: &why, Failed: true}
-			if err := tx.SaveExamined(f); err != nil {
-				return err
-			}
-			return s.sortIfExamined(tx, f.DeliveryID)
-		case JobHandoff:
-			s.handoffs.set(key, 0, 0, problem)
-		}
-		return nil
-	})
-	if err != nil {
-		s.Log.Error("note a failed job", "kind", kind, "key", key, "error", err)
-	}
-}
-
-// levelSize is the longer side of the reduced copy that is kept of every map.
-const levelSize = 1024
-
-// levelKey names a picture of a blob.
-func levelKey(sum, layer string) string {
-	if layer == "" {
-		return sum[2:26]
-	}
-	h := sha256.Sum256([]byte(layer))
-	return fmt.Sprintf("%s-%x", sum[2:26], h[:6])
-}
-
-func levelName(sum, layer string) string {
-	return "level/" + sum[:2] + "/" + levelKey(sum, layer) + ".png"
-}
-
-// putLevel keeps a reduced copy of a map and says how well its samples compress.
-// Floats are kept as raster's Unit gives them.
-func (s *Service) putLevel(sum, layer string, im *raster.Image) (ratio float64, err error) {
-	im, _, _ = im.Unit()
-	var planes []raster.Plane
-	for c := range im.Components() {
-		planes = append(planes, im.Reduced(c, levelSize))
-	}
-	bits := 8
-	if im.Bits > 8 {
-		bits = 16
-	}
-	small := raster.FromPlanes(planes...).Quantise(bits)
-	var b bytes.Buffer
-	if err := codec.EncodePNG(&b, small, codec.PNGOptions{}); err != nil {
-		return 0, err
-	}
-	whole := "rgb"
-	if small.Components() < 3 {
-		whole = "r"
-	}
-	for _, px := range []int{CellPx, FirstPx} {
-		cell, err := s.drawMap(small, whole, false, px, false)
-		if err != nil {
-			return 0, err
-		}
-		if err := s.Derived.Put(mapPictureName(sum, layer, whole, false, px, "jpg"), cell); err != nil {
-			return 0, err
-		}
-	}
-	raw := small.W * small.H * small.Components() * bits / 8
-	return float64(b.Len()) / float64(raw), s.Derived.Put(levelName(sum, layer), b.Bytes())
-}
-
-// level is the reduced copy of a map, made again if it is not there; nil if the blob is
-// no picture. The error is of this server: what is drawn without the map must not be
-// kept.
-func (s *Service) level(sum, layer string) (*raster.Image, error) {
-	if sum == "" {
-		return nil, nil
-	}
-	name := levelName(sum, layer)
-	data, ok := s.Derived.Get(name)
-	if !ok {
-		blob, err := s.Blobs.Read(sum)
-		if err != nil {
-			return nil, err
-		}
-		im, _, err := codec.DecodeLayer(blob, layer, s.Pictures)
-		if err != nil {
-			return nil, nil // it was told when the file came
-		}
-		if _, err := s.putLevel(sum, layer, im); err != nil {
-			return nil, err
-		}
-		if data, ok = s.Derived.Get(name); !ok {
-			return nil, fmt.Errorf("the reduced copy of blob %.12s has gone", sum)
-		}
-	}
-	im, _, err := codec.Decode(data, codec.DefaultLimits)
-	return im, err
-}
-
-// whole is one picture of a blob, at full size.
-func (s *Service) whole(sum, layer string) (*raster.Image, error) {
-	data, err := s.Blobs.Read(sum)
-	if err != nil {
-		return nil, err
-	}
-	im, _, err := codec.DecodeLayer(data, layer, s.Pictures)
-	return im, err
-}
-
 // DeliveryReport is a delivery with its materials and failures, for Intake and
 // the API.
 type DeliveryReport struct {
@@ -814,11 +652,11 @@ type DeliveryReport struct {
 }
 
 // Delivery returns a delivery with everything in it: doubtful materials first.
-func (s *Service) Delivery(ctx context.Context, p Principal, id int64) (r DeliveryReport, err error) {
+func (s *Intake) Delivery(ctx context.Context, p Principal, id int64) (r DeliveryReport, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return r, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) {
+	err = s.Store.Read(ctx, func(tx IntakeReader) (err error) {
 		if r.Delivery, err = tx.Delivery(id); err != nil {
 			return err
 		}
@@ -852,11 +690,11 @@ func (s *Service) Delivery(ctx context.Context, p Principal, id int64) (r Delive
 }
 
 // Deliveries are the latest deliveries.
-func (s *Service) Deliveries(ctx context.Context, p Principal, limit int) (list []Delivery, err error) {
+func (s *Intake) Deliveries(ctx context.Context, p Principal, limit int) (list []Delivery, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Deliveries(limit); return err })
+	err = s.Store.Read(ctx, func(tx IntakeReader) (err error) { list, err = tx.Deliveries(limit); return err })
 	for i := range list {
 		list[i].Left = s.pace.left(list[i].Ahead, s.Now())
 	}

@@ -39,7 +39,7 @@ func zipped(files ...station.File) []byte {
 func (s *studio) files(delivery int64) map[string]library.File {
 	s.t.Helper()
 	out := map[string]library.File{}
-	err := s.db.Read(s.t.Context(), func(tx library.Reader) error {
+	err := s.db.Read(s.t.Context(), func(tx library.StudioReader) error {
 		list, err := tx.Files(delivery)
 		for _, f := range list {
 			out[f.Path] = f
@@ -55,7 +55,7 @@ func (s *studio) files(delivery int64) map[string]library.File {
 func (s *studio) waitSorted(id int64) library.DeliveryReport {
 	s.t.Helper()
 	for range 6000 {
-		r, err := s.Delivery(s.t.Context(), lena, id)
+		r, err := s.Intake.Delivery(s.t.Context(), lena, id)
 		if err != nil {
 			s.t.Fatal(err)
 		}
@@ -144,9 +144,9 @@ func (b *broken) Read(sum string) ([]byte, error) {
 }
 
 func (s *studio) breakable() *broken {
-	b := &broken{Blobs: s.Blobs}
+	b := &broken{Blobs: s.Intake.Blobs}
 	b.full.Store(-1)
-	s.Blobs = b
+	s.Intake.Blobs = b
 	return b
 }
 
@@ -157,7 +157,7 @@ func TestUnpackingWaitsForRoom(t *testing.T) {
 	b := s.breakable()
 	files := scan(t, "slates_round")
 	b.full.Store(3) // the archive itself and two of its files
-	d, err := s.Receive(t.Context(), lena, one("kit.zip", zipped(files...)), func() (string, string) { return "", "" })
+	d, err := s.Intake.Receive(t.Context(), lena, one("kit.zip", zipped(files...)), func() (string, string) { return "", "" })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -190,10 +190,10 @@ func TestADamagedArchiveIsSentAgain(t *testing.T) {
 	if len(r.Failures) != 1 || len(r.Materials) != 1 {
 		t.Fatalf("%v, %d materials", r.Failures, len(r.Materials))
 	}
-	if err := s.Resend(t.Context(), lena, r.ID, r.Version+5, r.Failures[0].File, bytes.NewReader(whole)); !errors.Is(err, library.ErrStale) {
+	if err := s.Intake.Resend(t.Context(), lena, r.ID, r.Version+5, r.Failures[0].File, bytes.NewReader(whole)); !errors.Is(err, library.ErrStale) {
 		t.Errorf("for another version: %v", err)
 	}
-	if err := s.Resend(t.Context(), lena, r.ID, 0, r.Failures[0].File, bytes.NewReader(whole)); err != nil {
+	if err := s.Intake.Resend(t.Context(), lena, r.ID, 0, r.Failures[0].File, bytes.NewReader(whole)); err != nil {
 		t.Fatal(err)
 	}
 	r = s.waitSorted(r.ID)
@@ -226,7 +226,7 @@ func TestAFileSentAgainFindsItsOwnSet(t *testing.T) {
 	if len(r.Materials) != 2 || len(r.Failures) != 1 {
 		t.Fatalf("%d materials, %v", len(r.Materials), r.Failures)
 	}
-	if err := s.Resend(t.Context(), lena, r.ID, 0, cut.Name, bytes.NewReader(cut.Data)); err != nil {
+	if err := s.Intake.Resend(t.Context(), lena, r.ID, 0, cut.Name, bytes.NewReader(cut.Data)); err != nil {
 		t.Fatal(err)
 	}
 	r = s.waitSorted(r.ID)
@@ -253,7 +253,7 @@ func TestWhatFailedHereIsRetried(t *testing.T) {
 	s := newStudio(t)
 	files := scan(t, "slates_round")
 	r := s.send(files...)
-	if err := s.Retry(t.Context(), lena, r.ID, 0); err != nil || s.waitSorted(r.ID).Version != r.Version {
+	if err := s.Intake.Retry(t.Context(), lena, r.ID, 0); err != nil || s.waitSorted(r.ID).Version != r.Version {
 		t.Errorf("a retry of what is well changes something: %v", err)
 	}
 	for _, f := range s.files(r.ID) {
@@ -269,7 +269,7 @@ func TestWhatFailedHereIsRetried(t *testing.T) {
 	if r = s.waitSorted(r.ID); r.State != library.Failed || !strings.Contains(r.Error, "Retry it") {
 		t.Fatalf("%s: %q", r.State, r.Error)
 	}
-	if err := s.Retry(t.Context(), lena, r.ID, r.Version); err != nil {
+	if err := s.Intake.Retry(t.Context(), lena, r.ID, r.Version); err != nil {
 		t.Fatal(err)
 	}
 	if r = s.waitSorted(r.ID); r.State != library.Sorted || len(r.Failures) != 0 || r.Error != "" || len(r.Materials) != 1 {
@@ -285,18 +285,18 @@ func TestAPictureIsNotKeptWithoutAMapThatCouldNotBeRead(t *testing.T) {
 	s.idle()
 	os.RemoveAll(filepath.Join(s.dir, "derived"))
 	b.unread.Store(true)
-	if _, err := s.Swatch(t.Context(), &m, 1, 64); err == nil {
+	if _, err := s.Pictures.Swatch(t.Context(), &m, 1, 64); err == nil {
 		t.Fatal("a picture without its maps was given")
 	}
 	b.unread.Store(false)
-	good, err := s.Swatch(t.Context(), &m, 1, 64)
+	good, err := s.Pictures.Swatch(t.Context(), &m, 1, 64)
 	if err != nil {
 		t.Fatal(err)
 	}
 	// The same as in a studio where nothing failed.
 	calm := newStudio(t)
 	n := calm.send(scan(t, "slates_round")...).Materials[0]
-	want, err := calm.Swatch(t.Context(), &n, 1, 64)
+	want, err := calm.Pictures.Swatch(t.Context(), &n, 1, 64)
 	if err != nil || !bytes.Equal(good, want) {
 		t.Errorf("the picture differs from what it should be: %v", err)
 	}
@@ -308,7 +308,7 @@ func TestAHandoffIsMadeOnce(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()
 	m := s.send(scan(t, "slates_round")...).Materials[0]
-	r, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{})
+	r, err := s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -316,7 +316,7 @@ func TestAHandoffIsMadeOnce(t *testing.T) {
 	if profile, err = library.ParseProfile("source", "y+", "", ""); err != nil {
 		t.Fatal(err)
 	}
-	take := func() (library.Made, error) { return s.Take(ctx, arno, &r, profile, time.Minute) }
+	take := func() (library.Made, error) { return s.Releases.Take(ctx, arno, &r, profile, time.Minute) }
 	read := func() []byte {
 		t.Helper()
 		made, err := take()
@@ -334,7 +334,7 @@ func TestAHandoffIsMadeOnce(t *testing.T) {
 		}
 		return data
 	}
-	if _, err := s.Take(ctx, library.Principal{}, &r, profile, 0); err == nil {
+	if _, err := s.Releases.Take(ctx, library.Principal{}, &r, profile, 0); err == nil {
 		t.Error("nobody takes it")
 	}
 	first := read()
@@ -382,7 +382,7 @@ func TestAHandoffIsMadeOnce(t *testing.T) {
 			t.Error("made again it has other bytes")
 		}
 	}
-	log, _, err := s.Audit(ctx, ada, library.AuditQuery{Action: "download", Per: 50})
+	log, _, err := s.People.Audit(ctx, ada, library.AuditQuery{Action: "download", Per: 50})
 	if err != nil || len(log) == 0 || log[0].Actor != "arno" {
 		t.Errorf("downloads on record: %v %v", log, err)
 	}
@@ -394,15 +394,15 @@ func TestWhoeverLeavesIsNotWorkedFor(t *testing.T) {
 	m := s.send(scan(t, "slates_round")...).Materials[0]
 	gone, leave := context.WithCancel(t.Context())
 	leave()
-	if _, err := s.Swatch(gone, &m, 1, 512); !errors.Is(err, context.Canceled) {
+	if _, err := s.Pictures.Swatch(gone, &m, 1, 512); !errors.Is(err, context.Canceled) {
 		t.Errorf("%v", err)
 	}
-	if _, err := s.Swatch(t.Context(), &m, 0.3, 64); err == nil {
+	if _, err := s.Pictures.Swatch(t.Context(), &m, 0.3, 64); err == nil {
 		t.Error("a swatch at an extent that is not offered")
 	}
 	// Sizes in between are made at the next larger one.
-	a, errA := s.Swatch(t.Context(), &m, 1, 100)
-	b, errB := s.Swatch(t.Context(), &m, 1, 128)
+	a, errA := s.Pictures.Swatch(t.Context(), &m, 1, 100)
+	b, errB := s.Pictures.Swatch(t.Context(), &m, 1, 128)
 	if errA != nil || errB != nil || !bytes.Equal(a, b) {
 		t.Errorf("100 and 128 pixels differ: %v %v", errA, errB)
 	}

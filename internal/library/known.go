@@ -4,156 +4,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"math"
 	"slices"
 	"strings"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/likeness"
-	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 )
-
-// Known says that a delivered set is of a scan that is here already.
-type Known struct {
-	Material int64
-	Name     string // as it was called then
-	Files    bool   // the very same files
-	Quarters int    // how far that one is turned against this, clockwise
-	Wider    int    // pixels of the longer side of that one's source
-	Part     *Area  // what this shows of that one, if not all of it
-	Taken    string // how it was settled: new_version or tier; "" if it is not
-}
-
-// Area is a part of a scan, in shares of its sides: beyond 0..1 where it reaches past
-// them.
-type Area struct{ X, Y, W, H float64 }
-
-// Smaller says whether a set of the given pixels is the same scan whole, upright and
-// with fewer pixels: a tier that the material may lack.
-func (k *Known) Smaller(w, h int) bool {
-	return !k.Files && k.Part == nil && k.Quarters == 0 && max(w, h) < k.Wider
-}
-
-// Kind is what a set of the given pixels is to what is here: the same files, another
-// version, a smaller tier, a part of it, or more than it.
-func (k *Known) Kind(w, h int) string {
-	switch {
-	case k.Files:
-		return "files"
-	case k.Part != nil && k.Part.W*k.Part.H > 1.03:
-		return "more"
-	case k.Part != nil && k.Part.W*k.Part.H < 0.97:
-		return "part"
-	case k.Smaller(w, h):
-		return "tier"
-	}
-	return "version"
-}
-
-// Says is what is known, as a sentence about a set of the given pixels.
-func (k *Known) Says(w, h int) string {
-	if k.Files {
-		return fmt.Sprintf("These files are here already, in %s.", k.Name)
-	}
-	if a := k.Part; a != nil {
-		switch {
-		case math.Abs(a.W-1) < 0.03 && math.Abs(a.H-1) < 0.03: // whole, but no likeness at a glance
-			return fmt.Sprintf("This shows the same as the scan of %s, in another light or colour.", k.Name)
-		case a.W*a.H > 1:
-			return fmt.Sprintf("This shows more of the scan of %s: %.1f times as wide, %.1f times as high.", k.Name, a.W, a.H)
-		case k.Quarters > 0:
-			return fmt.Sprintf("This is a part of the scan of %s: %.0f %% of its width, %.0f %% of its height, turned by %d°.", k.Name, 100*a.W, 100*a.H, 90*k.Quarters)
-		}
-		return fmt.Sprintf("This is a part of the scan of %s: %.0f %% of its width, %.0f %% of its height.", k.Name, 100*a.W, 100*a.H)
-	}
-	how := "in another encoding"
-	switch long := max(w, h); {
-	case long < k.Wider:
-		how = fmt.Sprintf("but smaller (%d px against %d)", long, k.Wider)
-	case long > k.Wider && k.Wider > 0:
-		how = fmt.Sprintf("but larger (%d px against %d)", long, k.Wider)
-	}
-	if k.Quarters > 0 {
-		how += fmt.Sprintf(", turned by %d°", 90*k.Quarters)
-	}
-	return fmt.Sprintf("This is the scan of %s, %s.", k.Name, how)
-}
-
-// printOf gathers a material's print from the looks of its files, and the marks of its
-// base colour.
-func (s *Service) printOf(m *Material, look func(p *Map) *channels.Look) (out likeness.Print, lightness raster.Plane, err error) {
-	one := func(c material.Channel) []byte {
-		p := m.Map(c)
-		if p == nil {
-			return nil
-		}
-		l := look(p)
-		if l == nil || len(l.Thumb) == 0 {
-			return nil
-		}
-		return l.Thumb[material.ComponentIndex(p.Component, len(l.Thumb))]
-	}
-	if p := m.Map(material.BaseColor); p != nil {
-		if l := look(p); l != nil && len(l.Thumb) >= 3 {
-			out.Lightness = make([]byte, len(l.Thumb[0]))
-			for i := range out.Lightness {
-				out.Lightness[i] = byte((2126*int(l.Thumb[0][i]) + 7152*int(l.Thumb[1][i]) + 722*int(l.Thumb[2][i])) / 10000)
-			}
-		}
-	}
-	out.Height = one(material.Height)
-	if out.Rough = one(material.Roughness); out.Rough == nil {
-		if out.Rough = one(material.Glossiness); out.Rough != nil {
-			flipped := make([]byte, len(out.Rough))
-			for i, v := range out.Rough {
-				flipped[i] = 255 - v
-			}
-			out.Rough = flipped
-		}
-	}
-	if lightness, err = s.lightness(m); len(lightness.Pix) > 0 {
-		out.Marks, out.W, out.H = likeness.Marks(lightness), lightness.W, lightness.H
-	}
-	return out, lightness, err
-}
-
-// lightness is a material's base colour without its hue, reduced; an empty plane if
-// there is none.
-func (s *Service) lightness(m *Material) (out raster.Plane, err error) {
-	p := m.Map(material.BaseColor)
-	if p == nil {
-		return out, nil
-	}
-	im, err := s.level(p.Blob, p.Layer)
-	if err != nil || im == nil {
-		return out, err
-	}
-	if im.Components() < 3 {
-		return im.Plane(0), nil
-	}
-	r, g, b := im.Plane(0), im.Plane(1), im.Plane(2)
-	out = raster.NewPlane(im.W, im.H)
-	for i := range out.Pix {
-		out.Pix[i] = 0.2126*r.Pix[i] + 0.7152*g.Pix[i] + 0.0722*b.Pix[i]
-	}
-	return out, nil
-}
-
-// allPrints reads the prints once, when they are first asked for.
-func (s *Service) allPrints(tx Reader) error {
-	s.prints.mu.Lock()
-	defer s.prints.mu.Unlock()
-	if s.prints.read {
-		return nil
-	}
-	if err := tx.Prints(s.prints.Put); err != nil {
-		return err
-	}
-	s.prints.read = true
-	return nil
-}
 
 // form is what a new set shows: its print, and the scan that this is known from.
 type form struct {
@@ -166,10 +24,10 @@ type form struct {
 // forms makes the prints of sets, and looks whether any is of a scan that is here already
 // or came before it in the same delivery. It decodes pictures, and so holds no
 // transaction. Sets that were left out hide nothing.
-func (s *Service) forms(ctx context.Context, sets []Material, look func(p *Map) *channels.Look) ([]form, error) {
+func (s *Intake) forms(ctx context.Context, sets []Material, look func(p *Map) *channels.Look) ([]form, error) {
 	left := map[int64]bool{}
-	err := s.Store.Read(ctx, func(tx Reader) error {
-		if err := s.allPrints(tx); err != nil {
+	err := s.Store.Read(ctx, func(tx IntakeReader) error {
+		if err := s.Materials.allPrints(tx); err != nil {
 			return err
 		}
 		return tx.LeftOut(func(id int64) { left[id] = true })
@@ -183,12 +41,10 @@ func (s *Service) forms(ctx context.Context, sets []Material, look func(p *Map) 
 	for i := range sets {
 		f := &out[i]
 		f.inside = -1
-		if f.print, f.lightness, err = s.printOf(&sets[i], look); err != nil {
+		if f.print, f.lightness, err = s.Materials.printOf(&sets[i], look); err != nil {
 			return nil, err
 		}
-		s.prints.mu.Lock()
-		match, ok := s.prints.Find(f.print, skip)
-		s.prints.mu.Unlock()
+		match, ok := s.Materials.FindScan(f.print, skip)
 		if again, also := within.Find(f.print, nil); also && (!ok || again.Likeness > match.Likeness) {
 			match, ok, f.inside = again, true, int(again.ID)
 		}
@@ -204,7 +60,7 @@ func (s *Service) forms(ctx context.Context, sets []Material, look func(p *Map) 
 
 // partOf looks for a scan that a set's base colour shows a part of, or that shows a part
 // of it.
-func (s *Service) partOf(ctx context.Context, f *form, others []form, within *likeness.Index, skip func(int64) bool) error {
+func (s *Intake) partOf(ctx context.Context, f *form, others []form, within *likeness.Index, skip func(int64) bool) error {
 	if len(f.lightness.Pix) == 0 {
 		return nil
 	}
@@ -219,19 +75,16 @@ func (s *Service) partOf(ctx context.Context, f *form, others []form, within *li
 		f.known = Known{Material: part.ID, Quarters: (4 - at.Quarters) & 3, Part: &Area{at.X, at.Y, at.W, at.H}}
 		return true
 	}
-	s.prints.mu.Lock()
-	list := s.prints.FindParts(f.lightness, 3, skip)
-	s.prints.mu.Unlock()
-	for _, part := range list {
+	for _, part := range s.Materials.FindParts(f.lightness, skip) {
 		var of Material
-		err := s.Store.Read(ctx, func(tx Reader) (err error) { of, err = tx.Material(part.ID); return err })
+		err := s.Store.Read(ctx, func(tx IntakeReader) (err error) { of, err = tx.Material(part.ID); return err })
 		if errors.Is(err, ErrNotFound) {
 			continue
 		}
 		if err != nil {
 			return err
 		}
-		whole, err := s.lightness(&of)
+		whole, err := s.Materials.lightness(&of)
 		if err != nil {
 			return err
 		}
@@ -250,7 +103,7 @@ func (s *Service) partOf(ctx context.Context, f *form, others []form, within *li
 
 // recognise says of a set that was just added whose scan it is, if that is here
 // already, and keeps its print.
-func (s *Service) recognise(tx Tx, m *Material, f form) error {
+func (s *Intake) recognise(tx IntakeTx, m *Material, f form) error {
 	k := f.known
 	var blobs []string
 	for _, p := range m.Assigned() {
@@ -291,16 +144,16 @@ const (
 // SettleKnown settles a set whose scan is here already, as one step, and returns the
 // material that it went to (or the set itself, if it is a material of its own). Settling
 // it the same way again changes nothing.
-func (s *Service) SettleKnown(ctx context.Context, p Principal, set Seen, take string) (of Material, err error) {
+func (s *Intake) SettleKnown(ctx context.Context, p Principal, set Seen, take string) (of Material, err error) {
 	if err := p.need(Contribute); err != nil {
 		return of, err
 	}
-	change := map[string]func(Tx, []*Material) (string, error){TakeVersion: s.takeVersion, TakeTier: takeTier, TakeSeparate: separate}[take]
+	change := map[string]func(IntakeTx, []*Material) (string, error){TakeVersion: s.takeVersion, TakeTier: takeTier, TakeSeparate: separate}[take]
 	if change == nil {
 		return of, Invalid{fmt.Sprintf("A known scan is taken as new_version, tier or separate, not %q.", take)}
 	}
 	var moved []int64
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx IntakeTx) error {
 		m, err := tx.Material(set.ID)
 		if err != nil {
 			return err
@@ -325,7 +178,7 @@ func (s *Service) SettleKnown(ctx context.Context, p Principal, set Seen, take s
 		if take != TakeSeparate {
 			seen = append(seen, Seen{ID: m.Known.Material})
 		}
-		done, err := s.editIn(tx, p, "known", seen, change)
+		done, err := s.Materials.editIn(tx, p, "known", seen, func(_ MaterialsTx, list []*Material) (string, error) { return change(tx, list) })
 		if err != nil {
 			return err
 		}
@@ -336,20 +189,20 @@ func (s *Service) SettleKnown(ctx context.Context, p Principal, set Seen, take s
 		return tx.AddAudit(AuditEntry{s.Now(), p.Name, strings.ReplaceAll(take, "_", " "), of.Name, "from " + strings.TrimSpace(m.Name)})
 	})
 	if err == nil {
-		err = s.reprint(ctx, moved)
+		err = s.Materials.reprint(ctx, moved)
 	}
 	return of, err
 }
 
 // separate makes a set another material than the one it was taken for.
-func separate(_ Tx, list []*Material) (string, error) {
+func separate(_ IntakeTx, list []*Material) (string, error) {
 	list[0].Known = nil
 	return list[0].Name + " taken as a different material", nil
 }
 
 // takeTier keeps a set as a smaller tier of the material that it is known as: its files
 // are named among that material's attachments, and the set is left out.
-func takeTier(tx Tx, list []*Material) (string, error) {
+func takeTier(tx IntakeTx, list []*Material) (string, error) {
 	set, of := list[0], list[1]
 	if w, h := set.Pixels(); !set.Known.Smaller(w, h) {
 		return "", Invalid{fmt.Sprintf("%s is not a smaller tier of a scan that is here.", set.Name)}
@@ -378,7 +231,7 @@ func settled(set *Material, take string) {
 // material takes its maps and what was measured of them, and keeps its name, its
 // description and a size that somebody typed. The set is left out and holds the maps that
 // the material had.
-func (s *Service) takeVersion(tx Tx, list []*Material) (string, error) {
+func (s *Intake) takeVersion(tx IntakeTx, list []*Material) (string, error) {
 	set, of := list[0], list[1]
 	if set.Released > 0 {
 		return "", Invalid{fmt.Sprintf("%s has been released itself.", set.Name)}
@@ -410,30 +263,4 @@ func (s *Service) takeVersion(tx Tx, list []*Material) (string, error) {
 	}
 	settled(set, TakeVersion)
 	return fmt.Sprintf("%s taken as a new version of %s", set.Name, of.Name), nil
-}
-
-// swapPrints exchanges the prints of two materials, as their scans are.
-func swapPrints(tx Tx, a, b int64) error {
-	pa, errA := tx.Print(a)
-	pb, errB := tx.Print(b)
-	if err := errors.Join(errA, errB); err != nil {
-		return err
-	}
-	return errors.Join(tx.SavePrint(a, pb), tx.SavePrint(b, pa))
-}
-
-// reprint brings the prints in memory up to what is stored, after scans were exchanged.
-func (s *Service) reprint(ctx context.Context, ids []int64) error {
-	for _, id := range ids {
-		var p likeness.Print
-		if err := s.Store.Read(ctx, func(tx Reader) (err error) { p, err = tx.Print(id); return err }); err != nil {
-			return err
-		}
-		s.prints.mu.Lock()
-		if s.prints.read {
-			s.prints.Put(id, p)
-		}
-		s.prints.mu.Unlock()
-	}
-	return nil
 }

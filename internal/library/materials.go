@@ -16,44 +16,25 @@ import (
 	"aldermoor/core/codec"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
+	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 )
 
-// Invalid is something that a person asked for and that can't be; it says why
-// and what to do.
-type Invalid struct{ Says string }
-
-func (e Invalid) Error() string { return e.Says }
-
 // Material returns a draft.
-func (s *Service) Material(ctx context.Context, p Principal, id int64) (m Material, err error) {
+func (s *Materials) Material(ctx context.Context, p Principal, id int64) (m Material, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return m, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { m, err = tx.Material(id); return err })
+	err = s.Store.Read(ctx, func(tx MaterialsReader) (err error) { m, err = tx.Material(id); return err })
 	return m, err
 }
 
-// Shown is a material as somebody may see it: the draft, or for those who may not see
-// drafts its latest release.
-func (s *Service) Shown(ctx context.Context, p Principal, id int64) (m Material, err error) {
-	if p.May(SeeDrafts) {
-		return s.Material(ctx, p, id)
-	}
-	card, ok := s.index.byMaterial(id)
-	if !ok {
-		return m, ErrNotFound
-	}
-	r, err := s.ReleaseByID(ctx, p, card.ReleaseID)
-	return r.Material, err
-}
-
 // Drafts are the materials on the Bench, the latest first.
-func (s *Service) Drafts(ctx context.Context, p Principal, limit int) (list []Material, err error) {
+func (s *Materials) Drafts(ctx context.Context, p Principal, limit int) (list []Material, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Drafts(limit); return err })
+	err = s.Store.Read(ctx, func(tx MaterialsReader) (err error) { list, err = tx.Drafts(limit); return err })
 	return list, err
 }
 
@@ -124,8 +105,8 @@ var Contacts = []string{"soft mud", "wet sand", "loose stone", "hard stone", "ro
 
 // Patch changes a material, as one step. Changes of the description and of the licence
 // are recorded in the audit too.
-func (s *Service) Patch(ctx context.Context, p Principal, of Seen, c Change) (m Material, err error) {
-	done, err := s.edit(ctx, p, "edit", []Seen{of}, func(tx Tx, list []*Material) (string, error) {
+func (s *Materials) Patch(ctx context.Context, p Principal, of Seen, c Change) (m Material, err error) {
+	done, err := s.edit(ctx, p, "edit", []Seen{of}, func(tx MaterialsTx, list []*Material) (string, error) {
 		m := list[0]
 		was := m.parts()
 		if err := m.apply(c); err != nil {
@@ -450,4 +431,25 @@ func (m *Material) recheck(g grades) {
 
 func withoutRules(rs []channels.Reason) []channels.Reason {
 	return slices.DeleteFunc(slices.Clone(rs), func(r channels.Reason) bool { return r.Kind == "rule" })
+}
+
+// assign makes one of the material's maps the given channel; None puts it aside.
+// A map that had the channel so far is put aside in turn.
+func (m *Material) assign(id int64, c material.Channel, by string) {
+	for i := range m.Maps {
+		p := &m.Maps[i]
+		switch {
+		case p.ID == id:
+			p.Channel, p.ByHand, p.Confidence = c, true, 1
+			p.Reasons = append([]channels.Reason{channels.Because("rule", c, 1, "person", "by", by)}, withoutRules(p.Reasons)...)
+			if c == material.None {
+				p.Confidence = 0
+			}
+			if c == material.Normal && p.Direction == normals.Unknown && p.Claim != normals.Unknown {
+				p.Direction, p.DirectionConfidence = p.Claim, 0.6
+			}
+		case p.Channel == c && c != material.None:
+			p.Channel, p.ByHand, p.Confidence = material.None, false, 0
+		}
+	}
 }

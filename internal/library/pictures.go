@@ -26,10 +26,10 @@ const (
 )
 
 // picture makes the pictures of a draft ahead of their being asked for.
-func (s *Service) picture(ctx context.Context, key string) error {
+func (s *Pictures) picture(ctx context.Context, key string) error {
 	id, _ := strconv.ParseInt(key, 10, 64)
 	var m Material
-	err := s.Store.Read(ctx, func(tx Reader) (err error) { m, err = tx.Material(id); return err })
+	err := s.Store.Read(ctx, func(tx PicturesReader) (err error) { m, err = tx.Material(id); return err })
 	if errors.Is(err, ErrNotFound) {
 		return nil
 	}
@@ -45,8 +45,8 @@ func (s *Service) picture(ctx context.Context, key string) error {
 	if _, err := l.ball(ctx, BallPx); err != nil {
 		return err
 	}
-	s.progressed("material:%d", id)
-	s.progressed("pictures:%d", id)
+	s.Events.progressed("material:%d", id)
+	s.Events.progressed("pictures:%d", id)
 	return nil
 }
 
@@ -66,7 +66,7 @@ func offered(px, most int) (int, error) {
 
 // Swatch is a PNG of extent × extent metres of the material, one of Extents, in at least
 // px × px pixels (one of pictureSizes).
-func (s *Service) Swatch(ctx context.Context, m *Material, extent float64, px int) ([]byte, error) {
+func (s *Pictures) Swatch(ctx context.Context, m *Material, extent float64, px int) ([]byte, error) {
 	if !slices.Contains(Extents, extent) {
 		return nil, Invalid{fmt.Sprintf("A swatch shows %s m.", strings.Trim(strings.ReplaceAll(fmt.Sprint(Extents), " ", ", "), "[]"))}
 	}
@@ -78,7 +78,7 @@ func (s *Service) Swatch(ctx context.Context, m *Material, extent float64, px in
 }
 
 // Ball is a PNG with alpha of a ball of the material in at least px × px pixels.
-func (s *Service) Ball(ctx context.Context, m *Material, px int) ([]byte, error) {
+func (s *Pictures) Ball(ctx context.Context, m *Material, px int) ([]byte, error) {
 	px, err := offered(px, 1024)
 	if err != nil {
 		return nil, err
@@ -88,25 +88,25 @@ func (s *Service) Ball(ctx context.Context, m *Material, px int) ([]byte, error)
 
 // looker makes pictures of one material and opens its maps at most once.
 type looker struct {
-	s       *Service
+	s       *Pictures
 	m       *Material
 	surface *shade.Surface
 }
 
 func (l *looker) swatch(ctx context.Context, extent float64, px int) ([]byte, error) {
 	name := fmt.Sprintf("look/%s/swatch-%g-%d.png", l.m.LookKey(), extent, px)
-	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.renderer().Swatch(s, extent, px) })
+	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.Renderer().Swatch(s, extent, px) })
 }
 
 func (l *looker) ball(ctx context.Context, px int) ([]byte, error) {
 	name := fmt.Sprintf("look/%s/ball-%d.png", l.m.LookKey(), px)
-	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.renderer().Ball(s, px) })
+	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.Renderer().Ball(s, px) })
 }
 
 // derived makes a picture unless it is there. One that lacks a map because that could not
 // be read is not kept.
 func (l *looker) derived(ctx context.Context, name string, draw func(*shade.Surface) *raster.Image) ([]byte, error) {
-	return l.s.derived(ctx, name, func() ([]byte, error) {
+	return l.s.Derive(ctx, name, func() ([]byte, error) {
 		surface, err := l.open()
 		if err != nil {
 			return nil, err
@@ -125,7 +125,7 @@ func (l *looker) open() (*shade.Surface, error) {
 	cur := l.m.Current()
 	surface := cur.Surface()
 	planes, err := material.Decode(&surface, func(p *material.Map, _ string, _ int) (*raster.Image, error) {
-		return l.s.level(p.Blob, p.Layer)
+		return l.s.Materials.level(p.Blob, p.Layer)
 	}, levelSize)
 	if err != nil {
 		return nil, err
@@ -135,11 +135,11 @@ func (l *looker) open() (*shade.Surface, error) {
 }
 
 // MapOf returns one map of a draft.
-func (s *Service) MapOf(ctx context.Context, by Principal, id int64) (p Map, err error) {
+func (s *Pictures) MapOf(ctx context.Context, by Principal, id int64) (p Map, err error) {
 	if err := by.need(SeeDrafts); err != nil {
 		return p, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) error {
+	err = s.Store.Read(ctx, func(tx PicturesReader) error {
 		material, err := tx.MaterialOfMap(id)
 		if err != nil {
 			return err
@@ -157,7 +157,7 @@ func (s *Service) MapOf(ctx context.Context, by Principal, id int64) (p Map, err
 
 // MapPicture is one map as it is, made to fit px pixels: its stored values with
 // 8 bits, as a PNG if exact, else as a smaller JPEG.
-func (s *Service) MapPicture(ctx context.Context, p *Map, px int, exact bool) ([]byte, error) {
+func (s *Pictures) MapPicture(ctx context.Context, p *Map, px int, exact bool) ([]byte, error) {
 	if px < 16 || px > levelSize {
 		return nil, Invalid{fmt.Sprintf("A picture of a map has between 16 and %d pixels.", levelSize)}
 	}
@@ -169,55 +169,28 @@ func (s *Service) MapPicture(ctx context.Context, p *Map, px int, exact bool) ([
 		ext = "png"
 	}
 	light := p.Float && p.Channel.Colour() // linear: to be shown, it is encoded
-	return s.derived(ctx, mapPictureName(p.Blob, p.Layer, p.Component, light, px, ext), func() ([]byte, error) {
-		im, err := s.level(p.Blob, p.Layer)
+	return s.Derive(ctx, mapPictureName(p.Blob, p.Layer, p.Component, light, px, ext), func() ([]byte, error) {
+		im, err := s.Materials.level(p.Blob, p.Layer)
 		if err != nil {
 			return nil, err
 		}
 		if im == nil {
 			return nil, ErrNotFound
 		}
-		return s.drawMap(im, p.Component, light, px, exact)
+		return s.Materials.drawMap(im, p.Component, light, px, exact)
 	})
 }
 
-// CellPx is the size in which maps are shown in Intake; those pictures are made
-// when a file is examined.
-const CellPx = 96
-
-// FirstPx is the size in which a map is first seen on the Bench; those are made then too.
-const FirstPx = 720
-
-func mapPictureName(blob, layer, component string, light bool, px int, ext string) string {
-	return fmt.Sprintf("map/%s/%s-%s-%v-%d.%s", blob[:2], levelKey(blob, layer), component, light, px, ext)
-}
-
-// drawMap is a reduced map, or one component of it, made to fit px pixels.
-func (s *Service) drawMap(im *raster.Image, component string, light bool, px int, exact bool) ([]byte, error) {
-	w, h := raster.Fit(im.W, im.H, px)
-	var planes []raster.Plane
-	if n := im.Components(); component == "rgb" && n >= 3 {
-		for c := range 3 {
-			planes = append(planes, im.Plane(c).Resample(w, h, raster.Area))
-		}
-	} else {
-		planes = append(planes, im.Plane(material.ComponentIndex(component, n)).Resample(w, h, raster.Area))
+// Shown is a material as somebody may see it: the draft, or for those who may not see
+// drafts its latest release.
+func (s *Pictures) Shown(ctx context.Context, p Principal, id int64) (m Material, err error) {
+	if p.May(SeeDrafts) {
+		return s.Materials.Material(ctx, p, id)
 	}
-	if light {
-		for i, p := range planes {
-			lit := raster.NewPlane(w, h) // the samples may be shared
-			for k, v := range p.Pix {
-				lit.Pix[k] = s.tables.Encode(v)
-			}
-			planes[i] = lit
-		}
+	card, ok := s.Search.OfMaterial(id)
+	if !ok {
+		return m, ErrNotFound
 	}
-	q := raster.FromPlanes(planes...).Quantise(8)
-	var b bytes.Buffer
-	if exact {
-		err := codec.EncodePNG(&b, q, codec.PNGOptions{Small: true})
-		return b.Bytes(), err
-	}
-	err := codec.EncodeJPEG(&b, q, 90)
-	return b.Bytes(), err
+	r, err := s.Releases.ReleaseByID(ctx, p, card.ReleaseID)
+	return r.Material, err
 }

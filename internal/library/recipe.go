@@ -31,10 +31,6 @@ import (
 // as they are; what the recipe makes of them is the material's finish, which a job makes
 // anew whenever the recipe, the scan, or a figure that a treatment depends on changes.
 
-// JobTreat carries out a material's recipe. Its key is the material's id and the
-// finish's key, so that a job which runs already does not keep a newer one out.
-const JobTreat = "treat"
-
 // Treatment is one step of a recipe.
 type Treatment struct {
 	ID int64 `json:"id"` // within the material
@@ -156,7 +152,7 @@ func (m *Material) Current() Material {
 // follow sees to it that a finish is made if the material should have another one than
 // it has; without a recipe it takes back what the last one did. The caller saves the
 // material afterwards.
-func (s *Service) follow(tx Tx, m *Material) error {
+func (s *Materials) follow(tx MaterialsTx, m *Material) error {
 	want := m.wants()
 	if want == m.Finish.Key {
 		return nil
@@ -198,17 +194,17 @@ func (m *Material) finish(f Finish) {
 
 // SetRecipe gives a material another recipe, as one step. Treatments that it had keep who
 // asked for them.
-func (s *Service) SetRecipe(ctx context.Context, p Principal, of Seen, steps []Treatment) (m Material, err error) {
+func (s *Materials) SetRecipe(ctx context.Context, p Principal, of Seen, steps []Treatment) (m Material, err error) {
 	return s.recipe(ctx, p, of, func([]Treatment) []Treatment { return steps })
 }
 
 // AddTreatment adds a treatment at the end of a material's recipe.
-func (s *Service) AddTreatment(ctx context.Context, p Principal, of Seen, step treat.Step) (Material, error) {
+func (s *Materials) AddTreatment(ctx context.Context, p Principal, of Seen, step treat.Step) (Material, error) {
 	return s.recipe(ctx, p, of, func(had []Treatment) []Treatment { return append(slices.Clone(had), Treatment{Step: step}) })
 }
 
-func (s *Service) recipe(ctx context.Context, p Principal, of Seen, change func([]Treatment) []Treatment) (m Material, err error) {
-	done, err := s.edit(ctx, p, "recipe", []Seen{of}, func(tx Tx, list []*Material) (string, error) {
+func (s *Materials) recipe(ctx context.Context, p Principal, of Seen, change func([]Treatment) []Treatment) (m Material, err error) {
+	done, err := s.edit(ctx, p, "recipe", []Seen{of}, func(tx MaterialsTx, list []*Material) (string, error) {
 		m := list[0]
 		steps := change(m.Recipe)
 		if len(steps) > 40 {
@@ -264,18 +260,18 @@ func (s *Service) recipe(ctx context.Context, p Principal, of Seen, change func(
 
 // Making says how many of a material's maps its recipe has made so far, of how many; 0
 // of 0 if none is being made.
-func (s *Service) Making(id int64) (done, of int) {
-	done, of, _, _ = s.mending.get(fmt.Sprint(id))
+func (s *Materials) Making(id int64) (done, of int) {
+	done, of, _, _ = s.mending.Get(fmt.Sprint(id))
 	return done, of
 }
 
 // treat carries out a material's recipe.
-func (s *Service) treat(ctx context.Context, key string) error {
+func (s *Materials) treat(ctx context.Context, key string) error {
 	number, _, _ := strings.Cut(key, " ")
 	id, _ := strconv.ParseInt(number, 10, 64)
 	var m Material
 	var looks map[int64]*inspect.Examined
-	err := s.Store.Read(ctx, func(tx Reader) (err error) {
+	err := s.Store.Read(ctx, func(tx MaterialsReader) (err error) {
 		if m, err = tx.Material(id); err != nil {
 			return err
 		}
@@ -284,11 +280,11 @@ func (s *Service) treat(ctx context.Context, key string) error {
 			if p.FileID == 0 {
 				continue
 			}
-			f, err := tx.File(p.FileID)
+			e, err := tx.Examined(p.FileID)
 			if err != nil {
 				return err
 			}
-			looks[p.FileID] = f.Examined
+			looks[p.FileID] = e
 		}
 		return nil
 	})
@@ -302,7 +298,7 @@ func (s *Service) treat(ctx context.Context, key string) error {
 	if want == m.Finish.Key || want == "" {
 		return nil
 	}
-	defer s.mending.set(fmt.Sprint(id), 0, 0, nil)
+	defer s.mending.Set(fmt.Sprint(id), 0, 0, nil)
 	var f Finish
 	data, there := s.Derived.Get(finishName(want))
 	var kept struct {
@@ -327,7 +323,7 @@ func (s *Service) treat(ctx context.Context, key string) error {
 			return err
 		}
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx MaterialsTx) error {
 		now, err := tx.Material(id)
 		if err != nil {
 			return err
@@ -362,13 +358,13 @@ func (s *Service) treat(ctx context.Context, key string) error {
 
 func finishName(key string) string { return "finish/" + key + ".json" }
 
-func (s *Service) allThere(maps []Map) bool {
+func (s *Materials) allThere(maps []Map) bool {
 	return !slices.ContainsFunc(maps, func(p Map) bool { return !s.Blobs.Has(p.Blob) })
 }
 
 // stuck notes why a recipe can't be carried out.
-func (s *Service) stuck(ctx context.Context, id int64, want string, inv treat.Invalid) error {
-	err := s.Store.Write(ctx, func(tx Tx) error {
+func (s *Materials) stuck(ctx context.Context, id int64, want string, inv treat.Invalid) error {
+	err := s.Store.Write(ctx, func(tx MaterialsTx) error {
 		m, err := tx.Material(id)
 		if err != nil || m.wants() != want {
 			return err
@@ -383,7 +379,7 @@ func (s *Service) stuck(ctx context.Context, id int64, want string, inv treat.In
 }
 
 // scan is a material's scan as treatments take it.
-func (s *Service) scan(m *Material) treat.Scan {
+func (s *Materials) scan(m *Material) treat.Scan {
 	size, depth := m.scanned()
 	out := treat.Scan{Material: m.Surface(), Tiles: [2]bool{true, true}}
 	out.Size, out.Depth = size, depth
@@ -414,7 +410,7 @@ func (s *Service) scan(m *Material) treat.Scan {
 }
 
 // carryOut makes the maps of a material's recipe and examines them.
-func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*inspect.Examined) (f Finish, err error) {
+func (s *Materials) carryOut(ctx context.Context, m *Material, seen map[int64]*inspect.Examined) (f Finish, err error) {
 	steps := make([]treat.Step, len(m.Recipe))
 	for i, t := range m.Recipe {
 		steps[i] = t.Step
@@ -433,7 +429,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 	}
 	looks := map[material.Channel]channels.Map{}
 	made := 0
-	s.mending.set(fmt.Sprint(m.ID), 0, len(plan.Made), nil)
+	s.mending.Set(fmt.Sprint(m.ID), 0, len(plan.Made), nil)
 	keep := func(im *raster.Image, list []material.Channel) error {
 		var b bytes.Buffer
 		if err := codec.EncodePNG(&b, im, codec.PNGOptions{SRGB: list[0].Colour()}); err != nil {
@@ -461,8 +457,8 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 			looks[c] = inspected(&p, look)
 			made++
 		}
-		s.mending.set(fmt.Sprint(m.ID), made, len(plan.Made), nil)
-		s.progressed("material:%d", m.ID)
+		s.mending.Set(fmt.Sprint(m.ID), made, len(plan.Made), nil)
+		s.Events.progressed("material:%d", m.ID)
 		return nil
 	}
 	packed := map[material.Channel]bool{}
@@ -539,7 +535,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 
 // finished is the map that a recipe makes of a channel: named after the one that was
 // there, as a PNG.
-func (s *Service) finished(m *Material, c material.Channel, look *channels.Look) Map {
+func (s *Materials) finished(m *Material, c material.Channel, look *channels.Look) Map {
 	var p Map
 	dir := ""
 	if len(m.Maps) > 0 {

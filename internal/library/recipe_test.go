@@ -36,7 +36,7 @@ func taken(t *testing.T, slug string, o station.Options) (*station.Scan, []stati
 func (s *studio) settled(id int64) library.Material {
 	s.t.Helper()
 	for range 3000 {
-		m, err := s.Material(s.t.Context(), lena, id)
+		m, err := s.Materials.Material(s.t.Context(), lena, id)
 		if err != nil {
 			s.t.Fatal(err)
 		}
@@ -83,11 +83,11 @@ func TestARecipeMendsAndIsUndone(t *testing.T) {
 		t.Fatalf("no seam was planted: %v", found(&m))
 	}
 	width, depth, look := m.Size.W, m.Depth, m.LookKey()
-	m, err := s.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: treat.CloseSeams})
+	m, err := s.Materials.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: treat.CloseSeams})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{}); m.Settled() || err == nil || !strings.Contains(err.Error(), "still being carried out") {
+	if _, err := s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{}); m.Settled() || err == nil || !strings.Contains(err.Error(), "still being carried out") {
 		t.Errorf("it is released while it is treated: %v", err)
 	}
 	m = s.settled(m.ID)
@@ -107,19 +107,19 @@ func TestARecipeMendsAndIsUndone(t *testing.T) {
 		t.Errorf("the scan has %d pixels now", w)
 	}
 	half := library.Length(m.Size.W)
-	m, err = s.Patch(ctx, lena, now(m.ID), library.Change{Line: &library.Line{X0: 0.25, Y0: 0.5, X1: 0.75, Y1: 0.5, Length: half}})
+	m, err = s.Materials.Patch(ctx, lena, now(m.ID), library.Change{Line: &library.Line{X0: 0.25, Y0: 0.5, X1: 0.75, Y1: 0.5, Length: half}})
 	if err != nil || math.Abs(m.Size.W/float64(half)-2) > 0.01 {
 		t.Errorf("half of it is %.3f m, all of it %.3f: %v", half, m.Size.W, err)
 	}
 	// A second treatment, then the first undone: the second stays, and the size comes back.
-	if m, err = s.AddTreatment(ctx, lena, library.Seen{ID: m.ID, Version: m.Version}, treat.Step{Kind: treat.NormalStrength, Strength: 1.5}); err != nil {
+	if m, err = s.Materials.AddTreatment(ctx, lena, library.Seen{ID: m.ID, Version: m.Version}, treat.Step{Kind: treat.NormalStrength, Strength: 1.5}); err != nil {
 		t.Fatal(err)
 	}
 	m = s.settled(m.ID)
 	if len(m.Finish.Did) != 2 {
 		t.Errorf("it says %q", m.Finish.Did)
 	}
-	r, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{})
+	r, err := s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -127,18 +127,18 @@ func TestARecipeMendsAndIsUndone(t *testing.T) {
 		t.Errorf("the release has the scan's maps: %+v", p)
 	}
 	deep, wide := m.Depth, m.Size.W
-	if m, err = s.SetRecipe(ctx, lena, now(m.ID), m.Recipe[1:]); err != nil {
+	if m, err = s.Materials.SetRecipe(ctx, lena, now(m.ID), m.Recipe[1:]); err != nil {
 		t.Fatal(err)
 	}
 	m = s.settled(m.ID)
 	if !slices.Contains(found(&m), "seam_x") || math.Abs(m.Size.W*share/wide-1) > 1e-6 || math.Abs(m.Depth/deep-1) > 1e-6 {
 		t.Errorf("after undoing: %v, %.3f m wide, %.4f deep of %.4f", found(&m), m.Size.W, m.Depth, deep)
 	}
-	if m, err = s.SetRecipe(ctx, lena, now(m.ID), nil); err != nil || !m.Settled() || m.LookKey() == r.Material.LookKey() || len(m.Finish.Maps) != 0 || math.Abs(m.Depth*1.5/deep-1) > 1e-6 {
+	if m, err = s.Materials.SetRecipe(ctx, lena, now(m.ID), nil); err != nil || !m.Settled() || m.LookKey() == r.Material.LookKey() || len(m.Finish.Maps) != 0 || math.Abs(m.Depth*1.5/deep-1) > 1e-6 {
 		t.Errorf("without a recipe: %v, %.4f m deep", err, m.Depth)
 	}
 	// What the release was made of is kept, and blobs that were made are known to be needed.
-	h := s.Handoff(&r)
+	h := s.Releases.Handoff(&r)
 	if _, err := h.Open(h.Sources[0].Map, "", 0); err != nil {
 		t.Error(err)
 	}
@@ -150,7 +150,7 @@ func TestARecipeFollowsALargerTier(t *testing.T) {
 	_, small := taken(t, "rubble_limewash", station.Options{Px: 128, Seed: 4})
 	_, large := taken(t, "rubble_limewash", station.Options{Px: 256, Seed: 4})
 	m := s.send(small...).Materials[0]
-	if _, err := s.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: treat.Invert, Channel: material.Roughness}); err != nil {
+	if _, err := s.Materials.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: treat.Invert, Channel: material.Roughness}); err != nil {
 		t.Fatal(err)
 	}
 	m = s.settled(m.ID)
@@ -159,7 +159,7 @@ func TestARecipeFollowsALargerTier(t *testing.T) {
 	if set.Known == nil || set.Known.Material != m.ID {
 		t.Fatalf("the larger tier is not known: %+v", set.Known)
 	}
-	if _, err := s.SettleKnown(ctx, lena, now(set.ID), library.TakeVersion); err != nil {
+	if _, err := s.Intake.SettleKnown(ctx, lena, now(set.ID), library.TakeVersion); err != nil {
 		t.Fatal(err)
 	}
 	m = s.settled(m.ID)
@@ -177,13 +177,13 @@ func TestWhatARecipeCannotDo(t *testing.T) {
 	ctx := t.Context()
 	_, files := taken(t, "sailcloth", station.Options{Px: 96, Seed: 1})
 	m := s.send(files...).Materials[0]
-	if _, err := s.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: "polish"}); err == nil {
+	if _, err := s.Materials.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: "polish"}); err == nil {
 		t.Error("an unknown treatment is taken")
 	}
-	if _, err := s.AddTreatment(ctx, lena, library.Seen{ID: m.ID, Version: m.Version + 7}, treat.Step{Kind: treat.Renormalise}); !errors.Is(err, library.ErrStale) {
+	if _, err := s.Materials.AddTreatment(ctx, lena, library.Seen{ID: m.ID, Version: m.Version + 7}, treat.Step{Kind: treat.Renormalise}); !errors.Is(err, library.ErrStale) {
 		t.Errorf("a stale change is taken: %v", err)
 	}
-	m, err := s.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: treat.OneSize})
+	m, err := s.Materials.AddTreatment(ctx, lena, now(m.ID), treat.Step{Kind: treat.OneSize})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -192,7 +192,7 @@ func TestWhatARecipeCannotDo(t *testing.T) {
 	if !strings.Contains(says, "px already") || step != m.Recipe[0].ID || len(m.Finish.Maps) != 0 {
 		t.Errorf("%q at %d", says, step)
 	}
-	if _, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{}); err == nil || !strings.Contains(err.Error(), "cannot be carried out") {
+	if _, err := s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{}); err == nil || !strings.Contains(err.Error(), "cannot be carried out") {
 		t.Errorf("released all the same: %v", err)
 	}
 }
@@ -203,15 +203,15 @@ func TestWhatStopsARelease(t *testing.T) {
 	_, files := taken(t, "slates_round", station.Options{Px: 200, Seed: 1, Fault: station.Seam})
 	m := s.send(files...).Materials[0]
 	doubts := m.Doubts
-	st, _, err := s.SaveStandards(ctx, liv, 0, library.Standards{Severities: map[string]inspect.Severity{"seam_x": inspect.Stop}, Densities: []library.DensityClass{{Name: " Near ", PxPerM: 1024}}})
+	st, _, err := s.Materials.SaveStandards(ctx, liv, 0, library.Standards{Severities: map[string]inspect.Severity{"seam_x": inspect.Stop}, Densities: []library.DensityClass{{Name: " Near ", PxPerM: 1024}}})
 	if err != nil || st.Densities[0].Name != "Near" {
 		t.Fatalf("%+v, %v", st, err)
 	}
 	s.idle()
-	if _, _, err := s.SaveStandards(ctx, liv, 1, st); !errors.Is(err, library.ErrStale) {
+	if _, _, err := s.Materials.SaveStandards(ctx, liv, 1, st); !errors.Is(err, library.ErrStale) {
 		t.Errorf("stale standards are kept: %v", err)
 	}
-	if _, _, err := s.SaveStandards(ctx, lena, 0, st); err == nil {
+	if _, _, err := s.Materials.SaveStandards(ctx, lena, 0, st); err == nil {
 		t.Error("a librarian sets the standards")
 	}
 	for _, c := range []struct {
@@ -224,7 +224,7 @@ func TestWhatStopsARelease(t *testing.T) {
 		{liv, library.ReleaseText{Override: "  "}, "Give a reason"},
 		{liv, library.ReleaseText{Override: "Only seen from afar."}, ""},
 	} {
-		r, err := s.Service.Release(ctx, c.by, now(m.ID), c.w)
+		r, err := s.Studio.Releases.Release(ctx, c.by, now(m.ID), c.w)
 		if c.says == "" {
 			if err != nil || r.Override != "Only seen from afar." {
 				t.Errorf("a lead's override does not count: %v, %q", err, r.Override)
@@ -233,18 +233,18 @@ func TestWhatStopsARelease(t *testing.T) {
 			t.Errorf("%+v: %v", c.w, err)
 		}
 	}
-	log, _, err := s.Audit(ctx, ada, library.AuditQuery{Per: 10})
+	log, _, err := s.People.Audit(ctx, ada, library.AuditQuery{Per: 10})
 	if err != nil || !slices.ContainsFunc(log, func(e library.AuditEntry) bool {
 		return e.Action == "override" && strings.Contains(e.Detail, "from afar")
 	}) {
 		t.Errorf("the override is not on record: %v, %v", log, err)
 	}
 	// A finding that is only a note is no doubt.
-	if _, _, err := s.SaveStandards(ctx, liv, 0, library.Standards{Severities: map[string]inspect.Severity{"seam_x": inspect.Note}}); err != nil {
+	if _, _, err := s.Materials.SaveStandards(ctx, liv, 0, library.Standards{Severities: map[string]inspect.Severity{"seam_x": inspect.Note}}); err != nil {
 		t.Fatal(err)
 	}
 	s.idle()
-	if m, err = s.Material(ctx, lena, m.ID); err != nil || m.Doubts != doubts-1 {
+	if m, err = s.Materials.Material(ctx, lena, m.ID); err != nil || m.Doubts != doubts-1 {
 		t.Errorf("%d doubts, %d before: %v", m.Doubts, doubts, err)
 	}
 	for _, bad := range []library.Standards{
@@ -252,7 +252,7 @@ func TestWhatStopsARelease(t *testing.T) {
 		{Densities: []library.DensityClass{{Name: "", PxPerM: 5}}}, {Densities: []library.DensityClass{{Name: "a", PxPerM: 5}, {Name: "a", PxPerM: 6}}}, {Densities: []library.DensityClass{{Name: "a"}}},
 		{Cameras: []library.Camera{{Name: "a", Distance: 1, Lines: 1080}}}, {Cameras: []library.Camera{{Name: "a", Lines: 1080, AngleDeg: 30}}},
 	} {
-		if _, _, err := s.SaveStandards(ctx, liv, 0, bad); err == nil {
+		if _, _, err := s.Materials.SaveStandards(ctx, liv, 0, bad); err == nil {
 			t.Errorf("%+v is kept", bad)
 		}
 	}
@@ -270,11 +270,11 @@ func TestAMapIsLookedAtClosely(t *testing.T) {
 	scan, files := taken(t, "hull_clinker", station.Options{Px: 560, Seed: 1})
 	m := s.send(files...).Materials[0]
 	p := m.Map(material.Height)
-	v, err := s.Pixel(t.Context(), p, 550, 400)
+	v, err := s.Pictures.Pixel(t.Context(), p, 550, 400)
 	if truth := float64(scan.Height.Pix[400*scan.W+550]) / scan.Depth; err != nil || math.Abs(v[0]-truth) > 1e-4 {
 		t.Errorf("pixel: %v, %v; truth is %.5f", v, err, truth)
 	}
-	list, err := s.Section(t.Context(), p, 0.5/float64(p.Width), 0.25, 1-0.5/float64(p.Width), 0.25, p.Width)
+	list, err := s.Pictures.Section(t.Context(), p, 0.5/float64(p.Width), 0.25, 1-0.5/float64(p.Width), 0.25, p.Width)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -287,19 +287,19 @@ func TestAMapIsLookedAtClosely(t *testing.T) {
 		}
 	}
 	for _, g := range []library.Glance{{X: 1, Component: "r"}, {Level: 1, Component: "rgb"}} {
-		if data, err := s.TileOf(t.Context(), m.Map(material.BaseColor), g); err != nil || !strings.HasPrefix(string(data), "\x89PNG") {
+		if data, err := s.Pictures.TileOf(t.Context(), m.Map(material.BaseColor), g); err != nil || !strings.HasPrefix(string(data), "\x89PNG") {
 			t.Errorf("%+v: %v", g, err)
 		}
 	}
 	for _, g := range []library.Glance{{X: 2, Component: "r"}, {X: 36028797018963964, Component: "r"}, {Y: math.MaxInt, Component: "r"}, {Level: 1 << 40, Component: "r"}, {Level: -1, Component: "r"}, {Component: "q"}, {Component: "r", Exposure: math.NaN()}} {
-		if _, err := s.TileOf(t.Context(), p, g); err == nil {
+		if _, err := s.Pictures.TileOf(t.Context(), p, g); err == nil {
 			t.Errorf("%+v gives a tile", g)
 		}
 	}
-	if _, err := s.Pixel(t.Context(), p, 560, 0); err == nil {
+	if _, err := s.Pictures.Pixel(t.Context(), p, 560, 0); err == nil {
 		t.Error("there is a pixel beyond the edge")
 	}
-	if _, err := s.Section(t.Context(), p, -0.1, 0, 1, 1, 10); err == nil {
+	if _, err := s.Pictures.Section(t.Context(), p, -0.1, 0, 1, 1, 10); err == nil {
 		t.Error("there is a section beyond the edge")
 	}
 }

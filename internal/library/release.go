@@ -5,10 +5,23 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"aldermoor/core/inspect"
 	"aldermoor/internal/wording"
 )
+
+// Release is a published state of a material. It is never changed.
+type Release struct {
+	ID         int64
+	MaterialID int64
+	Number     int
+	Notes      string
+	By         string
+	Override   string // why a lead released it in spite of findings that stop; "" if there were none
+	Created    time.Time
+	Material   Material // as it was
+}
 
 // ReleaseText is what goes with a release.
 type ReleaseText struct {
@@ -30,15 +43,15 @@ func (w *ReleaseText) stopped(p Principal, m *Material) (says string, override b
 	case len(stops) == 0:
 		return "", false
 	case !p.May(Decide):
-		return fmt.Sprintf("%s has %s: %s Fix it, or ask a lead to override.", m.Name, count(len(stops), "stop finding"), strings.Join(stops, " ")), false
+		return fmt.Sprintf("%s has %s: %s Fix it, or ask a lead to override.", m.Name, wording.Count(len(stops), "stop finding"), strings.Join(stops, " ")), false
 	case strings.TrimSpace(w.Override) == "":
-		return fmt.Sprintf("%s has %s: %s Give a reason for the override; it is recorded.", m.Name, count(len(stops), "stop finding"), strings.Join(stops, " ")), false
+		return fmt.Sprintf("%s has %s: %s Give a reason for the override; it is recorded.", m.Name, wording.Count(len(stops), "stop finding"), strings.Join(stops, " ")), false
 	}
 	return "", true
 }
 
 // Release publishes a material as it was seen, under the next number.
-func (s *Service) Release(ctx context.Context, p Principal, of Seen, w ReleaseText) (r Release, err error) {
+func (s *Releases) Release(ctx context.Context, p Principal, of Seen, w ReleaseText) (r Release, err error) {
 	if err := p.need(Contribute); err != nil {
 		return r, err
 	}
@@ -46,7 +59,7 @@ func (s *Service) Release(ctx context.Context, p Principal, of Seen, w ReleaseTe
 		return r, Invalid{"The notes have more than 4000 bytes; shorten them."}
 	}
 	notes, by, id := w.Notes, p.Name, of.ID
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx ReleasesTx) error {
 		list, err := load(tx, []Seen{of})
 		if err != nil {
 			return err
@@ -99,24 +112,24 @@ func (s *Service) Release(ctx context.Context, p Principal, of Seen, w ReleaseTe
 	if err != nil {
 		return r, err
 	}
-	s.index.put(CardOf(r))
+	s.Published(CardOf(r))
 	return r, nil
 }
 
 // ReleaseByID returns a release.
-func (s *Service) ReleaseByID(ctx context.Context, p Principal, id int64) (r Release, err error) {
+func (s *Releases) ReleaseByID(ctx context.Context, p Principal, id int64) (r Release, err error) {
 	if err := p.need(Enter); err != nil {
 		return r, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { r, err = tx.Release(id); return err })
+	err = s.Store.Read(ctx, func(tx ReleasesReader) (err error) { r, err = tx.Release(id); return err })
 	return r, err
 }
 
 // Releases are a material's releases, the latest first.
-func (s *Service) Releases(ctx context.Context, p Principal, material int64) (list []Release, err error) {
+func (s *Releases) Releases(ctx context.Context, p Principal, material int64) (list []Release, err error) {
 	if err := p.need(Enter); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.ReleasesOf(material); return err })
+	err = s.Store.Read(ctx, func(tx ReleasesReader) (err error) { list, err = tx.ReleasesOf(material); return err })
 	return list, err
 }

@@ -13,7 +13,7 @@ import (
 // Resend takes a file or an archive again that could not be read, in the place of what
 // came under the same path. The delivery is sorted anew; what has been decided of its
 // sets stays, and the file finds its place in the set that it belongs to.
-func (s *Service) Resend(ctx context.Context, p Principal, delivery, version int64, name string, r io.Reader) error {
+func (s *Intake) Resend(ctx context.Context, p Principal, delivery, version int64, name string, r io.Reader) error {
 	if err := p.need(Contribute); err != nil {
 		return err
 	}
@@ -21,7 +21,7 @@ func (s *Service) Resend(ctx context.Context, p Principal, delivery, version int
 	if err != nil {
 		return fmt.Errorf("receive %q again: %w", name, err)
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx IntakeTx) error {
 		if err := deliverySeen(tx, delivery, version); err != nil {
 			return err
 		}
@@ -49,7 +49,7 @@ func (s *Service) Resend(ctx context.Context, p Principal, delivery, version int
 }
 
 // settledDelivery is a delivery that nothing is being done to.
-func settledDelivery(tx Reader, id int64) (Delivery, error) {
+func settledDelivery(tx IntakeReader, id int64) (Delivery, error) {
 	d, err := tx.Delivery(id)
 	if err == nil && d.State != Sorted && d.State != Failed {
 		err = Invalid{"This delivery is still being sorted. Try again when that is done."}
@@ -59,7 +59,7 @@ func settledDelivery(tx Reader, id int64) (Delivery, error) {
 
 // replace puts other contents in the place of a file with a problem. An archive is opened
 // anew: what came out of it before stays.
-func (s *Service) replace(tx Tx, f File, sum string, n int64, files []File) error {
+func (s *Intake) replace(tx IntakeTx, f File, sum string, n int64, files []File) error {
 	parcels, err := tx.Parcels(f.DeliveryID)
 	if err != nil {
 		return err
@@ -91,7 +91,7 @@ func (s *Service) replace(tx Tx, f File, sum string, n int64, files []File) erro
 	return tx.AddJob(JobExamine, strconv.FormatInt(f.ID, 10), 1)
 }
 
-func (s *Service) reopen(tx Tx, delivery int64) error {
+func (s *Intake) reopen(tx IntakeTx, delivery int64) error {
 	if err := tx.SetDelivery(delivery, Receiving, "", ""); err != nil {
 		return err
 	}
@@ -100,11 +100,11 @@ func (s *Service) reopen(tx Tx, delivery int64) error {
 
 // Retry does again what failed of a delivery for reasons that were not in its files: its
 // unpacking, the examination of files, its sorting.
-func (s *Service) Retry(ctx context.Context, p Principal, delivery, version int64) error {
+func (s *Intake) Retry(ctx context.Context, p Principal, delivery, version int64) error {
 	if err := p.need(Contribute); err != nil {
 		return err
 	}
-	return s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx IntakeTx) error {
 		if err := deliverySeen(tx, delivery, version); err != nil {
 			return err
 		}
@@ -213,7 +213,7 @@ func attachedIn(m *Material) string {
 
 // complete adds to a material the maps of files that it has none of yet. A map whose
 // channel is taken waits beside the others.
-func (s *Service) complete(tx Tx, m *Material, maps []Map) error {
+func (s *Intake) complete(tx IntakeTx, m *Material, maps []Map) error {
 	added := false
 	had := map[int64]bool{}
 	for _, p := range m.Maps {
@@ -236,5 +236,5 @@ func (s *Service) complete(tx Tx, m *Material, maps []Map) error {
 	if !added {
 		return nil
 	}
-	return s.save(tx, m, nil, look, m.Stage)
+	return s.Materials.save(tx, m, nil, look, m.Stage)
 }

@@ -24,7 +24,7 @@ import (
 // studio is a service on a real store and real blobs, whose clock stands still
 // until it is told to go on.
 type studio struct {
-	*library.Service
+	*library.Studio
 	t     *testing.T
 	db    *store.Store
 	queue *jobs.Queue
@@ -58,12 +58,12 @@ func newStudio(t *testing.T) *studio {
 	}
 	q := jobs.New(db.DB(), db.Reads(), slog.New(slog.DiscardHandler))
 	s := &studio{t: t, db: db, queue: q, dir: dir, now: time.Date(2026, 3, 4, 9, 0, 0, 0, time.UTC)}
-	s.Service = library.New(library.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch, Wake: q.Wake, Jobs: q.Waiting, Now: func() time.Time { return s.now }})
+	s.Studio = library.New(library.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch, Wake: q.Wake, Jobs: q.Waiting, Now: func() time.Time { return s.now }})
 	for kind, h := range s.Handlers() {
 		q.Handle(kind, h)
 	}
 	q.OnFailure(s.JobFailed)
-	if err := <-s.Load(ctx); err != nil {
+	if err := <-s.Search.Load(ctx); err != nil {
 		t.Fatal(err)
 	}
 	done := make(chan struct{})
@@ -76,7 +76,7 @@ func newStudio(t *testing.T) *studio {
 func (s *studio) send(files ...station.File) library.DeliveryReport {
 	s.t.Helper()
 	i := 0
-	d, err := s.Receive(s.t.Context(), lena, func() (library.Incoming, error) {
+	d, err := s.Intake.Receive(s.t.Context(), lena, func() (library.Incoming, error) {
 		if i == len(files) {
 			return library.Incoming{}, io.EOF
 		}
@@ -87,7 +87,7 @@ func (s *studio) send(files ...station.File) library.DeliveryReport {
 		s.t.Fatal(err)
 	}
 	for range 4000 {
-		r, err := s.Delivery(s.t.Context(), lena, d.ID)
+		r, err := s.Intake.Delivery(s.t.Context(), lena, d.ID)
 		if err != nil {
 			s.t.Fatal(err)
 		}
@@ -162,11 +162,11 @@ func TestADeliveryInArchivesKeepsWhatItCannotRead(t *testing.T) {
 
 func TestNothingIsADeliveryWithoutFiles(t *testing.T) {
 	s := newStudio(t)
-	_, err := s.Receive(t.Context(), lena, func() (library.Incoming, error) { return library.Incoming{}, io.EOF }, func() (string, string) { return "", "" })
+	_, err := s.Intake.Receive(t.Context(), lena, func() (library.Incoming, error) { return library.Incoming{}, io.EOF }, func() (string, string) { return "", "" })
 	refused(t, err, "No file was sent")
 	broken := errors.New("the connection broke")
 	n := 0
-	_, err = s.Receive(t.Context(), lena, func() (library.Incoming, error) {
+	_, err = s.Intake.Receive(t.Context(), lena, func() (library.Incoming, error) {
 		if n++; n > 1 {
 			return library.Incoming{}, broken
 		}
@@ -175,7 +175,7 @@ func TestNothingIsADeliveryWithoutFiles(t *testing.T) {
 	if !errors.Is(err, broken) {
 		t.Error(err)
 	}
-	if list, err := s.Deliveries(t.Context(), lena, 10); err != nil || len(list) != 0 {
+	if list, err := s.Intake.Deliveries(t.Context(), lena, 10); err != nil || len(list) != 0 {
 		t.Errorf("half a delivery is there: %v %v", list, err)
 	}
 }
@@ -185,7 +185,7 @@ func TestSizesAndDepthsGoTogether(t *testing.T) {
 	m := s.send(scan(t, "slates_round")...).Materials[0]
 	patch := func(c library.Change) library.Material {
 		t.Helper()
-		got, err := s.Patch(t.Context(), lena, now(m.ID), c)
+		got, err := s.Materials.Patch(t.Context(), lena, now(m.ID), c)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -215,15 +215,15 @@ func TestSizesAndDepthsGoTogether(t *testing.T) {
 	if got = patch(library.Change{SizeSource: text("resolution_tag")}); got.SizeSource != scale.FromTag || got.Size.W > 1.72 || got.Size.W < 1.70 {
 		t.Errorf("back to the tag: %v from %s", got.Size, got.SizeSource)
 	}
-	_, err := s.Patch(t.Context(), lena, now(m.ID), library.Change{SizeSource: text("sidecar")})
+	_, err := s.Materials.Patch(t.Context(), lena, now(m.ID), library.Change{SizeSource: text("sidecar")})
 	refused(t, err, "no evidence")
-	_, err = s.Patch(t.Context(), lena, now(m.ID), library.Change{Name: text("  ")})
+	_, err = s.Materials.Patch(t.Context(), lena, now(m.ID), library.Change{Name: text("  ")})
 	refused(t, err, "needs a name")
-	_, err = s.Patch(t.Context(), lena, library.Seen{ID: m.ID, Version: 1}, library.Change{Name: text("late")})
+	_, err = s.Materials.Patch(t.Context(), lena, library.Seen{ID: m.ID, Version: 1}, library.Change{Name: text("late")})
 	if !errors.Is(err, library.ErrStale) {
 		t.Errorf("a stale version was taken: %v", err)
 	}
-	_, err = s.Patch(t.Context(), lena, now(999), library.Change{})
+	_, err = s.Materials.Patch(t.Context(), lena, now(999), library.Change{})
 	if !errors.Is(err, library.ErrNotFound) {
 		t.Error(err)
 	}
@@ -234,45 +234,45 @@ func TestReleasesNeverChange(t *testing.T) {
 	m := s.send(scan(t, "slates_round")...).Materials[0]
 	ctx := t.Context()
 	tags := []string{" Roof ", "roof", "GREY", ""}
-	if got, err := s.Patch(ctx, lena, now(m.ID), library.Change{Name: text("Hung slates"), Tags: &tags}); err != nil || fmt.Sprint(got.Tags) != "[grey roof]" {
+	if got, err := s.Materials.Patch(ctx, lena, now(m.ID), library.Change{Name: text("Hung slates"), Tags: &tags}); err != nil || fmt.Sprint(got.Tags) != "[grey roof]" {
 		t.Errorf("%v %v", got.Tags, err)
 	}
-	first, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: " First. "})
+	first, err := s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: " First. "})
 	if err != nil || first.Number != 1 || first.Notes != "First." {
 		t.Fatalf("%+v %v", first, err)
 	}
-	_, err = s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: "Again."})
+	_, err = s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: "Again."})
 	refused(t, err, "just as it was released")
 	s.now = s.now.Add(time.Hour)
-	if _, err := s.Patch(ctx, lena, now(m.ID), library.Change{Name: text("Slates of the mill")}); err != nil {
+	if _, err := s.Materials.Patch(ctx, lena, now(m.ID), library.Change{Name: text("Slates of the mill")}); err != nil {
 		t.Fatal(err)
 	}
-	second, err := s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: "Second."})
+	second, err := s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: "Second."})
 	if err != nil || second.Number != 2 {
 		t.Fatal(err)
 	}
-	again, err := s.ReleaseByID(ctx, arno, first.ID)
+	again, err := s.Releases.ReleaseByID(ctx, arno, first.ID)
 	if err != nil || again.Material.Name != "Hung slates" || !again.Created.Equal(first.Created) {
 		t.Errorf("release 1 is now %q of %v", again.Material.Name, again.Created)
 	}
-	list, err := s.Releases(ctx, arno, m.ID)
+	list, err := s.Releases.Releases(ctx, arno, m.ID)
 	if err != nil || len(list) != 2 || list[0].Number != 2 {
 		t.Errorf("%v", err)
 	}
 	// The Library shows the latest, once, and finds it by its words.
 	for q, want := range map[string]int{"": 1, "slat mill": 1, "hung": 0, "grey": 1} {
-		found, err := s.Find(ctx, arno, library.Query{Text: q})
+		found, err := s.Search.Find(ctx, arno, library.Query{Text: q})
 		if err != nil || found.Total != want {
 			t.Errorf("%q finds %d: %v", q, found.Total, err)
 		}
 	}
-	if card, ok := s.Card(first.Material.Slug); !ok || card.Number != 2 {
+	if card, ok := s.Search.Card(first.Material.Slug); !ok || card.Number != 2 {
 		t.Errorf("%+v", card)
 	}
-	_, err = s.Service.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: strings.Repeat("x", 4001)})
+	_, err = s.Studio.Releases.Release(ctx, lena, now(m.ID), library.ReleaseText{Notes: strings.Repeat("x", 4001)})
 	refused(t, err, "4000 bytes")
 	// What has been released stays on the Bench.
-	_, err = s.Place(ctx, lena, m.DeliveryID, 0, []library.Seen{now(m.ID)}, library.Unseen)
+	_, err = s.Intake.Place(ctx, lena, m.DeliveryID, 0, []library.Seen{now(m.ID)}, library.Unseen)
 	refused(t, err, "has been released")
 }
 
@@ -281,7 +281,7 @@ func TestListenersHearEachTopicOnceAndResume(t *testing.T) {
 	ctx := t.Context()
 	listen := func(after int64) (*library.Listener, bool, func()) {
 		t.Helper()
-		l, gap, stop, err := s.Listen(ctx, lena, after)
+		l, gap, stop, err := s.Events.Listen(ctx, lena, after)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -291,7 +291,7 @@ func TestListenersHearEachTopicOnceAndResume(t *testing.T) {
 	_, start := l.Take()
 	rule := library.Rule{Ending: "ro", Channel: "roughness"}
 	for range 3 {
-		if err := s.SaveRule(ctx, lena, &rule); err != nil {
+		if err := s.Intake.SaveRule(ctx, lena, &rule); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -308,7 +308,7 @@ func TestListenersHearEachTopicOnceAndResume(t *testing.T) {
 		t.Errorf("%v is left", got)
 	}
 	stop()
-	s.SaveRule(ctx, lena, &library.Rule{Ending: "rx", Channel: "roughness"})
+	s.Intake.SaveRule(ctx, lena, &library.Rule{Ending: "rx", Channel: "roughness"})
 	if got, _ := l.Take(); len(got) != 0 {
 		t.Errorf("after stopping: %v", got)
 	}
@@ -318,7 +318,7 @@ func TestListenersHearEachTopicOnceAndResume(t *testing.T) {
 		t.Errorf("resumed: %v up to %d, gap %v", got, now, gap)
 	}
 	stop()
-	if err := s.db.Write(ctx, func(tx library.Tx) error { return tx.ForgetEvents(last) }); err != nil {
+	if err := s.db.Write(ctx, func(tx library.StudioTx) error { return tx.ForgetEvents(last) }); err != nil {
 		t.Fatal(err)
 	}
 	for after, want := range map[int64]bool{last - 2: true, last: false, last + 99: true} {
@@ -333,10 +333,10 @@ func TestWatchesStayWithinTheirRoots(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()
 	root, outside := t.TempDir(), t.TempDir()
-	add := func(path, station string) (library.Watch, error) { return s.AddWatch(ctx, lena, path, station) }
+	add := func(path, station string) (library.Watch, error) { return s.Intake.AddWatch(ctx, lena, path, station) }
 	_, err := add(root, "")
 	refused(t, err, "No folder has been opened")
-	s.WatchRoots = []string{root}
+	s.Intake.WatchRoots = []string{root}
 	if err := os.Symlink(outside, root+"/link"); err != nil {
 		t.Fatal(err)
 	}
@@ -350,23 +350,23 @@ func TestWatchesStayWithinTheirRoots(t *testing.T) {
 	}
 	_, err = add(root+"/b/", "")
 	refused(t, err, "watched already")
-	paused, err := s.ChangeWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}, true)
+	paused, err := s.Intake.ChangeWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}, true)
 	if err != nil || !paused.Paused || paused.Version == w.Version {
 		t.Error(paused, err)
 	}
-	if _, err := s.ChangeWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}, false); !errors.Is(err, library.ErrStale) {
+	if _, err := s.Intake.ChangeWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}, false); !errors.Is(err, library.ErrStale) {
 		t.Errorf("a stale change: %v", err)
 	}
-	if list, err := s.Watches(ctx, lena); err != nil || len(list) != 1 || !list[0].Paused {
+	if list, err := s.Intake.Watches(ctx, lena); err != nil || len(list) != 1 || !list[0].Paused {
 		t.Errorf("%+v %v", list, err)
 	}
-	if err := s.RemoveWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}); !errors.Is(err, library.ErrStale) {
+	if err := s.Intake.RemoveWatch(ctx, lena, library.Seen{ID: w.ID, Version: w.Version}); !errors.Is(err, library.ErrStale) {
 		t.Errorf("a stale removal: %v", err)
 	}
-	if err := s.RemoveWatch(ctx, lena, now(w.ID)); err != nil {
+	if err := s.Intake.RemoveWatch(ctx, lena, now(w.ID)); err != nil {
 		t.Error(err)
 	}
-	if err := s.RemoveWatch(ctx, lena, now(w.ID)); !errors.Is(err, library.ErrNotFound) {
+	if err := s.Intake.RemoveWatch(ctx, lena, now(w.ID)); !errors.Is(err, library.ErrNotFound) {
 		t.Error(err)
 	}
 }

@@ -11,6 +11,7 @@ import (
 
 	"aldermoor/core/inspect"
 	"aldermoor/core/scale"
+	"aldermoor/internal/wording"
 )
 
 // Standards are what the lead has decided for all materials.
@@ -94,16 +95,16 @@ func (st *Standards) valid() error {
 }
 
 // Standards are the studio's, and their version.
-func (s *Service) Standards(ctx context.Context, p Principal) (st Standards, version int64, err error) {
+func (s *Materials) Standards(ctx context.Context, p Principal) (st Standards, version int64, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return st, 0, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) error { st, version, err = standards(tx); return err })
+	err = s.Store.Read(ctx, func(tx MaterialsReader) error { st, version, err = standards(tx); return err })
 	return st, version, err
 }
 
 // standards are the stored ones; their version is 1 while nothing is stored.
-func standards(tx Reader) (st Standards, version int64, err error) {
+func standards(tx MaterialsReader) (st Standards, version int64, err error) {
 	if version, err = tx.Setting("standards", &st); errors.Is(err, ErrNotFound) {
 		err = nil
 	}
@@ -113,14 +114,14 @@ func standards(tx Reader) (st Standards, version int64, err error) {
 // SaveStandards keeps the studio's standards in the place of those that were seen; 0 for
 // whatever there are. If severities changed, a job weighs what was found on all drafts by
 // them.
-func (s *Service) SaveStandards(ctx context.Context, p Principal, version int64, st Standards) (Standards, int64, error) {
+func (s *Materials) SaveStandards(ctx context.Context, p Principal, version int64, st Standards) (Standards, int64, error) {
 	if err := p.need(Decide); err != nil {
 		return st, 0, err
 	}
 	if err := st.valid(); err != nil {
 		return st, 0, err
 	}
-	err := s.Store.Write(ctx, func(tx Tx) error {
+	err := s.Store.Write(ctx, func(tx MaterialsTx) error {
 		was, had, err := standards(tx)
 		if err != nil {
 			return err
@@ -132,7 +133,7 @@ func (s *Service) SaveStandards(ctx context.Context, p Principal, version int64,
 			return err
 		}
 		version = had + 1
-		if err := tx.AddAudit(AuditEntry{s.Now(), p.Name, "standards", "the studio", fmt.Sprintf("%s, %s, %s", count(len(st.Densities), "density class"), count(len(st.Cameras), "camera"), count(len(st.Severities), "severity"))}); err != nil {
+		if err := tx.AddAudit(AuditEntry{s.Now(), p.Name, "standards", "the studio", fmt.Sprintf("%s, %s, %s", wording.Count(len(st.Densities), "density class"), wording.Count(len(st.Cameras), "camera"), wording.Count(len(st.Severities), "severity"))}); err != nil {
 			return err
 		}
 		tx.Changed("standards")
@@ -146,16 +147,16 @@ func (s *Service) SaveStandards(ctx context.Context, p Principal, version int64,
 
 // grade weighs the findings of all drafts by the studio's severities, one draft a
 // transaction.
-func (s *Service) grade(ctx context.Context, _ string) error {
+func (s *Materials) grade(ctx context.Context, _ string) error {
 	var ids []int64
-	if err := s.Store.Read(ctx, func(tx Reader) (err error) { ids, err = tx.DraftIDs(); return err }); err != nil {
+	if err := s.Store.Read(ctx, func(tx MaterialsReader) (err error) { ids, err = tx.DraftIDs(); return err }); err != nil {
 		return err
 	}
 	for _, id := range ids {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		err := s.Store.Write(ctx, func(tx Tx) error {
+		err := s.Store.Write(ctx, func(tx MaterialsTx) error {
 			m, err := tx.Material(id)
 			if errors.Is(err, ErrNotFound) {
 				return nil
@@ -184,7 +185,7 @@ func (s *Service) grade(ctx context.Context, _ string) error {
 type grades map[string]inspect.Severity
 
 // grades are the studio's; errors leave findings as they come.
-func (s *Service) grades(tx Reader) grades {
+func (s *Materials) grades(tx MaterialsReader) grades {
 	st, _, err := standards(tx)
 	if err != nil {
 		s.Log.Error("read the studio's standards", "error", err)

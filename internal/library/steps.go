@@ -284,15 +284,8 @@ func samePart(part string, a, b json.RawMessage) bool {
 	return json.Unmarshal(a, &x) == nil && json.Unmarshal(b, &y) == nil && slices.Equal(x.Maps, y.Maps)
 }
 
-// Seen is a material and the version of it that a write was made for; 0 for whatever
-// there is.
-type Seen struct {
-	ID      int64 `json:"id"`
-	Version int64 `json:"version"`
-}
-
 // load reads materials and checks that they are as they were seen.
-func load(tx Reader, seen []Seen) ([]*Material, error) {
+func load(tx MaterialsReader, seen []Seen) ([]*Material, error) {
 	var list []*Material
 	for _, k := range seen {
 		m, err := tx.Material(k.ID)
@@ -309,11 +302,11 @@ func load(tx Reader, seen []Seen) ([]*Material, error) {
 
 // edit changes materials as one step. change may do nothing; then nothing is written. It
 // returns what the step is called.
-func (s *Service) edit(ctx context.Context, p Principal, kind string, seen []Seen, change func(tx Tx, list []*Material) (says string, err error)) (done []Material, err error) {
+func (s *Materials) edit(ctx context.Context, p Principal, kind string, seen []Seen, change func(tx MaterialsTx, list []*Material) (says string, err error)) (done []Material, err error) {
 	if err := p.need(Contribute); err != nil {
 		return nil, err
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx MaterialsTx) error {
 		done, err = s.editIn(tx, p, kind, seen, change)
 		return err
 	})
@@ -321,7 +314,7 @@ func (s *Service) edit(ctx context.Context, p Principal, kind string, seen []See
 }
 
 // editIn is edit within a transaction.
-func (s *Service) editIn(tx Tx, p Principal, kind string, seen []Seen, change func(tx Tx, list []*Material) (says string, err error)) (done []Material, err error) {
+func (s *Materials) editIn(tx MaterialsTx, p Principal, kind string, seen []Seen, change func(tx MaterialsTx, list []*Material) (says string, err error)) (done []Material, err error) {
 	list, err := load(tx, seen)
 	if err != nil {
 		return nil, err
@@ -363,7 +356,7 @@ func (s *Service) editIn(tx Tx, p Principal, kind string, seen []Seen, change fu
 
 // save writes a changed material, the maps of it that changed, and what follows from both:
 // its findings, its finish, and its pictures if it looks otherwise than before.
-func (s *Service) save(tx Tx, m *Material, changed map[string]json.RawMessage, look string, stage Stage) error {
+func (s *Materials) save(tx MaterialsTx, m *Material, changed map[string]json.RawMessage, look string, stage Stage) error {
 	for i := range m.Maps {
 		if _, ok := changed[fmt.Sprint(partMapPrefix, m.Maps[i].ID)]; ok {
 			if err := tx.SaveMap(m.ID, m.Maps[i]); err != nil {
@@ -399,11 +392,11 @@ func (s *Service) save(tx Tx, m *Material, changed map[string]json.RawMessage, l
 }
 
 // History are the latest steps of a delivery, or of a material if delivery is 0.
-func (s *Service) History(ctx context.Context, p Principal, delivery, material int64, limit int) (list []Step, err error) {
+func (s *Materials) History(ctx context.Context, p Principal, delivery, material int64, limit int) (list []Step, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) {
+	err = s.Store.Read(ctx, func(tx MaterialsReader) (err error) {
 		list, err = tx.StepsOf(delivery, material, limit)
 		return err
 	})
@@ -428,12 +421,12 @@ func Next(list []Step, p Principal) (undo, redo Step) {
 // Step undoes a step, or with redo does it again. It refuses if something that the step
 // changed has been changed since; other things stay as they are. Undoing twice changes
 // nothing.
-func (s *Service) Step(ctx context.Context, p Principal, id int64, redo bool) (step Step, err error) {
+func (s *Materials) Step(ctx context.Context, p Principal, id int64, redo bool) (step Step, err error) {
 	if err := p.need(Contribute); err != nil {
 		return step, err
 	}
 	var moved []int64
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx MaterialsTx) error {
 		if step, err = tx.Step(id); err != nil {
 			return err
 		}
@@ -458,7 +451,7 @@ func (s *Service) Step(ctx context.Context, p Principal, id int64, redo bool) (s
 
 // turn puts the materials of a step back to how they were before it, or after it. It
 // returns those whose scans were exchanged.
-func (s *Service) turn(tx Tx, step Step, redo bool) (moved []int64, err error) {
+func (s *Materials) turn(tx MaterialsTx, step Step, redo bool) (moved []int64, err error) {
 	list := make([]Material, len(step.Changes))
 	for i, d := range step.Changes {
 		if list[i], err = tx.Material(d.Material); err != nil {
@@ -528,7 +521,7 @@ func (d Delta) to(redo bool) map[string]json.RawMessage {
 
 // untouched says whether a material's parts are still as a step left them; the error
 // names the step that changed one since.
-func (s *Service) untouched(tx Reader, step Step, d Delta, m *Material, redo bool) error {
+func (s *Materials) untouched(tx MaterialsReader, step Step, d Delta, m *Material, redo bool) error {
 	now := m.standing()
 	now.parts[partScan] = raw(scanPart{Maps: now.scan.Maps})
 	for _, part := range slices.Sorted(maps.Keys(d.to(!redo))) {

@@ -28,7 +28,7 @@ const tokenDays = 365
 // NewToken makes a bearer token for one's own account, or, from the command line, for the
 // named one. It is returned once; only its hash is kept. A token makes no tokens. days is
 // how long it holds; 0 is a year.
-func (s *Service) NewToken(ctx context.Context, p Principal, name, label string, scope Scope, days int) (secret string, t Token, err error) {
+func (s *People) NewToken(ctx context.Context, p Principal, name, label string, scope Scope, days int) (secret string, t Token, err error) {
 	command := p.UserID == 0 && p.May(Administer) && !p.Token
 	if !command {
 		if err := p.need(SelfManage); err != nil {
@@ -51,7 +51,7 @@ func (s *Service) NewToken(ctx context.Context, p Principal, name, label string,
 	secret = "ald_" + rand.Text() + rand.Text()
 	t = Token{Label: label, Scope: scope, Made: s.Now(), Ends: s.Now().Add(time.Duration(days) * 24 * time.Hour)}
 	hash := sha256.Sum256([]byte(secret))
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx PeopleTx) error {
 		u, err := tx.UserNamed(name)
 		if errors.Is(err, ErrNotFound) {
 			return Invalid{fmt.Sprintf("There is no account called %q.", name)}
@@ -70,11 +70,11 @@ func (s *Service) NewToken(ctx context.Context, p Principal, name, label string,
 
 // PrincipalOfToken is who a bearer token stands for; ErrDenied if it is not known, has
 // ended, or its account is closed.
-func (s *Service) PrincipalOfToken(ctx context.Context, secret string) (p Principal, err error) {
+func (s *People) PrincipalOfToken(ctx context.Context, secret string) (p Principal, err error) {
 	hash := sha256.Sum256([]byte(secret))
 	var t Token
 	var u User
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { t, u, err = tx.Token(hash[:]); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { t, u, err = tx.Token(hash[:]); return err })
 	now := s.Now()
 	if errors.Is(err, ErrNotFound) || err == nil && (u.Disabled || !t.Ends.IsZero() && now.After(t.Ends)) {
 		return p, ErrDenied
@@ -83,7 +83,7 @@ func (s *Service) PrincipalOfToken(ctx context.Context, secret string) (p Princi
 		return p, err
 	}
 	if now.Sub(t.Used) > seenFor {
-		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.UseToken(t.ID, now) }); err != nil {
+		if err := s.Store.Write(ctx, func(tx PeopleTx) error { return tx.UseToken(t.ID, now) }); err != nil {
 			s.Log.Warn("note the last use of a token", "error", err)
 		}
 	}
@@ -93,20 +93,20 @@ func (s *Service) PrincipalOfToken(ctx context.Context, secret string) (p Princi
 }
 
 // Tokens are one's own.
-func (s *Service) Tokens(ctx context.Context, p Principal) (list []Token, err error) {
+func (s *People) Tokens(ctx context.Context, p Principal) (list []Token, err error) {
 	if err := p.need(SelfManage); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Tokens(p.UserID); return err })
+	err = s.Store.Read(ctx, func(tx PeopleReader) (err error) { list, err = tx.Tokens(p.UserID); return err })
 	return list, err
 }
 
 // RevokeToken ends one of one's own tokens.
-func (s *Service) RevokeToken(ctx context.Context, p Principal, id int64) error {
+func (s *People) RevokeToken(ctx context.Context, p Principal, id int64) error {
 	if err := p.need(SelfManage); err != nil {
 		return err
 	}
-	return s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx PeopleTx) error {
 		list, err := tx.Tokens(p.UserID)
 		if err != nil {
 			return err

@@ -29,17 +29,17 @@ type Taken struct {
 }
 
 // Watches are all watched folders.
-func (s *Service) Watches(ctx context.Context, p Principal) (list []Watch, err error) {
+func (s *Intake) Watches(ctx context.Context, p Principal) (list []Watch, err error) {
 	if err := p.need(SeeDrafts); err != nil {
 		return nil, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Watches(); return err })
+	err = s.Store.Read(ctx, func(tx IntakeReader) (err error) { list, err = tx.Watches(); return err })
 	return list, err
 }
 
 // AddWatch starts to watch a folder, which must lie in one of those that the
 // administrator has opened for it, whatever links lead there.
-func (s *Service) AddWatch(ctx context.Context, p Principal, path, station string) (Watch, error) {
+func (s *Intake) AddWatch(ctx context.Context, p Principal, path, station string) (Watch, error) {
 	w := Watch{Path: filepath.Clean(strings.TrimSpace(path)), Station: strings.TrimSpace(station)}
 	if err := p.need(Contribute); err != nil {
 		return w, err
@@ -50,7 +50,7 @@ func (s *Service) AddWatch(ctx context.Context, p Principal, path, station strin
 	if err := s.MayWatch(w.Path); err != nil {
 		return w, err
 	}
-	err := s.Store.Write(ctx, func(tx Tx) error {
+	err := s.Store.Write(ctx, func(tx IntakeTx) error {
 		all, err := tx.Watches()
 		if err != nil {
 			return err
@@ -71,7 +71,7 @@ func (s *Service) AddWatch(ctx context.Context, p Principal, path, station strin
 // MayWatch says why a folder, or a file in one, may not be read: it must lie in a folder
 // that the administrator has opened, with all links followed. What does not exist is
 // judged by where it would lie.
-func (s *Service) MayWatch(path string) error {
+func (s *Intake) MayWatch(path string) error {
 	if len(s.WatchRoots) == 0 {
 		return Invalid{"No folder has been opened for watching. The administrator does that with --watch-root DIR when starting the server."}
 	}
@@ -101,11 +101,11 @@ func inside(root, path string) bool {
 }
 
 // ChangeWatch pauses a folder, resumes it, or looks at it at once.
-func (s *Service) ChangeWatch(ctx context.Context, p Principal, of Seen, paused bool) (w Watch, err error) {
+func (s *Intake) ChangeWatch(ctx context.Context, p Principal, of Seen, paused bool) (w Watch, err error) {
 	if err := p.need(Contribute); err != nil {
 		return w, err
 	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
+	err = s.Store.Write(ctx, func(tx IntakeTx) error {
 		if w, err = watchSeen(tx, of); err != nil {
 			return err
 		}
@@ -115,7 +115,7 @@ func (s *Service) ChangeWatch(ctx context.Context, p Principal, of Seen, paused 
 	return w, err
 }
 
-func watchSeen(tx Reader, of Seen) (Watch, error) {
+func watchSeen(tx IntakeReader, of Seen) (Watch, error) {
 	w, err := watchOf(tx, of.ID)
 	if err == nil && of.Version != 0 && of.Version != w.Version {
 		err = ErrStale
@@ -123,7 +123,7 @@ func watchSeen(tx Reader, of Seen) (Watch, error) {
 	return w, err
 }
 
-func watchOf(tx Reader, id int64) (Watch, error) {
+func watchOf(tx IntakeReader, id int64) (Watch, error) {
 	all, err := tx.Watches()
 	if err != nil {
 		return Watch{}, err
@@ -137,11 +137,11 @@ func watchOf(tx Reader, id int64) (Watch, error) {
 }
 
 // RemoveWatch stops watching a folder. What was taken stays.
-func (s *Service) RemoveWatch(ctx context.Context, p Principal, of Seen) error {
+func (s *Intake) RemoveWatch(ctx context.Context, p Principal, of Seen) error {
 	if err := p.need(Contribute); err != nil {
 		return err
 	}
-	return s.Store.Write(ctx, func(tx Tx) error {
+	return s.Store.Write(ctx, func(tx IntakeTx) error {
 		w, err := watchSeen(tx, of)
 		if err != nil {
 			return err
@@ -154,8 +154,8 @@ func (s *Service) RemoveWatch(ctx context.Context, p Principal, of Seen) error {
 }
 
 // NoteWatch keeps what a look at a folder showed.
-func (s *Service) NoteWatch(ctx context.Context, id int64, problem string, restless bool) error {
-	return s.Store.Write(ctx, func(tx Tx) error {
+func (s *Intake) NoteWatch(ctx context.Context, id int64, problem string, restless bool) error {
+	return s.Store.Write(ctx, func(tx IntakeTx) error {
 		w, err := watchOf(tx, id)
 		if err != nil {
 			return nil // removed meanwhile
@@ -169,20 +169,20 @@ func (s *Service) NoteWatch(ctx context.Context, id int64, problem string, restl
 }
 
 // TakenFrom are the files taken from a folder so far, by path.
-func (s *Service) TakenFrom(ctx context.Context, watch int64) (files map[string]Taken, err error) {
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { files, err = tx.TakenFrom(watch); return err })
+func (s *Intake) TakenFrom(ctx context.Context, watch int64) (files map[string]Taken, err error) {
+	err = s.Store.Read(ctx, func(tx IntakeReader) (err error) { files, err = tx.TakenFrom(watch); return err })
 	return files, err
 }
 
 // ReceiveWatched makes a delivery of files of a watched folder and remembers, in
 // the same transaction, that they were taken.
-func (s *Service) ReceiveWatched(ctx context.Context, w Watch, name string, files []Taken, next func() (Incoming, error)) (Delivery, error) {
+func (s *Intake) ReceiveWatched(ctx context.Context, w Watch, name string, files []Taken, next func() (Incoming, error)) (Delivery, error) {
 	return s.receive(ctx, Command("watched folder"), next, func() (string, string) {
 		if name == "" {
 			name = filepath.Base(w.Path)
 		}
 		return TitleOf(name), w.Station
-	}, func(tx Tx) error {
+	}, func(tx IntakeTx) error {
 		tx.Changed("watches")
 		return tx.AddTaken(w.ID, files)
 	})

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"path"
 	"slices"
 	"sync"
 	"time"
@@ -85,12 +86,12 @@ func (o *opened) sweep(since time.Time) {
 }
 
 // openWhole decodes a map's file unless it is open already.
-func (s *Service) openWhole(ctx context.Context, p *Map) (*openMap, error) {
+func (s *Pictures) openWhole(ctx context.Context, p *Map) (*openMap, error) {
 	key := levelKey(p.Blob, p.Layer)
 	if m := s.opened.find(key, time.Now()); m != nil {
 		return m, nil
 	}
-	unlock, err := s.making.lock(ctx, "open "+key)
+	unlock, err := s.Making.Lock(ctx, "open "+key)
 	if err != nil {
 		return nil, err
 	}
@@ -113,11 +114,11 @@ func (s *Service) openWhole(ctx context.Context, p *Map) (*openMap, error) {
 }
 
 // decoded is openWhole for somebody who waits: within the limit of what is done at once.
-func (s *Service) decoded(ctx context.Context, p *Map) (m *openMap, err error) {
+func (s *Pictures) decoded(ctx context.Context, p *Map) (m *openMap, err error) {
 	if m := s.opened.find(levelKey(p.Blob, p.Layer), time.Now()); m != nil {
 		return m, nil
 	}
-	err = s.work.do(ctx, func() error { m, err = s.openWhole(ctx, p); return err })
+	err = s.Work.Do(ctx, func() error { m, err = s.openWhole(ctx, p); return err })
 	return m, err
 }
 
@@ -131,7 +132,7 @@ type Glance struct {
 
 // TileOf is one tile of a map as a PNG with 8 bits: its stored values, floats in colour as
 // light that is encoded after exposure. Tiles at the lower and right edges are cut.
-func (s *Service) TileOf(ctx context.Context, p *Map, g Glance) ([]byte, error) {
+func (s *Pictures) TileOf(ctx context.Context, p *Map, g Glance) ([]byte, error) {
 	if g.Level < 0 || g.Level > 8 || g.X < 0 || g.Y < 0 || g.X > 1<<20 || g.Y > 1<<20 || !(math.Abs(g.Exposure) <= 20) {
 		return nil, Invalid{"There is no such tile."}
 	}
@@ -146,7 +147,7 @@ func (s *Service) TileOf(ctx context.Context, p *Map, g Glance) ([]byte, error) 
 		return nil, Invalid{"There is no such tile."}
 	}
 	name := fmt.Sprintf("tile/%s/%s/%s-%v-%g-%d-%d-%d.png", p.Blob[:2], levelKey(p.Blob, p.Layer), g.Component, p.Channel.Colour(), g.Exposure, g.Level, g.X, g.Y)
-	return s.derived(ctx, name, func() ([]byte, error) {
+	return s.Derive(ctx, name, func() ([]byte, error) {
 		m, err := s.openWhole(ctx, p)
 		if err != nil {
 			return nil, err
@@ -160,7 +161,7 @@ func (s *Service) TileOf(ctx context.Context, p *Map, g Glance) ([]byte, error) 
 			for i, v := range t.Pix {
 				switch {
 				case light:
-					t.Pix[i] = s.tables.Encode(v * gain)
+					t.Pix[i] = s.Tables.Encode(v * gain)
 				default:
 					t.Pix[i] = (v - from) / (to - from) * gain
 				}
@@ -211,9 +212,9 @@ func cutOut(im *raster.Image, c int, g Glance, w, h int) raster.Plane {
 
 // Pixel are the stored values of one pixel: integer samples scaled to 0..1, floats as
 // they are.
-func (s *Service) Pixel(ctx context.Context, p *Map, x, y int) ([]float64, error) {
+func (s *Pictures) Pixel(ctx context.Context, p *Map, x, y int) ([]float64, error) {
 	if x < 0 || y < 0 || x >= p.Width || y >= p.Height {
-		return nil, Invalid{fmt.Sprintf("%s has %d × %d pixels.", base(p.File), p.Width, p.Height)}
+		return nil, Invalid{fmt.Sprintf("%s has %d × %d pixels.", path.Base(p.File), p.Width, p.Height)}
 	}
 	m, err := s.decoded(ctx, p)
 	if err != nil {
@@ -228,7 +229,7 @@ func (s *Service) Pixel(ctx context.Context, p *Map, x, y int) ([]float64, error
 
 // Section are the values of a map's first shown component along a line, in 0..1 as
 // raster's Unit gives floats. The line's ends are shares of the picture's sides.
-func (s *Service) Section(ctx context.Context, p *Map, x0, y0, x1, y1 float64, n int) ([]float64, error) {
+func (s *Pictures) Section(ctx context.Context, p *Map, x0, y0, x1, y1 float64, n int) ([]float64, error) {
 	for _, v := range []float64{x0, y0, x1, y1} {
 		if !(v >= 0 && v <= 1) {
 			return nil, Invalid{"A section lies within the map: its ends are between 0 and 1."}
@@ -260,14 +261,14 @@ func (s *Service) Section(ctx context.Context, p *Map, x0, y0, x1, y1 float64, n
 // HeatOf is a picture of where a material shows that it repeats: clear where nothing
 // stands out, bracken where it is lighter than what is around it, heather where darker, by
 // up to four standard deviations.
-func (s *Service) HeatOf(ctx context.Context, m *Material) ([]byte, error) {
+func (s *Pictures) HeatOf(ctx context.Context, m *Material) ([]byte, error) {
 	cur := m.Current()
 	p := cur.Map(material.BaseColor)
 	if p == nil {
 		return nil, ErrNotFound
 	}
-	return s.derived(ctx, fmt.Sprintf("look/%s/heat.png", cur.LookKey()), func() ([]byte, error) {
-		im, err := s.level(p.Blob, p.Layer)
+	return s.Derive(ctx, fmt.Sprintf("look/%s/heat.png", cur.LookKey()), func() ([]byte, error) {
+		im, err := s.Materials.level(p.Blob, p.Layer)
 		if err != nil {
 			return nil, err
 		}

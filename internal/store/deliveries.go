@@ -117,6 +117,11 @@ func (t *tx) File(id int64) (library.File, error) {
 	return f, err
 }
 
+func (t *tx) Examined(file int64) (*inspect.Examined, error) {
+	f, err := t.File(file)
+	return f.Examined, err
+}
+
 func (t *tx) Files(delivery int64) (list []library.File, err error) {
 	err = t.each(`SELECT `+fileColumns+` FROM files WHERE delivery_id = ? ORDER BY path`, []any{delivery}, func(scan func(...any) error) error {
 		f, err := scanFile(scan)

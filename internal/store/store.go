@@ -31,7 +31,7 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// Store implements library.Store.
+// Store implements library.StudioStore.
 type Store struct {
 	write, read *sql.DB
 	commits     sync.Mutex // events are told in the order of their commits
@@ -139,11 +139,11 @@ func (s *Store) DB() *sql.DB { return s.write }
 // Reads are the connections for reading.
 func (s *Store) Reads() *sql.DB { return s.read }
 
-// OnCommit implements library.Store.
+// OnCommit implements library.StudioStore.
 func (s *Store) OnCommit(f func([]library.Event)) { s.committed = f }
 
-// Write implements library.Store.
-func (s *Store) Write(ctx context.Context, f func(library.Tx) error) error {
+// Write implements library.StudioStore.
+func (s *Store) Write(ctx context.Context, f func(library.StudioTx) error) error {
 	t, err := s.write.BeginTx(ctx, nil)
 	if err != nil {
 		return named(fmt.Errorf("begin a transaction: %w", err))
@@ -170,8 +170,8 @@ func (s *Store) Write(ctx context.Context, f func(library.Tx) error) error {
 	return nil
 }
 
-// Read implements library.Store.
-func (s *Store) Read(ctx context.Context, f func(library.Reader) error) error {
+// Read implements library.StudioStore.
+func (s *Store) Read(ctx context.Context, f func(library.StudioReader) error) error {
 	t, err := s.read.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
 	if err != nil {
 		return fmt.Errorf("begin a transaction: %w", err)
@@ -209,14 +209,14 @@ func (s *Store) Check(ctx context.Context) error {
 	return rows.Err()
 }
 
-// tx implements library.Tx.
+// tx implements library.StudioTx.
 type tx struct {
 	ctx context.Context
 	*sql.Tx
 	topics []string
 }
 
-// Changed implements library.Tx.
+// Changed implements library.StudioTx.
 func (t *tx) Changed(topic string) {
 	if !slices.Contains(t.topics, topic) {
 		t.topics = append(t.topics, topic)
@@ -236,7 +236,7 @@ func (t *tx) events() (list []library.Event, err error) {
 	return list, nil
 }
 
-// EventsAfter implements library.Reader.
+// EventsAfter implements library.StudioReader.
 func (t *tx) EventsAfter(id int64, limit int) (list []library.Event, oldest int64, err error) {
 	if err := t.one(`SELECT coalesce(min(id), 0) FROM events`, nil, &oldest); err != nil {
 		return nil, 0, err
@@ -252,13 +252,13 @@ func (t *tx) EventsAfter(id int64, limit int) (list []library.Event, oldest int6
 	return list, oldest, err
 }
 
-// LastEvent implements library.Reader.
+// LastEvent implements library.StudioReader.
 func (t *tx) LastEvent() (id int64, err error) {
 	err = t.one(`SELECT coalesce(max(id), 0) FROM events`, nil, &id)
 	return id, err
 }
 
-// ForgetEvents implements library.Tx.
+// ForgetEvents implements library.StudioTx.
 func (t *tx) ForgetEvents(upTo int64) error {
 	_, err := t.exec(`DELETE FROM events WHERE id <= ?`, upTo)
 	return err

@@ -34,10 +34,10 @@ const poll = 30 * time.Second
 
 // Watcher looks after all watched folders.
 type Watcher struct {
-	Service *library.Service
-	Log     *slog.Logger
-	Rest    time.Duration    // 0 for Rest
-	Now     func() time.Time // nil for the system's clock; what files' times are held against
+	Studio *library.Studio
+	Log    *slog.Logger
+	Rest   time.Duration    // 0 for Rest
+	Now    func() time.Time // nil for the system's clock; what files' times are held against
 }
 
 // itself is who reads the list of folders.
@@ -58,7 +58,7 @@ func (w *Watcher) Run(ctx context.Context) error {
 	} else {
 		defer notices.Close()
 	}
-	changed, _, stop, err := w.Service.Listen(ctx, itself, 0)
+	changed, _, stop, err := w.Studio.Events.Listen(ctx, itself, 0)
 	if err != nil {
 		return err
 	}
@@ -95,7 +95,7 @@ func (w *Watcher) Run(ctx context.Context) error {
 // look goes through all folders, and says when to look again: 0 for when something
 // happens.
 func (w *Watcher) look(ctx context.Context, notices *fsnotify.Watcher) (again time.Duration, err error) {
-	list, err := w.Service.Watches(ctx, itself)
+	list, err := w.Studio.Intake.Watches(ctx, itself)
 	if err != nil {
 		return 0, err
 	}
@@ -114,7 +114,7 @@ func (w *Watcher) look(ctx context.Context, notices *fsnotify.Watcher) (again ti
 		if restless {
 			again = w.Rest
 		}
-		if err := w.Service.NoteWatch(ctx, folder.ID, problem, restless); err != nil {
+		if err := w.Studio.Intake.NoteWatch(ctx, folder.ID, problem, restless); err != nil {
 			return again, err
 		}
 	}
@@ -136,10 +136,10 @@ func sentence(path string, err error) string {
 
 // folder looks at one watched folder and takes what has stopped changing.
 func (w *Watcher) folder(ctx context.Context, folder library.Watch, notices *fsnotify.Watcher) (restless bool, err error) {
-	if err := w.Service.MayWatch(folder.Path); err != nil { // it may have become a link
+	if err := w.Studio.Intake.MayWatch(folder.Path); err != nil { // it may have become a link
 		return false, err
 	}
-	taken, err := w.Service.TakenFrom(ctx, folder.ID)
+	taken, err := w.Studio.Intake.TakenFrom(ctx, folder.ID)
 	if err != nil {
 		return false, err
 	}
@@ -239,7 +239,7 @@ func (w *Watcher) take(ctx context.Context, folder library.Watch, name string, f
 			open.Close()
 		}
 	}()
-	d, err := w.Service.ReceiveWatched(ctx, folder, name, files, func() (library.Incoming, error) {
+	d, err := w.Studio.Intake.ReceiveWatched(ctx, folder, name, files, func() (library.Incoming, error) {
 		if open != nil {
 			open.Close()
 			open = nil

@@ -23,7 +23,7 @@ var lena = library.As("lena", library.Librarian)
 const rest = 150 * time.Millisecond
 
 type folder struct {
-	*library.Service
+	*library.Studio
 	t    *testing.T
 	root string
 	id   int64
@@ -43,17 +43,17 @@ func watched(t *testing.T) *folder {
 	if err != nil {
 		t.Fatal(err)
 	}
-	f := &folder{t: t, root: t.TempDir(), Service: library.New(library.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch})}
+	f := &folder{t: t, root: t.TempDir(), Studio: library.New(library.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch})}
 	f.now.Store(time.Now().UnixNano())
-	f.WatchRoots = []string{f.root}
-	w, err := f.AddWatch(ctx, lena, f.root, "Quay Rig")
+	f.Intake.WatchRoots = []string{f.root}
+	w, err := f.Intake.AddWatch(ctx, lena, f.root, "Quay Rig")
 	if err != nil {
 		t.Fatal(err)
 	}
 	f.id = w.ID
 	done := make(chan struct{})
 	go func() {
-		(&watch.Watcher{Service: f.Service, Log: slog.New(slog.DiscardHandler), Rest: rest, Now: f.clock}).Run(ctx)
+		(&watch.Watcher{Studio: f.Studio, Log: slog.New(slog.DiscardHandler), Rest: rest, Now: f.clock}).Run(ctx)
 		close(done)
 	}()
 	t.Cleanup(func() { cancel(); <-done; db.Close() })
@@ -83,7 +83,7 @@ func (f *folder) write(name, data string) {
 
 // deliveries are the names of what was taken, with how many bytes.
 func (f *folder) deliveries() (out []string) {
-	list, err := f.Deliveries(f.t.Context(), lena, 100)
+	list, err := f.Intake.Deliveries(f.t.Context(), lena, 100)
 	if err != nil {
 		f.t.Fatal(err)
 	}
@@ -96,7 +96,7 @@ func (f *folder) deliveries() (out []string) {
 
 // watch is the watched folder as it is known.
 func (f *folder) watch() library.Watch {
-	list, err := f.Watches(f.t.Context(), lena)
+	list, err := f.Intake.Watches(f.t.Context(), lena)
 	if err != nil || len(list) != 1 {
 		f.t.Fatal(list, err)
 	}
@@ -107,7 +107,7 @@ func (f *folder) watch() library.Watch {
 func (f *folder) expect(want ...string) {
 	f.t.Helper()
 	f.now.Add(int64(rest))
-	f.ChangeWatch(f.t.Context(), lena, library.Seen{ID: f.id}, false) // look at once
+	f.Intake.ChangeWatch(f.t.Context(), lena, library.Seen{ID: f.id}, false) // look at once
 	var got []string
 	slices.Sort(want)
 	for range 2400 {
@@ -148,7 +148,7 @@ func TestWhatIsBeingWrittenIsNotTaken(t *testing.T) {
 	for i := range 8 {
 		f.write("tuesday/a.png", strings.Repeat("x", i+1))
 		f.now.Add(int64(rest) - 1)
-		f.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false)
+		f.Intake.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false)
 		for len(f.deliveries()) == 0 && !f.watch().Restless {
 			time.Sleep(time.Millisecond) // until it has looked
 		}
@@ -165,7 +165,7 @@ func TestAFolderThatIsGoneIsSaidAndTakenUpAgain(t *testing.T) {
 	if err := os.Rename(f.root, away); err != nil {
 		t.Fatal(err)
 	}
-	f.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false) // look at once
+	f.Intake.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false) // look at once
 	for range 2400 {
 		if f.watch().Problem != "" {
 			break
@@ -179,7 +179,7 @@ func TestAFolderThatIsGoneIsSaidAndTakenUpAgain(t *testing.T) {
 		t.Fatal(err)
 	}
 	f.write("wednesday/a.png", "1")
-	f.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false)
+	f.Intake.ChangeWatch(t.Context(), lena, library.Seen{ID: f.id}, false)
 	f.expect("Quay Rig/Wednesday/1")
 	if p := f.watch().Problem; p != "" {
 		t.Errorf("it still says %q", p)
@@ -208,7 +208,7 @@ func TestLinksLeadNowhere(t *testing.T) {
 	if err := os.Symlink(filepath.Dir(secret), f.root); err != nil {
 		t.Fatal(err)
 	}
-	f.WatchRoots = []string{filepath.Join(f.root, "..", "nowhere"), f.root + "-away"}
+	f.Intake.WatchRoots = []string{filepath.Join(f.root, "..", "nowhere"), f.root + "-away"}
 	f.expect("Quay Rig/Thursday/1")
 	if p := f.watch().Problem; !strings.Contains(p, "outside the folders") {
 		t.Errorf("it says %q", p)

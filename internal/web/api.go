@@ -131,7 +131,7 @@ func setView(m *library.Material) apiSet {
 
 func (s *Server) apiDeliveries(c *echo.Context) error {
 	page, per := pageOf(c), 50
-	list, err := s.Service.Deliveries(c.Request().Context(), me(c), page*per+1)
+	list, err := s.Studio.Intake.Deliveries(c.Request().Context(), me(c), page*per+1)
 	if err != nil {
 		return err
 	}
@@ -168,7 +168,7 @@ func (s *Server) apiDeliver(c *echo.Context) error {
 		return refuse(http.StatusUnsupportedMediaType, "Send the files as multipart/form-data, in fields called file.")
 	}
 	var name, station string
-	d, err := s.Service.Receive(r.Context(), me(c), func() (library.Incoming, error) {
+	d, err := s.Studio.Intake.Receive(r.Context(), me(c), func() (library.Incoming, error) {
 		for {
 			p, err := parts.NextPart()
 			if err != nil {
@@ -220,7 +220,7 @@ func (s *Server) apiDelivery(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	d, err := s.Service.Delivery(c.Request().Context(), me(c), id)
+	d, err := s.Studio.Intake.Delivery(c.Request().Context(), me(c), id)
 	if err != nil {
 		return err
 	}
@@ -330,7 +330,7 @@ func (s *Server) draft(c *echo.Context) (*library.Material, error) {
 	if err != nil {
 		return nil, err
 	}
-	m, err := s.Service.Material(c.Request().Context(), me(c), id)
+	m, err := s.Studio.Materials.Material(c.Request().Context(), me(c), id)
 	return &m, err
 }
 
@@ -343,7 +343,7 @@ func (s *Server) apiPatch(c *echo.Context) error {
 	if err := readJSON(c, &change); err != nil {
 		return err
 	}
-	m, err := s.Service.Patch(c.Request().Context(), me(c), of, change)
+	m, err := s.Studio.Materials.Patch(c.Request().Context(), me(c), of, change)
 	if err != nil {
 		return err
 	}
@@ -369,7 +369,7 @@ func (s *Server) apiAssign(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	m, err := s.Service.Assign(c.Request().Context(), me(c), of, mapID, ch)
+	m, err := s.Studio.Intake.Assign(c.Request().Context(), me(c), of, mapID, ch)
 	if err != nil {
 		return err
 	}
@@ -402,7 +402,7 @@ func (s *Server) apiReleases(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.Service.Releases(c.Request().Context(), me(c), m.ID)
+	list, err := s.Studio.Releases.Releases(c.Request().Context(), me(c), m.ID)
 	if err != nil {
 		return err
 	}
@@ -425,7 +425,7 @@ func (s *Server) apiRelease(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	r, err := s.Service.Release(c.Request().Context(), me(c), of, library.ReleaseText{Notes: in.Notes, Override: in.Override})
+	r, err := s.Studio.Releases.Release(c.Request().Context(), me(c), of, library.ReleaseText{Notes: in.Notes, Override: in.Override})
 	if err != nil {
 		return err
 	}
@@ -439,7 +439,7 @@ func (s *Server) released(c *echo.Context) (*library.Release, error) {
 	if err != nil {
 		return nil, err
 	}
-	r, err := s.Service.ReleaseByID(c.Request().Context(), me(c), id)
+	r, err := s.Studio.Releases.ReleaseByID(c.Request().Context(), me(c), id)
 	return &r, err
 }
 
@@ -505,7 +505,7 @@ func (s *Server) swatch(c *echo.Context, m *library.Material) error {
 	if err != nil {
 		return err
 	}
-	return s.picture(c, fmt.Sprintf("%s-s-%g-%d", m.LookKey(), extent, px), "image/png", func() ([]byte, error) { return s.Service.Swatch(c.Request().Context(), m, extent, px) })
+	return s.picture(c, fmt.Sprintf("%s-s-%g-%d", m.LookKey(), extent, px), "image/png", func() ([]byte, error) { return s.Studio.Pictures.Swatch(c.Request().Context(), m, extent, px) })
 }
 
 func (s *Server) ball(c *echo.Context, m *library.Material) error {
@@ -513,7 +513,7 @@ func (s *Server) ball(c *echo.Context, m *library.Material) error {
 	if err != nil {
 		return err
 	}
-	return s.picture(c, fmt.Sprintf("%s-b-%d", m.LookKey(), px), "image/png", func() ([]byte, error) { return s.Service.Ball(c.Request().Context(), m, px) })
+	return s.picture(c, fmt.Sprintf("%s-b-%d", m.LookKey(), px), "image/png", func() ([]byte, error) { return s.Studio.Pictures.Ball(c.Request().Context(), m, px) })
 }
 
 // shown is a material as whoever asks may see it.
@@ -522,7 +522,7 @@ func (s *Server) shown(c *echo.Context) (*library.Material, error) {
 	if err != nil {
 		return nil, err
 	}
-	m, err := s.Service.Shown(c.Request().Context(), me(c), id)
+	m, err := s.Studio.Pictures.Shown(c.Request().Context(), me(c), id)
 	return &m, err
 }
 
@@ -563,7 +563,7 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := s.Service.Find(c.Request().Context(), me(c), q)
+	f, err := s.Studio.Search.Find(c.Request().Context(), me(c), q)
 	if err != nil {
 		return err
 	}

@@ -57,13 +57,13 @@ func (s *Server) place(c *echo.Context, to library.Stage) error {
 		if to != library.Accepted {
 			return library.Invalid{Says: "Only accepting can be asked for all that are ready."}
 		}
-		done, err = s.Service.PlaceReady(ctx, me(c), of.ID, of.Version)
+		done, err = s.Studio.Intake.PlaceReady(ctx, me(c), of.ID, of.Version)
 	} else {
 		var sets []library.Seen
 		for _, r := range in.Materials {
 			sets = append(sets, library.Seen(r))
 		}
-		done, err = s.Service.Place(ctx, me(c), of.ID, of.Version, sets, to)
+		done, err = s.Studio.Intake.Place(ctx, me(c), of.ID, of.Version, sets, to)
 	}
 	if err != nil {
 		return err
@@ -90,7 +90,7 @@ func (s *Server) apiKnown(c *echo.Context) error {
 	if in.Take == "new_state" { // an older word
 		in.Take = library.TakeVersion
 	}
-	m, err := s.Service.SettleKnown(c.Request().Context(), me(c), of, in.Take)
+	m, err := s.Studio.Intake.SettleKnown(c.Request().Context(), me(c), of, in.Take)
 	if err != nil {
 		return err
 	}
@@ -109,7 +109,7 @@ func (s *Server) apiResend(c *echo.Context) error {
 		return library.Invalid{Says: "Say which file it is: ?path=…"}
 	}
 	r := c.Request()
-	if err := s.Service.Resend(r.Context(), me(c), of.ID, of.Version, path, http.MaxBytesReader(c.Response(), r.Body, s.MaxUpload)); err != nil {
+	if err := s.Studio.Intake.Resend(r.Context(), me(c), of.ID, of.Version, path, http.MaxBytesReader(c.Response(), r.Body, s.MaxUpload)); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusAccepted, map[string]any{"id": of.ID, "href": fmt.Sprintf("/api/v1/deliveries/%d", of.ID)})
@@ -121,7 +121,7 @@ func (s *Server) apiRetry(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Service.Retry(c.Request().Context(), me(c), of.ID, of.Version); err != nil {
+	if err := s.Studio.Intake.Retry(c.Request().Context(), me(c), of.ID, of.Version); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusAccepted, map[string]any{"id": of.ID, "href": fmt.Sprintf("/api/v1/deliveries/%d", of.ID)})
@@ -169,7 +169,7 @@ func (s *Server) apiLike(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	l, err := s.Service.LikeMap(c.Request().Context(), me(c), id, ch)
+	l, err := s.Studio.Intake.LikeMap(c.Request().Context(), me(c), id, ch)
 	if err != nil {
 		return err
 	}
@@ -199,7 +199,7 @@ func (s *Server) apiAssignLike(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	l, err := s.Service.AssignLike(c.Request().Context(), me(c), library.Seen{ID: in.Material, Version: version}, id, ch, in.Keep)
+	l, err := s.Studio.Intake.AssignLike(c.Request().Context(), me(c), library.Seen{ID: in.Material, Version: version}, id, ch, in.Keep)
 	if err != nil {
 		return err
 	}
@@ -235,7 +235,7 @@ func (s *Server) apiSteps(c *echo.Context) error {
 	if strings.HasPrefix(c.Request().URL.Path, "/api/v1/materials/") {
 		delivery, material = 0, id
 	}
-	list, err := s.Service.History(c.Request().Context(), me(c), delivery, material, 200)
+	list, err := s.Studio.Materials.History(c.Request().Context(), me(c), delivery, material, 200)
 	if err != nil {
 		return err
 	}
@@ -255,7 +255,7 @@ func (s *Server) turn(c *echo.Context, redo bool) error {
 	if err != nil {
 		return err
 	}
-	k, err := s.Service.Step(c.Request().Context(), me(c), id, redo)
+	k, err := s.Studio.Materials.Step(c.Request().Context(), me(c), id, redo)
 	if err != nil {
 		return err
 	}
@@ -277,7 +277,7 @@ func viewRule(r library.Rule) ruleView {
 }
 
 func (s *Server) apiRules(c *echo.Context) error {
-	list, err := s.Service.Rules(c.Request().Context(), me(c))
+	list, err := s.Studio.Intake.Rules(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -315,7 +315,7 @@ func (s *Server) apiSaveRule(c *echo.Context) error {
 		r.ID, r.Version = of.ID, of.Version
 		status = http.StatusOK
 	}
-	if err := s.Service.SaveRule(c.Request().Context(), me(c), &r); err != nil {
+	if err := s.Studio.Intake.SaveRule(c.Request().Context(), me(c), &r); err != nil {
 		return err
 	}
 	c.Response().Header().Set("ETag", etag(r.Version))
@@ -327,7 +327,7 @@ func (s *Server) apiRemoveRule(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Service.RemoveRule(c.Request().Context(), me(c), of); err != nil {
+	if err := s.Studio.Intake.RemoveRule(c.Request().Context(), me(c), of); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -348,7 +348,7 @@ type ruleRow struct {
 }
 
 func (s *Server) rules(c *echo.Context) error {
-	list, err := s.Service.Rules(c.Request().Context(), me(c))
+	list, err := s.Studio.Intake.Rules(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -360,7 +360,7 @@ func (s *Server) rules(c *echo.Context) error {
 	for _, ch := range material.All() {
 		p.Choices = append(p.Choices, column{ID: string(ch), Title: wording.Channel(ch)})
 	}
-	if p.Stations, err = s.Service.Stations(c.Request().Context(), me(c)); err != nil {
+	if p.Stations, err = s.Studio.Intake.Stations(c.Request().Context(), me(c)); err != nil {
 		return err
 	}
 	return s.render(c, http.StatusOK, "rules", p)

@@ -42,7 +42,7 @@ func (s *Server) front(c *echo.Context) error {
 		return c.Redirect(http.StatusSeeOther, home(p, ""))
 	}
 	if s.SetupCode != "" {
-		if fresh, err := s.Service.Fresh(c.Request().Context()); err == nil && fresh {
+		if fresh, err := s.Studio.People.Fresh(c.Request().Context()); err == nil && fresh {
 			return c.Redirect(http.StatusSeeOther, "/setup")
 		}
 	}
@@ -99,7 +99,7 @@ func (s *Server) signIn(c *echo.Context) error {
 	if s.Demo && c.FormValue("demo") != "" {
 		name, password = c.FormValue("demo"), library.DemoPassword
 	}
-	p, err := s.Service.SignIn(c.Request().Context(), name, password, from(c))
+	p, err := s.Studio.People.SignIn(c.Request().Context(), name, password, from(c))
 	if status, text, ok := says(err); ok {
 		return s.showFront(c, status, to, name, text)
 	}
@@ -120,7 +120,7 @@ func (s *Server) enter(c *echo.Context, p library.Principal, to string) error {
 
 func (s *Server) signOut(c *echo.Context) error {
 	ctx := c.Request().Context()
-	if err := s.Service.EndSignIn(ctx, me(c), ""); err != nil {
+	if err := s.Studio.People.EndSignIn(ctx, me(c), ""); err != nil {
 		return err
 	}
 	if err := s.sessions.Destroy(ctx); err != nil {
@@ -138,7 +138,7 @@ func (s *Server) setupPage(c *echo.Context) error {
 
 // fresh is an error unless there is no account yet.
 func (s *Server) fresh(c *echo.Context) error {
-	fresh, err := s.Service.Fresh(c.Request().Context())
+	fresh, err := s.Studio.People.Fresh(c.Request().Context())
 	if err == nil && (!fresh || s.SetupCode == "") {
 		err = library.ErrNotFound
 	}
@@ -157,14 +157,14 @@ func (s *Server) setup(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	name, password := c.FormValue("name"), c.FormValue("password")
-	_, err := s.Service.AddUser(ctx, library.Command("set-up"), name, password, library.Administrator)
+	_, err := s.Studio.People.AddUser(ctx, library.Command("set-up"), name, password, library.Administrator)
 	if _, text, ok := says(err); ok {
 		return again(text)
 	}
 	if err != nil {
 		return err
 	}
-	p, err := s.Service.SignIn(ctx, name, password, from(c))
+	p, err := s.Studio.People.SignIn(ctx, name, password, from(c))
 	if err != nil {
 		return err
 	}
@@ -178,7 +178,7 @@ func (s *Server) codePage(c *echo.Context) error {
 
 func (s *Server) useCode(c *echo.Context) error {
 	name := c.FormValue("name")
-	p, err := s.Service.UseCode(c.Request().Context(), name, c.FormValue("code"), c.FormValue("password"), from(c))
+	p, err := s.Studio.People.UseCode(c.Request().Context(), name, c.FormValue("code"), c.FormValue("password"), from(c))
 	if status, text, ok := says(err); ok {
 		if errors.Is(err, library.ErrDenied) {
 			text = "The name and the code do not go together, or the code has ended. Ask the administrator for another."

@@ -40,7 +40,7 @@ func viewWatch(w library.Watch) watchView {
 }
 
 func (s *Server) apiWatches(c *echo.Context) error {
-	list, err := s.Service.Watches(c.Request().Context(), me(c))
+	list, err := s.Studio.Intake.Watches(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -59,7 +59,7 @@ func (s *Server) apiAddWatch(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	w, err := s.Service.AddWatch(c.Request().Context(), me(c), in.Path, in.Station)
+	w, err := s.Studio.Intake.AddWatch(c.Request().Context(), me(c), in.Path, in.Station)
 	if err != nil {
 		return err
 	}
@@ -78,7 +78,7 @@ func (s *Server) apiChangeWatch(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	w, err := s.Service.ChangeWatch(c.Request().Context(), me(c), of, in.Paused)
+	w, err := s.Studio.Intake.ChangeWatch(c.Request().Context(), me(c), of, in.Paused)
 	if err != nil {
 		return err
 	}
@@ -91,7 +91,7 @@ func (s *Server) apiRemoveWatch(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Service.RemoveWatch(c.Request().Context(), me(c), of); err != nil {
+	if err := s.Studio.Intake.RemoveWatch(c.Request().Context(), me(c), of); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -113,11 +113,11 @@ type folderRow struct {
 
 func (s *Server) folders(c *echo.Context) error {
 	ctx := c.Request().Context()
-	list, err := s.Service.Watches(ctx, me(c))
+	list, err := s.Studio.Intake.Watches(ctx, me(c))
 	if err != nil {
 		return err
 	}
-	p := foldersPage{frame: s.frame(c, "Watched folders"), Roots: s.Service.WatchRoots}
+	p := foldersPage{frame: s.frame(c, "Watched folders"), Roots: s.Studio.Intake.WatchRoots}
 	p.Place = "intake"
 	for _, w := range list {
 		r := folderRow{ID: w.ID, Version: w.Version, Path: w.Path, Station: w.Station, Paused: w.Paused, Line: count(w.Taken, "file") + " taken so far", Tone: calm}
@@ -133,7 +133,7 @@ func (s *Server) folders(c *echo.Context) error {
 		}
 		p.Folders = append(p.Folders, r)
 	}
-	if p.Stations, err = s.Service.Stations(ctx, me(c)); err != nil {
+	if p.Stations, err = s.Studio.Intake.Stations(ctx, me(c)); err != nil {
 		return err
 	}
 	return s.render(c, http.StatusOK, "folders", p)

@@ -44,7 +44,7 @@ func (s *Server) made(c *echo.Context) (r *library.Release, m library.Made, read
 	if err != nil {
 		return nil, m, false, err
 	}
-	m, err = s.Service.Take(c.Request().Context(), me(c), r, profile, time.Duration(min(max(wait, 0), 60))*time.Second)
+	m, err = s.Studio.Releases.Take(c.Request().Context(), me(c), r, profile, time.Duration(min(max(wait, 0), 60))*time.Second)
 	var pending library.Pending
 	if errors.As(err, &pending) {
 		c.Response().Header().Set("Retry-After", "1")

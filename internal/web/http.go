@@ -160,7 +160,7 @@ func newMetrics(r *prometheus.Registry, c Config) metrics {
 	r.MustRegister(m.seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	gauge := func(name, help string, of func(library.Counts) int) {
 		r.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, func() float64 {
-			n, _ := c.Service.Counts(background())
+			n, _ := c.Studio.Counts(background())
 			return float64(of(n))
 		}))
 	}

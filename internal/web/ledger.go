@@ -400,7 +400,7 @@ func (l *ledger) density(s *Server, m *library.Material, st library.Standards, u
 			l.Unit = unit
 		}
 	}
-	given := s.Service.Handoff(&library.Release{Material: cur})
+	given := s.Studio.Releases.Handoff(&library.Release{Material: cur})
 	row := func(name string, t scale.Tier) tierRow {
 		tw, th := t.Size(w, h)
 		x, y := scale.Density(cur.Size, tw, th)

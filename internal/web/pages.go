@@ -96,7 +96,7 @@ func (s *Server) frame(c *echo.Context, title string) frame {
 	f := frame{Title: title, Staff: p.May(library.SeeDrafts), Admin: p.May(library.Administer), Demo: s.Demo}
 	if p.Name != "" {
 		f.User = &p
-		f.Counts, _ = s.Service.Counts(c.Request().Context())
+		f.Counts, _ = s.Studio.Counts(c.Request().Context())
 	}
 	if k, err := c.Request().Cookie("room"); err == nil {
 		f.Dark = k.Value == "dark"
@@ -127,7 +127,7 @@ func (s *Server) showMap(c *echo.Context, exact bool) error {
 	if err != nil {
 		return err
 	}
-	p, err := s.Service.MapOf(c.Request().Context(), me(c), id)
+	p, err := s.Studio.Pictures.MapOf(c.Request().Context(), me(c), id)
 	if err != nil {
 		return err
 	}
@@ -147,7 +147,7 @@ func (s *Server) sendMap(c *echo.Context, p *library.Map, exact bool) error {
 	if exact {
 		kind = "image/png"
 	}
-	return s.picture(c, key, kind, func() ([]byte, error) { return s.Service.MapPicture(c.Request().Context(), p, px, exact) })
+	return s.picture(c, key, kind, func() ([]byte, error) { return s.Studio.Pictures.MapPicture(c.Request().Context(), p, px, exact) })
 }
 
 // releasedMap is a picture of one map of a release.

@@ -268,7 +268,7 @@ func TestStaticFilesArePackedAndKept(t *testing.T) {
 func TestFoldersThroughTheAPI(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
 	root := t.TempDir()
-	s.service.WatchRoots = []string{root}
+	s.studio.Intake.WatchRoots = []string{root}
 	s.json(librarian, "POST", "/api/v1/watches", map[string]any{"path": "/etc"}, 422)
 	w := s.json(librarian, "POST", "/api/v1/watches", map[string]any{"path": root, "station": "Quay Rig"}, 201)
 	if w["state"] != "resting" {
@@ -291,7 +291,7 @@ func TestFoldersThroughTheAPI(t *testing.T) {
 	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "No folder is watched yet") {
 		t.Error(p)
 	}
-	s.service.WatchRoots = nil
+	s.studio.Intake.WatchRoots = nil
 	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "--watch-root") {
 		t.Error("it does not say how a folder is opened")
 	}

@@ -31,7 +31,7 @@ func (s *Server) people(c *echo.Context) error {
 }
 
 func (s *Server) showPeople(c *echo.Context, status int, p peoplePage) error {
-	people, err := s.Service.Users(c.Request().Context(), me(c))
+	people, err := s.Studio.People.Users(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -40,7 +40,7 @@ func (s *Server) showPeople(c *echo.Context, status int, p peoplePage) error {
 }
 
 func (s *Server) addPerson(c *echo.Context) error {
-	_, err := s.Service.AddUser(c.Request().Context(), me(c), c.FormValue("name"), c.FormValue("password"), library.Role(c.FormValue("role")))
+	_, err := s.Studio.People.AddUser(c.Request().Context(), me(c), c.FormValue("name"), c.FormValue("password"), library.Role(c.FormValue("role")))
 	return s.afterPeople(c, err)
 }
 
@@ -49,7 +49,7 @@ func (s *Server) changePerson(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.afterPeople(c, s.Service.ChangeUser(c.Request().Context(), me(c), of, library.Role(c.FormValue("role")), c.FormValue("disabled") != ""))
+	return s.afterPeople(c, s.Studio.People.ChangeUser(c.Request().Context(), me(c), of, library.Role(c.FormValue("role")), c.FormValue("disabled") != ""))
 }
 
 func (s *Server) afterPeople(c *echo.Context, err error) error {
@@ -67,7 +67,7 @@ func (s *Server) resetPerson(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	code, err := s.Service.ResetPassword(c.Request().Context(), me(c), of)
+	code, err := s.Studio.People.ResetPassword(c.Request().Context(), me(c), of)
 	if status, text, ok := says(err); ok {
 		return s.showPeople(c, status, peoplePage{Problem: text})
 	}
@@ -93,12 +93,12 @@ func auditQuery(c *echo.Context) library.AuditQuery {
 func (s *Server) audit(c *echo.Context) error {
 	q := auditQuery(c)
 	ctx := c.Request().Context()
-	list, more, err := s.Service.Audit(ctx, me(c), q)
+	list, more, err := s.Studio.People.Audit(ctx, me(c), q)
 	if err != nil {
 		return err
 	}
 	p := auditPage{frame: s.frame(c, "Audit"), Entries: list, Actor: q.Actor, Action: q.Action, Of: q.Text}
-	if p.Actions, err = s.Service.AuditActions(ctx, me(c)); err != nil {
+	if p.Actions, err = s.Studio.People.AuditActions(ctx, me(c)); err != nil {
 		return err
 	}
 	at := func(page int) string {
@@ -121,7 +121,7 @@ func (s *Server) audit(c *echo.Context) error {
 
 func (s *Server) apiAudit(c *echo.Context) error {
 	q := auditQuery(c)
-	list, more, err := s.Service.Audit(c.Request().Context(), me(c), q)
+	list, more, err := s.Studio.People.Audit(c.Request().Context(), me(c), q)
 	if err != nil {
 		return err
 	}
@@ -165,7 +165,7 @@ func (s *Server) showYou(c *echo.Context, status int, p youPage) error {
 	ctx := c.Request().Context()
 	p.frame, p.Scopes = s.frame(c, "You"), library.Scopes()
 	if me(c).May(library.SelfManage) {
-		tokens, err := s.Service.Tokens(ctx, me(c))
+		tokens, err := s.Studio.People.Tokens(ctx, me(c))
 		if err != nil {
 			return err
 		}
@@ -180,7 +180,7 @@ func (s *Server) showYou(c *echo.Context, status int, p youPage) error {
 			}
 			p.Tokens = append(p.Tokens, r)
 		}
-		list, own, err := s.Service.SignIns(ctx, me(c))
+		list, own, err := s.Studio.People.SignIns(ctx, me(c))
 		if err != nil {
 			return err
 		}
@@ -223,7 +223,7 @@ func (s *Server) afterYou(c *echo.Context, done string, err error) error {
 }
 
 func (s *Server) changePassword(c *echo.Context) error {
-	err := s.Service.ChangePassword(c.Request().Context(), me(c), c.FormValue("old"), c.FormValue("password"), from(c))
+	err := s.Studio.People.ChangePassword(c.Request().Context(), me(c), c.FormValue("old"), c.FormValue("password"), from(c))
 	return s.afterYou(c, "Password changed. Your other sign-ins were ended.", err)
 }
 
@@ -239,7 +239,7 @@ func (s *Server) addToken(c *echo.Context) error {
 	if scope == "" {
 		scope = library.ScopeRead
 	}
-	token, _, err := s.Service.NewToken(c.Request().Context(), me(c), me(c).Name, c.FormValue("label"), scope, days)
+	token, _, err := s.Studio.People.NewToken(c.Request().Context(), me(c), me(c).Name, c.FormValue("label"), scope, days)
 	if err != nil {
 		return s.afterYou(c, "", err)
 	}
@@ -251,9 +251,9 @@ func (s *Server) revokeToken(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.afterYou(c, "Token revoked.", s.Service.RevokeToken(c.Request().Context(), me(c), id))
+	return s.afterYou(c, "Token revoked.", s.Studio.People.RevokeToken(c.Request().Context(), me(c), id))
 }
 
 func (s *Server) endSignIn(c *echo.Context) error {
-	return s.afterYou(c, "Sign-in ended.", s.Service.EndSignIn(c.Request().Context(), me(c), c.Param("sign-in")))
+	return s.afterYou(c, "Sign-in ended.", s.Studio.People.EndSignIn(c.Request().Context(), me(c), c.Param("sign-in")))
 }

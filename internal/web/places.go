@@ -31,7 +31,7 @@ type intakePage struct {
 
 func (s *Server) intake(c *echo.Context) error {
 	ctx := c.Request().Context()
-	list, err := s.Service.Deliveries(ctx, me(c), 80)
+	list, err := s.Studio.Intake.Deliveries(ctx, me(c), 80)
 	if err != nil {
 		return err
 	}
@@ -55,12 +55,12 @@ func (s *Server) intake(c *echo.Context) error {
 	p := intakePage{frame: s.frame(c, "Intake")}
 	p.Place = "intake"
 	if open > 0 {
-		d, err := s.Service.Delivery(ctx, me(c), open)
+		d, err := s.Studio.Intake.Delivery(ctx, me(c), open)
 		if err != nil {
 			return err
 		}
 		p.Current = openView(d)
-		steps, err := s.Service.History(ctx, me(c), open, 0, 100)
+		steps, err := s.Studio.Materials.History(ctx, me(c), open, 0, 100)
 		if err != nil {
 			return err
 		}
@@ -85,7 +85,7 @@ type draftRow struct {
 }
 
 func (s *Server) bench(c *echo.Context) error {
-	list, err := s.Service.Drafts(c.Request().Context(), me(c), 400)
+	list, err := s.Studio.Materials.Drafts(c.Request().Context(), me(c), 400)
 	if err != nil {
 		return err
 	}
@@ -139,7 +139,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.Service.Releases(ctx, me(c), m.ID)
+	list, err := s.Studio.Releases.Releases(ctx, me(c), m.ID)
 	if err != nil {
 		return err
 	}
@@ -155,7 +155,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	}
 	p.L.lay(m, across, down)
 	p.L.recipe(s, m)
-	st, _, err := s.Service.Standards(ctx, me(c))
+	st, _, err := s.Studio.Materials.Standards(ctx, me(c))
 	if err != nil {
 		return err
 	}
@@ -198,14 +198,14 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 			p.Channels = append(p.Channels, choice{Label: wording.Channel(k.Channel), Href: string(k.Channel)})
 		}
 	}
-	f, err := s.Service.Find(ctx, me(c), library.Query{Per: 1, Choices: 200})
+	f, err := s.Studio.Search.Find(ctx, me(c), library.Query{Per: 1, Choices: 200})
 	if err != nil {
 		return err
 	}
 	for _, k := range f.Facets[library.ByCategory] {
 		p.Known = append(p.Known, k.Value)
 	}
-	steps, err := s.Service.History(ctx, me(c), 0, m.ID, 50)
+	steps, err := s.Studio.Materials.History(ctx, me(c), 0, m.ID, 50)
 	if err != nil {
 		return err
 	}
@@ -330,7 +330,7 @@ func (s *Server) library(c *echo.Context) error {
 	}
 	p := libraryPage{frame: s.frame(c, "Library")}
 	p.Place, p.Text = "library", q.Text
-	edition, key := s.Service.Edition(), fmt.Sprint(p.Staff, c.Request().URL.RawQuery)
+	edition, key := s.Studio.Search.Edition(), fmt.Sprint(p.Staff, c.Request().URL.RawQuery)
 	results, ok := s.walls.get(edition, key)
 	if !ok {
 		w, err := s.results(c, q, p.Staff)
@@ -355,7 +355,7 @@ func (s *Server) library(c *echo.Context) error {
 
 // results finds what a query asks for, and says it.
 func (s *Server) results(c *echo.Context, q library.Query, staff bool) (p resultsView, err error) {
-	found, err := s.Service.Find(c.Request().Context(), me(c), q)
+	found, err := s.Studio.Search.Find(c.Request().Context(), me(c), q)
 	if err != nil {
 		return p, err
 	}
@@ -486,12 +486,12 @@ type costView struct {
 // releaseOf is the release that a material's page shows: the one asked for, or
 // the latest.
 func (s *Server) releaseOf(c *echo.Context) (*library.Release, library.Card, error) {
-	card, ok := s.Service.Card(c.Param("slug"))
+	card, ok := s.Studio.Search.Card(c.Param("slug"))
 	if !ok {
 		return nil, card, library.ErrNotFound
 	}
 	if n, _ := strconv.Atoi(c.QueryParam("release")); n > 0 && n != card.Number {
-		list, err := s.Service.Releases(c.Request().Context(), me(c), card.MaterialID)
+		list, err := s.Studio.Releases.Releases(c.Request().Context(), me(c), card.MaterialID)
 		if err != nil {
 			return nil, card, err
 		}
@@ -502,7 +502,7 @@ func (s *Server) releaseOf(c *echo.Context) (*library.Release, library.Card, err
 		}
 		return nil, card, library.ErrNotFound
 	}
-	r, err := s.Service.ReleaseByID(c.Request().Context(), me(c), card.ReleaseID)
+	r, err := s.Studio.Releases.ReleaseByID(c.Request().Context(), me(c), card.ReleaseID)
 	return &r, card, err
 }
 
@@ -511,7 +511,7 @@ func (s *Server) material(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.Service.Releases(c.Request().Context(), me(c), card.MaterialID)
+	list, err := s.Studio.Releases.Releases(c.Request().Context(), me(c), card.MaterialID)
 	if err != nil {
 		return err
 	}
@@ -549,7 +549,7 @@ func (s *Server) costOf(r *library.Release, tier, normal, roughness, format stri
 	if err != nil {
 		return costView{}, err
 	}
-	k := s.Service.Handoff(r).Estimate(profile)
+	k := s.Studio.Releases.Handoff(r).Estimate(profile)
 	v := url.Values{"tier": {tier}}
 	if normal != "" {
 		v.Set("normal", normal)
@@ -584,7 +584,7 @@ func (s *Server) choices(c *echo.Context) error {
 		return err
 	}
 	f := library.Facet(c.QueryParam("facet"))
-	list, err := s.Service.FindChoices(c.Request().Context(), me(c), q, f, c.QueryParam("text"))
+	list, err := s.Studio.Search.FindChoices(c.Request().Context(), me(c), q, f, c.QueryParam("text"))
 	if err != nil {
 		return err
 	}
@@ -614,7 +614,7 @@ func (s *Server) eventStream(c *echo.Context) error {
 		return c.NoContent(http.StatusOK)
 	}
 	ctx := c.Request().Context()
-	l, gap, stop, err := s.Service.Listen(ctx, me(c), after)
+	l, gap, stop, err := s.Studio.Events.Listen(ctx, me(c), after)
 	if err != nil {
 		return err
 	}
@@ -624,7 +624,7 @@ func (s *Server) eventStream(c *echo.Context) error {
 	defer beat.Stop()
 	send := func(kind string) error {
 		topics, last := l.Take()
-		counts, _ := s.Service.Counts(ctx)
+		counts, _ := s.Studio.Counts(ctx)
 		data, err := json.Marshal(map[string]any{"topics": topics, "jobs": counts.Jobs, "counts": counts})
 		if err == nil {
 			_, err = fmt.Fprintf(w, "%sid: %d\ndata: %s\n\n", kind, last, data)

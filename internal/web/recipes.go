@@ -103,7 +103,7 @@ func (s *Server) apiTreat(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	m, err := s.Service.AddTreatment(c.Request().Context(), me(c), of, in.step().Step)
+	m, err := s.Studio.Materials.AddTreatment(c.Request().Context(), me(c), of, in.step().Step)
 	if err != nil {
 		return err
 	}
@@ -126,7 +126,7 @@ func (s *Server) apiRecipe(c *echo.Context) error {
 	for i := range in.Steps {
 		list = append(list, in.Steps[i].step())
 	}
-	m, err := s.Service.SetRecipe(c.Request().Context(), me(c), of, list)
+	m, err := s.Studio.Materials.SetRecipe(c.Request().Context(), me(c), of, list)
 	if err != nil {
 		return err
 	}
@@ -213,7 +213,7 @@ func (l *ledger) recipe(s *Server, m *library.Material) {
 		l.RecipeLine, l.RecipeTone = "The recipe stops there; the material is as it was before.", stop
 	case !m.Settled():
 		l.RecipeLine = "Being carried out."
-		if done, of := s.Service.Making(m.ID); of > 0 {
+		if done, of := s.Studio.Materials.Making(m.ID); of > 0 {
 			l.RecipeLine = fmt.Sprintf("Being carried out: %d of %d maps made.", done, of)
 		}
 		l.RecipeBusy = true

@@ -37,7 +37,7 @@ var files embed.FS
 
 // Config is what a Server is made of.
 type Config struct {
-	Service   *library.Service
+	Studio    *library.Studio
 	Sessions  scs.CtxStore
 	Log       *slog.Logger
 	Demo      bool   // accounts may be entered with one click
@@ -252,7 +252,7 @@ func (s *Server) principal(c *echo.Context) (library.Principal, error) {
 		if !ok {
 			return library.Principal{}, refuse(http.StatusUnauthorized, "Send the token as Authorization: Bearer …")
 		}
-		p, err := s.Service.PrincipalOfToken(ctx, strings.TrimSpace(token))
+		p, err := s.Studio.People.PrincipalOfToken(ctx, strings.TrimSpace(token))
 		if errors.Is(err, library.ErrDenied) {
 			return p, refuse(http.StatusUnauthorized, "This token is not known, has ended, or its account has been closed.")
 		}
@@ -265,7 +265,7 @@ func (s *Server) principal(c *echo.Context) (library.Principal, error) {
 	if secret == "" {
 		return library.Principal{}, nil
 	}
-	p, err := s.Service.PrincipalOfSignIn(ctx, secret)
+	p, err := s.Studio.People.PrincipalOfSignIn(ctx, secret)
 	if errors.Is(err, library.ErrNotFound) {
 		return library.Principal{}, s.sessions.Destroy(ctx)
 	}

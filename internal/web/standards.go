@@ -43,7 +43,7 @@ func cameraSays(c library.Camera) string {
 }
 
 func (s *Server) standards(c *echo.Context) error {
-	st, version, err := s.Service.Standards(c.Request().Context(), me(c))
+	st, version, err := s.Studio.Materials.Standards(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -65,7 +65,7 @@ func (s *Server) standards(c *echo.Context) error {
 func leads(c *echo.Context) bool { return me(c).May(library.Decide) }
 
 func (s *Server) apiStandards(c *echo.Context) error {
-	st, version, err := s.Service.Standards(c.Request().Context(), me(c))
+	st, version, err := s.Studio.Materials.Standards(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
@@ -96,7 +96,7 @@ func (s *Server) apiSaveStandards(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	st, version, err := s.Service.SaveStandards(c.Request().Context(), me(c), version, in)
+	st, version, err := s.Studio.Materials.SaveStandards(c.Request().Context(), me(c), version, in)
 	if err != nil {
 		return err
 	}

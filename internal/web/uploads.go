@@ -115,7 +115,7 @@ func (s *Server) deliverUploads(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	next := 0
-	d, err := s.Service.Receive(ctx, me(c), func() (library.Incoming, error) {
+	d, err := s.Studio.Intake.Receive(ctx, me(c), func() (library.Incoming, error) {
 		if next == len(in.Uploads) {
 			return library.Incoming{}, io.EOF
 		}

@@ -37,9 +37,9 @@ var itself = library.Command("test")
 // studio is a whole running application on a folder of its own.
 type studio struct {
 	*httptest.Server
-	t       *testing.T
-	service *library.Service
-	tokens  map[library.Role]string
+	t      *testing.T
+	studio *library.Studio
+	tokens map[library.Role]string
 }
 
 func newStudio(t *testing.T, cfg web.Config) *studio {
@@ -64,12 +64,12 @@ func newStudio(t *testing.T, cfg web.Config) *studio {
 		q.Handle(kind, h)
 	}
 	q.OnFailure(svc.JobFailed)
-	if err := <-svc.Load(ctx); err != nil {
+	if err := <-svc.Search.Load(ctx); err != nil {
 		t.Fatal(err)
 	}
 	done := make(chan struct{})
 	go func() { q.Run(ctx, 2); close(done) }()
-	cfg.Service, cfg.Sessions, cfg.Log, cfg.Uploads = svc, db.Sessions(), log, filepath.Join(dir, "uploads")
+	cfg.Studio, cfg.Sessions, cfg.Log, cfg.Uploads = svc, db.Sessions(), log, filepath.Join(dir, "uploads")
 	s, err := web.New(cfg)
 	if err != nil {
 		t.Fatal(err)
@@ -89,10 +89,10 @@ func newStudio(t *testing.T, cfg web.Config) *studio {
 func (s *studio) withPeople() *studio {
 	s.t.Helper()
 	for _, r := range library.Roles() {
-		if _, err := s.service.AddUser(s.t.Context(), itself, string(r), "a long password", r); err != nil {
+		if _, err := s.studio.People.AddUser(s.t.Context(), itself, string(r), "a long password", r); err != nil {
 			s.t.Fatal(err)
 		}
-		token, _, err := s.service.NewToken(s.t.Context(), itself, string(r), "test", library.ScopeAdminister, 0)
+		token, _, err := s.studio.People.NewToken(s.t.Context(), itself, string(r), "test", library.ScopeAdminister, 0)
 		if err != nil {
 			s.t.Fatal(err)
 		}
@@ -609,18 +609,18 @@ func TestPagesCarryStrictHeaders(t *testing.T) {
 
 func TestPeopleKeepAnAdministrator(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
-	users, err := s.service.Users(t.Context(), itself)
+	users, err := s.studio.People.Users(t.Context(), itself)
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, u := range users {
 		if u.Role == library.Administrator {
-			if err := s.service.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, library.Artist, false); err == nil {
+			if err := s.studio.People.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, library.Artist, false); err == nil {
 				t.Error("the last administrator was taken away")
 			}
 		}
 		if u.Role == library.Artist {
-			if err := s.service.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, library.Artist, true); err != nil {
+			if err := s.studio.People.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, library.Artist, true); err != nil {
 				t.Error(err)
 			}
 		}
@@ -628,7 +628,7 @@ func TestPeopleKeepAnAdministrator(t *testing.T) {
 	if resp, _ := s.ask(library.Artist, "GET", "/api/v1/library", nil); resp.StatusCode != 401 {
 		t.Errorf("a closed account's token still works: %d", resp.StatusCode)
 	}
-	log, _, err := s.service.Audit(t.Context(), itself, library.AuditQuery{Per: 50})
+	log, _, err := s.studio.People.Audit(t.Context(), itself, library.AuditQuery{Per: 50})
 	if err != nil || len(log) < 9 || log[0].Action != "account changed" {
 		t.Errorf("%v, %v", log, err)
 	}

@@ -17,7 +17,7 @@ func (s *Server) mapOf(c *echo.Context) (*library.Map, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := s.Service.MapOf(c.Request().Context(), me(c), id)
+	p, err := s.Studio.Pictures.MapOf(c.Request().Context(), me(c), id)
 	if err == nil && p.Blob == "" {
 		err = library.ErrNotFound
 	}
@@ -69,7 +69,7 @@ func (s *Server) mapTile(c *echo.Context) error {
 		g.Component = p.Component
 	}
 	key := fmt.Sprintf("%s-%x-%s-%s-tile-%d-%d-%d-%g", p.Blob[:16], p.Layer, g.Component, p.Channel, g.Level, g.X, g.Y, g.Exposure)
-	return s.picture(c, key, "image/png", func() ([]byte, error) { return s.Service.TileOf(c.Request().Context(), p, g) })
+	return s.picture(c, key, "image/png", func() ([]byte, error) { return s.Studio.Pictures.TileOf(c.Request().Context(), p, g) })
 }
 
 func (s *Server) mapPixel(c *echo.Context) error {
@@ -81,7 +81,7 @@ func (s *Server) mapPixel(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	values, err := s.Service.Pixel(c.Request().Context(), p, n[0], n[1])
+	values, err := s.Studio.Pictures.Pixel(c.Request().Context(), p, n[0], n[1])
 	if err != nil {
 		return err
 	}
@@ -101,7 +101,7 @@ func (s *Server) mapSection(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	values, err := s.Service.Section(c.Request().Context(), p, v[0], v[1], v[2], v[3], n[0])
+	values, err := s.Studio.Pictures.Section(c.Request().Context(), p, v[0], v[1], v[2], v[3], n[0])
 	if err != nil {
 		return err
 	}
@@ -114,5 +114,5 @@ func (s *Server) heat(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.picture(c, m.LookKey()+"-heat", "image/png", func() ([]byte, error) { return s.Service.HeatOf(c.Request().Context(), m) })
+	return s.picture(c, m.LookKey()+"-heat", "image/png", func() ([]byte, error) { return s.Studio.Pictures.HeatOf(c.Request().Context(), m) })
 }

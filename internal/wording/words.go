@@ -99,11 +99,14 @@ func unknown(f fact.Fact) string {
 func percent(share float64) string { return fmt.Sprintf("%.0f\u00a0%%", 100*share) }
 
 // count is a number with its noun: "1 sample", "2 samples".
-func count(n float64, noun string) string {
+func count(n float64, noun string) string { return Count(int(n), noun) }
+
+// Count is a number with its noun: "1 set", "2 sets".
+func Count(n int, noun string) string {
 	if n == 1 {
 		return "1 " + noun
 	}
-	return fmt.Sprintf("%.0f %ss", n, noun)
+	return fmt.Sprintf("%d %ss", n, noun)
 }
 
 // channelOf is the channel among a fact's values.
