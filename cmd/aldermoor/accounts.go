@@ -9,21 +9,23 @@ import (
 	"strings"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/studio"
 
 	"github.com/spf13/cobra"
 )
 
 // byCommand is who acts on the command line.
-var byCommand = library.Command("command line")
+var byCommand = people.Command("command line")
 
 // tools opens the rows of a data folder. Beside a running server they are used as they
 // are; without one they are migrated if they are older than this program.
-func tools(ctx context.Context, dir string) (*library.Studio, func(), error) {
+func tools(ctx context.Context, dir string) (*studio.Studio, func(), error) {
 	db, done, err := openRows(ctx, dir)
 	if err != nil {
 		return nil, nil, err
 	}
-	return library.New(library.Config{Store: db, Log: logger(false)}), done, nil
+	return studio.New(studio.Config{Store: db, Log: logger(false)}), done, nil
 }
 
 func userCommand() *cobra.Command {
@@ -41,7 +43,7 @@ func userCommand() *cobra.Command {
 		if err != nil && line == "" {
 			return errors.New("no password came on standard input")
 		}
-		u, err := s.People.AddUser(ctx, byCommand, name, strings.TrimRight(line, "\r\n"), library.Role(role))
+		u, err := s.People.AddUser(ctx, byCommand, name, strings.TrimRight(line, "\r\n"), people.Role(role))
 		if err == nil {
 			fmt.Printf("%s may now enter as %s.\n", u.Name, u.Role)
 		}
@@ -101,14 +103,14 @@ func tokenCommand() *cobra.Command {
 			return err
 		}
 		defer done()
-		token, _, err := s.People.NewToken(ctx, byCommand, name, label, library.Scope(scope), days)
+		token, _, err := s.People.NewToken(ctx, byCommand, name, label, people.Scope(scope), days)
 		if err == nil {
 			fmt.Println(token)
 		}
 		return err
 	})}
 	create.Flags().StringVar(&name, "user", "", "account that the token stands for")
-	create.Flags().StringVar(&scope, "scope", string(library.ScopeAdminister), "read, contribute or administer: how much of the account's role it may use")
+	create.Flags().StringVar(&scope, "scope", string(people.ScopeAdminister), "read, contribute or administer: how much of the account's role it may use")
 	create.Flags().IntVar(&days, "days", 0, "how long it holds; 0 for a year")
 	create.Flags().StringVar(&label, "label", "command line", "what it is for")
 	create.Flags().StringVar(&data, "data", env("ALDERMOOR_DATA", ""), "folder of the studio's data")

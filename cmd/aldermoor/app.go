@@ -16,7 +16,7 @@ import (
 	"aldermoor/core/parcel"
 	"aldermoor/internal/blob"
 	"aldermoor/internal/jobs"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/studio"
 	"aldermoor/internal/store"
 	"aldermoor/internal/watch"
 	"aldermoor/internal/web"
@@ -28,7 +28,7 @@ type app struct {
 	store  *store.Store
 	disk   *blob.Disk
 	queue  *jobs.Queue
-	studio *library.Studio
+	studio *studio.Studio
 	log    *slog.Logger
 	unlock func()
 
@@ -67,7 +67,7 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 		return nil, err
 	}
 	a.queue = jobs.New(a.store.DB(), a.store.Reads(), log)
-	a.studio = library.New(library.Config{Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
+	a.studio = studio.New(studio.Config{Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
 		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20},
 		Archives: parcel.Limits{Entries: l.archiveFiles, Bytes: int64(l.archiveGB) << 30, Ratio: parcel.DefaultLimits.Ratio}})
 	for kind, h := range a.studio.Handlers() {
@@ -110,7 +110,7 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 		if !a.studio.Search.Loaded() {
 			return errors.New("the Library is being read")
 		}
-		return a.store.Read(ctx, func(tx library.StudioReader) error { _, err := tx.LastEvent(); return err })
+		return a.store.Read(ctx, func(tx studio.Reader) error { _, err := tx.LastEvent(); return err })
 	}
 	s, err := web.New(c)
 	if err != nil {

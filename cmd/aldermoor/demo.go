@@ -14,6 +14,11 @@ import (
 
 	"aldermoor/core/station"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/studio"
 	"aldermoor/internal/web"
 
 	"github.com/spf13/cobra"
@@ -58,12 +63,12 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
-func demoAccounts(ctx context.Context, s *library.Studio) error {
+func demoAccounts(ctx context.Context, s *studio.Studio) error {
 	if fresh, err := s.People.Fresh(ctx); err != nil || !fresh {
 		return err
 	}
 	for _, u := range web.DemoAccounts {
-		if _, err := s.People.AddUser(ctx, library.Command("demo"), u.Name, library.DemoPassword, u.Role); err != nil {
+		if _, err := s.People.AddUser(ctx, people.Command("demo"), u.Name, people.DemoPassword, u.Role); err != nil {
 			return err
 		}
 	}
@@ -71,7 +76,7 @@ func demoAccounts(ctx context.Context, s *library.Studio) error {
 }
 
 // demoLibrarian acts in the story.
-var demoLibrarian = library.As("librarian", library.Librarian)
+var demoLibrarian = people.As("librarian", people.Librarian)
 
 // demoDelivery is one delivery of the story, and what the demo's librarian does
 // with it: release it, accept it, or leave it for whoever watches.
@@ -116,7 +121,7 @@ func previews() (out []demoDelivery) {
 
 // deliverDemo stocks the Library from previews, then lets the stations deliver one after
 // another. A demo that was stopped goes on where it was.
-func deliverDemo(ctx context.Context, s *library.Studio, px int) error {
+func deliverDemo(ctx context.Context, s *studio.Studio, px int) error {
 	had, err := s.Intake.Deliveries(ctx, demoLibrarian, 200)
 	if err != nil {
 		return err
@@ -160,7 +165,7 @@ func deliverDemo(ctx context.Context, s *library.Studio, px int) error {
 }
 
 // deliverOne takes the scans of a delivery and sends them as one archive.
-func deliverOne(ctx context.Context, s *library.Studio, w *station.Writer, d demoDelivery, file string, px int) (int64, error) {
+func deliverOne(ctx context.Context, s *studio.Studio, w *station.Writer, d demoDelivery, file string, px int) (int64, error) {
 	var archive bytes.Buffer
 	z := zip.NewWriter(&archive)
 	for i, slug := range d.sets {
@@ -190,12 +195,12 @@ func deliverOne(ctx context.Context, s *library.Studio, w *station.Writer, d dem
 		return 0, err
 	}
 	sent := false
-	got, err := s.Intake.Receive(ctx, library.Command("station"), func() (library.Incoming, error) {
+	got, err := s.Intake.Receive(ctx, people.Command("station"), func() (intake.Incoming, error) {
 		if sent {
-			return library.Incoming{}, io.EOF
+			return intake.Incoming{}, io.EOF
 		}
 		sent = true
-		return library.Incoming{Path: file, R: &archive}, nil
+		return intake.Incoming{Path: file, R: &archive}, nil
 	}, func() (string, string) { return d.name, d.station })
 	return got.ID, err
 }
@@ -210,13 +215,13 @@ func materialOf(slug string) station.Material {
 }
 
 // actOn is the demo's librarian at work.
-func actOn(ctx context.Context, s *library.Studio, id int64, d demoDelivery) error {
+func actOn(ctx context.Context, s *studio.Studio, id int64, d demoDelivery) error {
 	for {
 		r, err := s.Intake.Delivery(ctx, demoLibrarian, id)
-		if err != nil || r.State == library.Failed {
+		if err != nil || r.State == intake.Failed {
 			return err
 		}
-		if r.State == library.Sorted {
+		if r.State == intake.Sorted {
 			break
 		}
 		select {
@@ -236,11 +241,11 @@ func actOn(ctx context.Context, s *library.Studio, id int64, d demoDelivery) err
 			}
 			continue
 		}
-		if m.Stage == library.Accepted {
+		if m.Stage == materials.Accepted {
 			continue // done before the demo was stopped
 		}
 		for _, slug := range d.sets {
-			if known := materialOf(slug); library.TitleOf(slug) == m.Name {
+			if known := materialOf(slug); materials.TitleOf(slug) == m.Name {
 				if err := describe(ctx, s, m, known, d); err != nil {
 					return err
 				}
@@ -251,16 +256,16 @@ func actOn(ctx context.Context, s *library.Studio, id int64, d demoDelivery) err
 }
 
 // sharpen gives a material that came as a preview its full maps.
-func sharpen(ctx context.Context, s *library.Studio, set library.Material) error {
+func sharpen(ctx context.Context, s *studio.Studio, set materials.Material) error {
 	if set.Known.Taken != "" {
 		return nil // done before the demo was stopped
 	}
-	of, err := s.Intake.SettleKnown(ctx, demoLibrarian, library.Seen{ID: set.ID}, library.TakeVersion)
+	of, err := s.Intake.SettleKnown(ctx, demoLibrarian, library.Seen{ID: set.ID}, intake.TakeVersion)
 	if refused(err) {
 		return nil
 	}
 	if err == nil {
-		_, err = s.Releases.Release(ctx, demoLibrarian, library.Seen{ID: of.ID}, library.ReleaseText{Notes: "The full maps."})
+		_, err = s.Releases.Release(ctx, demoLibrarian, library.Seen{ID: of.ID}, releases.ReleaseText{Notes: "The full maps."})
 	}
 	if refused(err) {
 		return nil
@@ -272,7 +277,7 @@ func sharpen(ctx context.Context, s *library.Studio, set library.Material) error
 func refused(err error) bool { return errors.As(err, new(library.Invalid)) }
 
 // describe fills in what the librarian knows about a material, and accepts or releases it.
-func describe(ctx context.Context, s *library.Studio, m library.Material, known station.Material, d demoDelivery) error {
+func describe(ctx context.Context, s *studio.Studio, m materials.Material, known station.Material, d demoDelivery) error {
 	licence, author := m.Licence, m.Author
 	if licence == "" {
 		licence = "LicenseRef-Studio-Only"
@@ -280,19 +285,19 @@ func describe(ctx context.Context, s *library.Studio, m library.Material, known 
 	if author == "" {
 		author = "Pale Lantern Pictures"
 	}
-	c := library.Change{Name: &known.Name, Tags: &known.Tags, Categories: &known.Categories, Contact: &known.Contact, Licence: &licence, Author: &author}
+	c := materials.Change{Name: &known.Name, Tags: &known.Tags, Categories: &known.Categories, Contact: &known.Contact, Licence: &licence, Author: &author}
 	if _, err := s.Materials.Patch(ctx, demoLibrarian, library.Seen{ID: m.ID}, c); err != nil {
 		return err
 	}
 	if d.do == "accept" {
-		_, err := s.Intake.Place(ctx, demoLibrarian, m.DeliveryID, 0, []library.Seen{{ID: m.ID}}, library.Accepted)
+		_, err := s.Intake.Place(ctx, demoLibrarian, m.DeliveryID, 0, []library.Seen{{ID: m.ID}}, materials.Accepted)
 		return err
 	}
 	notes := d.notes
 	if notes == "" {
 		notes = "First release, for The Salt Clerk."
 	}
-	if _, err := s.Releases.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, library.ReleaseText{Notes: notes}); err != nil && !refused(err) {
+	if _, err := s.Releases.Release(ctx, demoLibrarian, library.Seen{ID: m.ID}, releases.ReleaseText{Notes: notes}); err != nil && !refused(err) {
 		return err
 	}
 	return nil

@@ -1,13 +1,13 @@
 package main
 
 import (
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/search"
 	"context"
 	"strings"
 	"sync"
 	"testing"
 	"time"
-
-	"aldermoor/internal/library"
 )
 
 // The first visitor of the demo sees a full wall: six materials at once, and twenty soon.
@@ -33,10 +33,10 @@ func TestTheDemoIsStockedAtOnce(t *testing.T) {
 			t.Error(err)
 		}
 	})
-	by := library.As("artist", library.Artist)
-	until := func(n int, most time.Duration) library.Found {
+	by := people.As("artist", people.Artist)
+	until := func(n int, most time.Duration) search.Found {
 		for {
-			f, err := a.studio.Search.Find(ctx, by, library.Query{Per: 60})
+			f, err := a.studio.Search.Find(ctx, by, search.Query{Per: 60})
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -10,7 +10,11 @@ import (
 
 	"aldermoor/core/scale"
 	"aldermoor/core/station"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
+	"aldermoor/internal/library/studio"
 
 	"github.com/spf13/cobra"
 )
@@ -26,12 +30,12 @@ func seedCommand() *cobra.Command {
 			return err
 		}
 		defer a.close()
-		by := library.Command("seed")
-		found, err := a.studio.Search.Find(ctx, by, library.Query{Per: 200})
+		by := people.Command("seed")
+		found, err := a.studio.Search.Find(ctx, by, search.Query{Per: 200})
 		if err != nil {
 			return err
 		}
-		var from []library.Material
+		var from []materials.Material
 		for _, k := range found.Items {
 			m, err := a.studio.Materials.Material(ctx, by, k.MaterialID)
 			if err != nil {
@@ -45,7 +49,7 @@ func seedCommand() *cobra.Command {
 		s := seeder{rng: rand.New(rand.NewPCG(7, 11)), from: from, about: station.Materials(), tags: tags}
 		const each = 1000 // a transaction
 		for done := 0; done < n; done += each {
-			err := a.store.Write(ctx, func(tx library.StudioTx) error {
+			err := a.store.Write(ctx, func(tx studio.Tx) error {
 				for i := done; i < min(n, done+each); i++ {
 					if err := s.publish(tx, i); err != nil {
 						return err
@@ -69,7 +73,7 @@ func seedCommand() *cobra.Command {
 // seeder makes materials up.
 type seeder struct {
 	rng   *rand.Rand
-	from  []library.Material
+	from  []materials.Material
 	about []station.Material
 	tags  int
 }
@@ -79,14 +83,14 @@ var seedWords = []string{"worn", "wet", "pale", "dark", "coarse", "fine", "old",
 func (s *seeder) word() string { return seedWords[s.rng.IntN(len(seedWords))] }
 
 // publish adds and releases the i-th material.
-func (s *seeder) publish(tx library.StudioTx, i int) error {
+func (s *seeder) publish(tx studio.Tx, i int) error {
 	m := s.from[s.rng.IntN(len(s.from))]
 	about := s.about[s.rng.IntN(len(s.about))]
-	m.ID, m.DeliveryID, m.Released, m.ReleasedVersion, m.Stage = 0, 0, 1, 1, library.Accepted
-	m.Recipe, m.Finish, m.Known = nil, library.Finish{}, nil
+	m.ID, m.DeliveryID, m.Released, m.ReleasedVersion, m.Stage = 0, 0, 1, 1, materials.Accepted
+	m.Recipe, m.Finish, m.Known = nil, materials.Finish{}, nil
 	m.SetKey = fmt.Sprintf("seed %d", i)
 	m.Name = fmt.Sprintf("%s, %s %s %d", about.Name, s.word(), s.word(), i)
-	m.Slug = library.Slug(m.Name)
+	m.Slug = materials.Slug(m.Name)
 	m.Tags, m.Categories, m.Contact = append(slices.Clone(about.Tags), s.word()), about.Categories, about.Contact
 	if s.tags > 0 {
 		m.Tags = append(m.Tags, fmt.Sprintf("shade %d", s.rng.IntN(s.tags)), fmt.Sprintf("shade %d", s.rng.IntN(s.tags)))
@@ -97,9 +101,9 @@ func (s *seeder) publish(tx library.StudioTx, i int) error {
 	if err := tx.AddMaterial(&m); err != nil {
 		return err
 	}
-	r := library.Release{MaterialID: m.ID, Number: 1, Notes: "Copied for measuring.", By: "seed", Created: time.Now(), Material: m}
+	r := releases.Release{MaterialID: m.ID, Number: 1, Notes: "Copied for measuring.", By: "seed", Created: time.Now(), Material: m}
 	if err := tx.AddRelease(&r); err != nil {
 		return err
 	}
-	return tx.Publish(library.CardOf(r))
+	return tx.Publish(releases.CardOf(r))
 }

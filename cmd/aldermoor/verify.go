@@ -8,7 +8,7 @@ import (
 	"path/filepath"
 
 	"aldermoor/internal/blob"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/studio"
 	"aldermoor/internal/store"
 
 	"github.com/spf13/cobra"
@@ -69,7 +69,7 @@ func verifyCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		err = db.Read(ctx, func(tx library.StudioReader) error {
+		err = db.Read(ctx, func(tx studio.Reader) error {
 			return tx.KnownBlobs(func(sum string) {
 				if !disk.Blobs.Has(sum) {
 					report("blob %s: a row names it, but it is missing", sum)

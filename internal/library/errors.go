@@ -10,9 +10,9 @@ var ErrStale = errors.New("changed by somebody else")
 
 // Invalid is something that a person asked for and that can't be; it says why
 // and what to do.
-type Invalid struct{ Says string }
+type Invalid string
 
-func (e Invalid) Error() string { return e.Says }
+func (e Invalid) Error() string { return string(e) }
 
 // Seen is a material and the version of it that a write was made for; 0 for whatever
 // there is.

@@ -5,25 +5,25 @@ import (
 	"time"
 
 	"aldermoor/internal/jobs"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
 )
 
 const userColumns = `u.id, u.version, u.name, u.role, u.password, u.disabled, u.created, u.code, u.code_ends`
 
-func userFields(u *library.User, created, ends *int64) []any {
+func userFields(u *people.User, created, ends *int64) []any {
 	return []any{&u.ID, &u.Version, &u.Name, &u.Role, &u.Password, &u.Disabled, created, &u.Code, ends}
 }
 
-func (t *tx) user(where string, args ...any) (u library.User, err error) {
+func (t *tx) user(where string, args ...any) (u people.User, err error) {
 	var created, ends int64
 	err = t.one(`SELECT `+userColumns+` FROM users u WHERE `+where, args, userFields(&u, &created, &ends)...)
 	u.Created, u.CodeEnds = moment(created), endOf(ends)
 	return u, err
 }
 
-func (t *tx) Users() (list []library.User, err error) {
+func (t *tx) Users() (list []people.User, err error) {
 	err = t.each(`SELECT `+userColumns+` FROM users u ORDER BY u.name`, nil, func(scan func(...any) error) error {
-		var u library.User
+		var u people.User
 		var created, ends int64
 		err := scan(userFields(&u, &created, &ends)...)
 		u.Created, u.CodeEnds = moment(created), endOf(ends)
@@ -33,10 +33,10 @@ func (t *tx) Users() (list []library.User, err error) {
 	return list, err
 }
 
-func (t *tx) User(id int64) (library.User, error)         { return t.user(`u.id = ?`, id) }
-func (t *tx) UserNamed(name string) (library.User, error) { return t.user(`u.name = ?`, name) }
+func (t *tx) User(id int64) (people.User, error)         { return t.user(`u.id = ?`, id) }
+func (t *tx) UserNamed(name string) (people.User, error) { return t.user(`u.name = ?`, name) }
 
-func (t *tx) SaveUser(u *library.User) (err error) {
+func (t *tx) SaveUser(u *people.User) (err error) {
 	t.Changed("people")
 	if u.ID == 0 {
 		u.Version = 1
@@ -57,16 +57,16 @@ func (t *tx) SaveUser(u *library.User) (err error) {
 
 const tokenColumns = `k.id, k.user_id, k.label, k.scope, k.created, k.ends, k.used`
 
-func tokenFields(k *library.Token, at *[3]int64) []any {
+func tokenFields(k *people.Token, at *[3]int64) []any {
 	return []any{&k.ID, &k.UserID, &k.Label, &k.Scope, &at[0], &at[1], &at[2]}
 }
 
-func (t *tx) AddToken(k *library.Token, hash []byte) (err error) {
+func (t *tx) AddToken(k *people.Token, hash []byte) (err error) {
 	k.ID, err = t.insert(`INSERT INTO tokens (user_id, label, scope, hash, created, ends) VALUES (?, ?, ?, ?, ?, ?)`, k.UserID, k.Label, k.Scope, hash, stamp(k.Made), ending(k.Ends))
 	return err
 }
 
-func (t *tx) Token(hash []byte) (k library.Token, u library.User, err error) {
+func (t *tx) Token(hash []byte) (k people.Token, u people.User, err error) {
 	var at [3]int64
 	var created, ends int64
 	err = t.one(`SELECT `+tokenColumns+`, `+userColumns+` FROM tokens k JOIN users u ON u.id = k.user_id WHERE k.hash = ?`, []any{hash},
@@ -75,9 +75,9 @@ func (t *tx) Token(hash []byte) (k library.Token, u library.User, err error) {
 	return k, u, err
 }
 
-func (t *tx) Tokens(user int64) (list []library.Token, err error) {
+func (t *tx) Tokens(user int64) (list []people.Token, err error) {
 	err = t.each(`SELECT `+tokenColumns+` FROM tokens k WHERE k.user_id = ? ORDER BY k.id DESC`, []any{user}, func(scan func(...any) error) error {
-		var k library.Token
+		var k people.Token
 		var at [3]int64
 		err := scan(tokenFields(&k, &at)...)
 		k.Made, k.Ends, k.Used = moment(at[0]), endOf(at[1]), endOf(at[2])
@@ -102,16 +102,16 @@ func (t *tx) UseToken(id int64, at time.Time) error {
 
 const signInColumns = `i.id, i.user_id, i.at, i.seen, i.address, i.agent`
 
-func signInFields(s *library.SignIn, at *[2]int64) []any {
+func signInFields(s *people.SignIn, at *[2]int64) []any {
 	return []any{&s.ID, &s.UserID, &at[0], &at[1], &s.Address, &s.Agent}
 }
 
-func (t *tx) AddSignIn(s library.SignIn) error {
+func (t *tx) AddSignIn(s people.SignIn) error {
 	_, err := t.exec(`INSERT INTO sign_ins (id, user_id, at, seen, address, agent) VALUES (?, ?, ?, ?, ?, ?)`, s.ID, s.UserID, stamp(s.At), stamp(s.Seen), s.Address, s.Agent)
 	return err
 }
 
-func (t *tx) SignIn(id string) (s library.SignIn, u library.User, err error) {
+func (t *tx) SignIn(id string) (s people.SignIn, u people.User, err error) {
 	var at [2]int64
 	var created, ends int64
 	err = t.one(`SELECT `+signInColumns+`, `+userColumns+` FROM sign_ins i JOIN users u ON u.id = i.user_id WHERE i.id = ?`, []any{id},
@@ -120,9 +120,9 @@ func (t *tx) SignIn(id string) (s library.SignIn, u library.User, err error) {
 	return s, u, err
 }
 
-func (t *tx) SignIns(user int64) (list []library.SignIn, err error) {
+func (t *tx) SignIns(user int64) (list []people.SignIn, err error) {
 	err = t.each(`SELECT `+signInColumns+` FROM sign_ins i WHERE i.user_id = ? ORDER BY i.seen DESC`, []any{user}, func(scan func(...any) error) error {
-		var s library.SignIn
+		var s people.SignIn
 		var at [2]int64
 		err := scan(signInFields(&s, &at)...)
 		s.At, s.Seen = moment(at[0]), moment(at[1])
@@ -142,12 +142,12 @@ func (t *tx) EndSignIns(user int64, id string) error {
 	return err
 }
 
-func (t *tx) AddAudit(e library.AuditEntry) error {
+func (t *tx) AddAudit(e people.AuditEntry) error {
 	_, err := t.exec(`INSERT INTO audit (at, actor, action, subject, detail) VALUES (?, ?, ?, ?, ?)`, stamp(e.At), e.Actor, e.Action, e.Subject, e.Detail)
 	return err
 }
 
-func (t *tx) Audit(q library.AuditQuery) (list []library.AuditEntry, err error) {
+func (t *tx) Audit(q people.AuditQuery) (list []people.AuditEntry, err error) {
 	where, args := []string{"1"}, []any{}
 	if q.Actor != "" {
 		where, args = append(where, "actor = ?"), append(args, q.Actor)
@@ -160,7 +160,7 @@ func (t *tx) Audit(q library.AuditQuery) (list []library.AuditEntry, err error) 
 	}
 	args = append(args, q.Per+1, (q.Page-1)*q.Per)
 	err = t.each(`SELECT at, actor, action, subject, detail FROM audit WHERE `+strings.Join(where, " AND ")+` ORDER BY id DESC LIMIT ? OFFSET ?`, args, func(scan func(...any) error) error {
-		var e library.AuditEntry
+		var e people.AuditEntry
 		var at int64
 		err := scan(&at, &e.Actor, &e.Action, &e.Subject, &e.Detail)
 		e.At = moment(at)

@@ -7,23 +7,24 @@ import (
 
 	"aldermoor/core/inspect"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
 )
 
-func (t *tx) AddDelivery(d *library.Delivery) (err error) {
+func (t *tx) AddDelivery(d *intake.Delivery) (err error) {
 	t.Changed("deliveries")
 	d.Version = 1
 	d.ID, err = t.insert(`INSERT INTO deliveries (name, station, state, created, by) VALUES (?, ?, ?, ?, ?)`, d.Name, d.Station, d.State, stamp(d.Created), d.By)
 	return err
 }
 
-func (t *tx) AddParcel(p *library.Parcel) (err error) {
+func (t *tx) AddParcel(p *intake.Parcel) (err error) {
 	p.ID, err = t.insert(`INSERT INTO parcels (delivery_id, path, blob, size) VALUES (?, ?, ?, ?)`, p.DeliveryID, p.Path, p.Blob, p.Size)
 	return err
 }
 
-func (t *tx) Parcels(delivery int64) (list []library.Parcel, err error) {
+func (t *tx) Parcels(delivery int64) (list []intake.Parcel, err error) {
 	err = t.each(`SELECT id, delivery_id, path, blob, size, opened, folder FROM parcels WHERE delivery_id = ? ORDER BY id`, []any{delivery}, func(scan func(...any) error) error {
-		var p library.Parcel
+		var p intake.Parcel
 		err := scan(&p.ID, &p.DeliveryID, &p.Path, &p.Blob, &p.Size, &p.Opened, &p.Folder)
 		list = append(list, p)
 		return err
@@ -31,7 +32,7 @@ func (t *tx) Parcels(delivery int64) (list []library.Parcel, err error) {
 	return list, err
 }
 
-func (t *tx) SetParcel(p library.Parcel) error {
+func (t *tx) SetParcel(p intake.Parcel) error {
 	_, err := t.exec(`UPDATE parcels SET blob = ?, size = ?, opened = ?, folder = ? WHERE id = ?`, p.Blob, p.Size, p.Opened, p.Folder, p.ID)
 	return err
 }
@@ -49,14 +50,14 @@ const deliveryColumns = `d.id, d.version, d.name, d.station, d.state, d.error, d
 	(SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage = 'sorted'),
 	(SELECT coalesce(sum(size), 0) FROM files f WHERE f.delivery_id = d.id AND f.examined IS NULL AND f.problem = '')`
 
-func scanDelivery(scan func(...any) error) (d library.Delivery, err error) {
+func scanDelivery(scan func(...any) error) (d intake.Delivery, err error) {
 	var created int64
 	err = scan(&d.ID, &d.Version, &d.Name, &d.Station, &d.State, &d.Error, &created, &d.By, &d.Files, &d.Examined, &d.Failed, &d.Bytes, &d.Sets, &d.Doubtful, &d.Waiting, &d.Ahead)
 	d.Created = moment(created)
 	return d, err
 }
 
-func (t *tx) Delivery(id int64) (library.Delivery, error) {
+func (t *tx) Delivery(id int64) (intake.Delivery, error) {
 	d, err := scanDelivery(t.QueryRowContext(t.ctx, `SELECT `+deliveryColumns+` FROM deliveries d WHERE id = ?`, id).Scan)
 	if err == sql.ErrNoRows {
 		err = library.ErrNotFound
@@ -64,7 +65,7 @@ func (t *tx) Delivery(id int64) (library.Delivery, error) {
 	return d, err
 }
 
-func (t *tx) Deliveries(limit int) (list []library.Delivery, err error) {
+func (t *tx) Deliveries(limit int) (list []intake.Delivery, err error) {
 	err = t.each(`SELECT `+deliveryColumns+` FROM deliveries d ORDER BY d.id DESC LIMIT ?`, []any{limit}, func(scan func(...any) error) error {
 		d, err := scanDelivery(scan)
 		list = append(list, d)
@@ -73,13 +74,13 @@ func (t *tx) Deliveries(limit int) (list []library.Delivery, err error) {
 	return list, err
 }
 
-func (t *tx) SetDelivery(id int64, s library.State, station, problem string) error {
+func (t *tx) SetDelivery(id int64, s intake.State, station, problem string) error {
 	t.changed(id)
 	_, err := t.exec(`UPDATE deliveries SET version = version + 1, state = ?, station = CASE WHEN ? = '' THEN station ELSE ? END, error = ? WHERE id = ?`, s, station, station, problem, id)
 	return err
 }
 
-func (t *tx) AddFile(f *library.File) (err error) {
+func (t *tx) AddFile(f *intake.File) (err error) {
 	f.ID, err = t.insert(`INSERT INTO files (delivery_id, parcel_id, entry, path, blob, size, problem) VALUES (?, ?, ?, ?, ?, ?, ?)`, f.DeliveryID, f.ParcelID, f.Entry, f.Path, f.Blob, f.Size, f.Problem)
 	if taken(err) {
 		return library.ErrStale
@@ -88,7 +89,7 @@ func (t *tx) AddFile(f *library.File) (err error) {
 	return err
 }
 
-func (t *tx) MoveFile(f library.File) error {
+func (t *tx) MoveFile(f intake.File) error {
 	_, err := t.exec(`UPDATE files SET path = ? WHERE id = ?`, f.Path, f.ID)
 	return err
 }
@@ -100,7 +101,7 @@ func (t *tx) RemoveFile(id int64) error {
 
 const fileColumns = `id, delivery_id, parcel_id, entry, path, blob, size, examined, ratio, problem`
 
-func scanFile(scan func(...any) error) (f library.File, err error) {
+func scanFile(scan func(...any) error) (f intake.File, err error) {
 	var examined sql.NullString
 	if err = scan(&f.ID, &f.DeliveryID, &f.ParcelID, &f.Entry, &f.Path, &f.Blob, &f.Size, &examined, &f.Ratio, &f.Problem); err != nil || !examined.Valid {
 		return f, err
@@ -109,7 +110,7 @@ func scanFile(scan func(...any) error) (f library.File, err error) {
 	return f, json.Unmarshal([]byte(examined.String), f.Examined)
 }
 
-func (t *tx) File(id int64) (library.File, error) {
+func (t *tx) File(id int64) (intake.File, error) {
 	f, err := scanFile(t.QueryRowContext(t.ctx, `SELECT `+fileColumns+` FROM files WHERE id = ?`, id).Scan)
 	if err == sql.ErrNoRows {
 		err = library.ErrNotFound
@@ -122,7 +123,7 @@ func (t *tx) Examined(file int64) (*inspect.Examined, error) {
 	return f.Examined, err
 }
 
-func (t *tx) Files(delivery int64) (list []library.File, err error) {
+func (t *tx) Files(delivery int64) (list []intake.File, err error) {
 	err = t.each(`SELECT `+fileColumns+` FROM files WHERE delivery_id = ? ORDER BY path`, []any{delivery}, func(scan func(...any) error) error {
 		f, err := scanFile(scan)
 		list = append(list, f)
@@ -131,13 +132,13 @@ func (t *tx) Files(delivery int64) (list []library.File, err error) {
 	return list, err
 }
 
-func (t *tx) SaveExamined(f library.File) error {
+func (t *tx) SaveExamined(f intake.File) error {
 	t.Changed(fmt.Sprintf("delivery:%d", f.DeliveryID))
 	_, err := t.exec(`UPDATE files SET examined = ?, ratio = ?, problem = ? WHERE id = ?`, doc(f.Examined), f.Ratio, f.Problem, f.ID)
 	return err
 }
 
-func (t *tx) ReplaceFile(f library.File) error {
+func (t *tx) ReplaceFile(f intake.File) error {
 	_, err := t.exec(`UPDATE files SET blob = ?, size = ?, examined = NULL, ratio = 0, problem = '' WHERE id = ?`, f.Blob, f.Size, f.ID)
 	return err
 }

@@ -7,12 +7,14 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/releases"
 )
 
 const materialColumns = `id, coalesce(delivery_id, 0), set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
 	licence, author, rights, station, captured, contact, tags, categories, report, doubts, released, released_version, created, updated, known, recipe, finish`
 
-func scanMaterial(scan func(...any) error) (m library.Material, err error) {
+func scanMaterial(scan func(...any) error) (m materials.Material, err error) {
 	var tags, categories, report, known, recipe, finish string
 	var created, updated int64
 	if err = scan(&m.ID, &m.DeliveryID, &m.SetKey, &m.Name, &m.Slug, &m.Version, &m.Stage, &m.Size.W, &m.Size.H, &m.SizeSource, &m.Depth, &m.DepthSource,
@@ -32,7 +34,7 @@ func scanMaterial(scan func(...any) error) (m library.Material, err error) {
 	return m, nil
 }
 
-func (t *tx) AddMaterial(m *library.Material) error {
+func (t *tx) AddMaterial(m *materials.Material) error {
 	var delivery any
 	if m.DeliveryID != 0 {
 		delivery = m.DeliveryID
@@ -59,18 +61,18 @@ func (t *tx) AddMaterial(m *library.Material) error {
 }
 
 // touched says that a material is otherwise than it was.
-func (t *tx) touched(m *library.Material) {
+func (t *tx) touched(m *materials.Material) {
 	t.Changed(fmt.Sprintf("material:%d", m.ID))
 	if m.DeliveryID != 0 {
 		t.changed(m.DeliveryID)
 	}
 }
 
-func (t *tx) AddMap(material int64, p *library.Map) (err error) {
+func (t *tx) AddMap(material int64, p *materials.Map) (err error) {
 	return t.addMap(material, p, false)
 }
 
-func (t *tx) addMap(material int64, p *library.Map, finished bool) (err error) {
+func (t *tx) addMap(material int64, p *materials.Map, finished bool) (err error) {
 	var file any
 	if p.FileID != 0 {
 		file = p.FileID
@@ -79,7 +81,7 @@ func (t *tx) addMap(material int64, p *library.Map, finished bool) (err error) {
 	return err
 }
 
-func (t *tx) SaveFinish(material int64, maps []library.Map) error {
+func (t *tx) SaveFinish(material int64, maps []materials.Map) error {
 	if _, err := t.exec(`DELETE FROM maps WHERE material_id = ? AND finished = 1`, material); err != nil {
 		return err
 	}
@@ -94,7 +96,7 @@ func (t *tx) SaveFinish(material int64, maps []library.Map) error {
 	return nil
 }
 
-func (t *tx) Material(id int64) (library.Material, error) {
+func (t *tx) Material(id int64) (materials.Material, error) {
 	m, err := scanMaterial(t.QueryRowContext(t.ctx, `SELECT `+materialColumns+` FROM materials WHERE id = ?`, id).Scan)
 	if err == sql.ErrNoRows {
 		return m, library.ErrNotFound
@@ -102,17 +104,17 @@ func (t *tx) Material(id int64) (library.Material, error) {
 	if err != nil {
 		return m, err
 	}
-	return m, t.maps(`SELECT id, material_id, channel, document, finished FROM maps WHERE material_id = ? ORDER BY id`, []any{id}, []*library.Material{&m})
+	return m, t.maps(`SELECT id, material_id, channel, document, finished FROM maps WHERE material_id = ? ORDER BY id`, []any{id}, []*materials.Material{&m})
 }
 
 // maps fills in the maps of materials by one query.
-func (t *tx) maps(query string, args []any, to []*library.Material) error {
-	at := map[int64]*library.Material{}
+func (t *tx) maps(query string, args []any, to []*materials.Material) error {
+	at := map[int64]*materials.Material{}
 	for _, m := range to {
 		at[m.ID] = m
 	}
 	return t.each(query, args, func(scan func(...any) error) error {
-		var p library.Map
+		var p materials.Map
 		var id, of int64
 		var channel, document string
 		var finished bool
@@ -132,7 +134,7 @@ func (t *tx) maps(query string, args []any, to []*library.Material) error {
 	})
 }
 
-func (t *tx) materials(where string, args ...any) (list []library.Material, err error) {
+func (t *tx) materials(where string, args ...any) (list []materials.Material, err error) {
 	err = t.each(`SELECT `+materialColumns+` FROM materials WHERE `+where, args, func(scan func(...any) error) error {
 		m, err := scanMaterial(scan)
 		list = append(list, m)
@@ -141,23 +143,23 @@ func (t *tx) materials(where string, args ...any) (list []library.Material, err 
 	return list, err
 }
 
-func (t *tx) MaterialsOf(delivery int64) ([]library.Material, error) {
+func (t *tx) MaterialsOf(delivery int64) ([]materials.Material, error) {
 	list, err := t.materials(`delivery_id = ? ORDER BY set_key`, delivery)
 	if err != nil {
 		return nil, err
 	}
-	to := make([]*library.Material, len(list))
+	to := make([]*materials.Material, len(list))
 	for i := range list {
 		to[i] = &list[i]
 	}
 	return list, t.maps(`SELECT p.id, p.material_id, p.channel, p.document, p.finished FROM maps p JOIN materials m ON m.id = p.material_id WHERE m.delivery_id = ? ORDER BY p.id`, []any{delivery}, to)
 }
 
-func (t *tx) Drafts(limit int) ([]library.Material, error) {
+func (t *tx) Drafts(limit int) ([]materials.Material, error) {
 	return t.materials(`stage = 'accepted' ORDER BY updated DESC, id DESC LIMIT ?`, limit)
 }
 
-func (t *tx) SaveMaterial(m *library.Material) error {
+func (t *tx) SaveMaterial(m *materials.Material) error {
 	r, err := t.exec(`UPDATE materials SET version = version + 1, name = ?, stage = ?, width = ?, height = ?, size_source = ?, depth = ?, depth_source = ?,
 		licence = ?, author = ?, rights = ?, station = ?, captured = ?, contact = ?, tags = ?, categories = ?, report = ?, doubts = ?,
 		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ? WHERE id = ? AND version = ?`,
@@ -203,7 +205,7 @@ func (t *tx) OwnersOf(delivery int64) (ids []int64, err error) {
 	return ids, err
 }
 
-func (t *tx) SaveGrades(m *library.Material) error {
+func (t *tx) SaveGrades(m *materials.Material) error {
 	r, err := t.exec(`UPDATE materials SET report = ?, finish = ?, doubts = ? WHERE id = ? AND version = ?`, doc(m.Report), doc(m.Finish), m.Doubts, m.ID, m.Version)
 	if err != nil {
 		return err
@@ -224,7 +226,7 @@ func (t *tx) MoveMaps(to int64, ids []int64) error {
 	return nil
 }
 
-func (t *tx) SaveMap(material int64, p library.Map) error {
+func (t *tx) SaveMap(material int64, p materials.Map) error {
 	_, err := t.exec(`UPDATE maps SET component = ?, channel = ?, document = ? WHERE id = ? AND material_id = ?`, p.Component, p.Channel, doc(p), p.ID, material)
 	return err
 }
@@ -288,7 +290,7 @@ func (t *tx) CountMaterials() (unseen, unreleased int, err error) {
 	return unseen, unreleased, err
 }
 
-func (t *tx) AddRelease(r *library.Release) (err error) {
+func (t *tx) AddRelease(r *releases.Release) (err error) {
 	r.ID, err = t.insert(`INSERT INTO releases (material_id, number, notes, created, by, snapshot, word) VALUES (?, ?, ?, ?, ?, ?, ?)`, r.MaterialID, r.Number, r.Notes, stamp(r.Created), r.By, doc(r.Material), r.Override)
 	if taken(err) {
 		return library.ErrStale
@@ -298,7 +300,7 @@ func (t *tx) AddRelease(r *library.Release) (err error) {
 
 const releaseColumns = `id, material_id, number, notes, created, by, snapshot, word`
 
-func scanRelease(scan func(...any) error) (r library.Release, err error) {
+func scanRelease(scan func(...any) error) (r releases.Release, err error) {
 	var snapshot string
 	var created int64
 	if err = scan(&r.ID, &r.MaterialID, &r.Number, &r.Notes, &created, &r.By, &snapshot, &r.Override); err != nil {
@@ -308,7 +310,7 @@ func scanRelease(scan func(...any) error) (r library.Release, err error) {
 	return r, undoc(snapshot, &r.Material)
 }
 
-func (t *tx) Release(id int64) (library.Release, error) {
+func (t *tx) Release(id int64) (releases.Release, error) {
 	r, err := scanRelease(t.QueryRowContext(t.ctx, `SELECT `+releaseColumns+` FROM releases WHERE id = ?`, id).Scan)
 	if err == sql.ErrNoRows {
 		err = library.ErrNotFound
@@ -316,7 +318,7 @@ func (t *tx) Release(id int64) (library.Release, error) {
 	return r, err
 }
 
-func (t *tx) ReleasesOf(material int64) (list []library.Release, err error) {
+func (t *tx) ReleasesOf(material int64) (list []releases.Release, err error) {
 	err = t.each(`SELECT `+releaseColumns+` FROM releases WHERE material_id = ? ORDER BY number DESC`, []any{material}, func(scan func(...any) error) error {
 		r, err := scanRelease(scan)
 		list = append(list, r)
@@ -325,7 +327,7 @@ func (t *tx) ReleasesOf(material int64) (list []library.Release, err error) {
 	return list, err
 }
 
-func (t *tx) Publish(c library.Card) error {
+func (t *tx) Publish(c releases.Card) error {
 	card, err := c.MarshalBinary()
 	if err != nil {
 		return err
@@ -339,8 +341,8 @@ func (t *tx) Publish(c library.Card) error {
 	return nil
 }
 
-func (t *tx) Cards(each func(library.Card)) error {
-	var r library.CardReader
+func (t *tx) Cards(each func(releases.Card)) error {
+	var r releases.CardReader
 	return t.each(`SELECT card FROM published ORDER BY material_id`, nil, func(scan func(...any) error) error {
 		var kept sql.RawBytes
 		if err := scan(&kept); err != nil {

@@ -5,9 +5,11 @@ import (
 	"errors"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
 )
 
-func (t *tx) AddStep(s *library.Step) (err error) {
+func (t *tx) AddStep(s *materials.Step) (err error) {
 	var delivery any
 	if s.DeliveryID != 0 {
 		delivery = s.DeliveryID
@@ -26,7 +28,7 @@ func (t *tx) AddStep(s *library.Step) (err error) {
 
 const stepColumns = `s.id, coalesce(s.delivery_id, 0), s.kind, s.says, s.by, s.user_id, s.at, s.undone, s.changes`
 
-func scanStep(scan func(...any) error) (s library.Step, err error) {
+func scanStep(scan func(...any) error) (s materials.Step, err error) {
 	var at int64
 	var changes string
 	if err = scan(&s.ID, &s.DeliveryID, &s.Kind, &s.Says, &s.By, &s.UserID, &at, &s.Undone, &changes); err != nil {
@@ -36,7 +38,7 @@ func scanStep(scan func(...any) error) (s library.Step, err error) {
 	return s, undoc(changes, &s.Changes)
 }
 
-func (t *tx) Step(id int64) (library.Step, error) {
+func (t *tx) Step(id int64) (materials.Step, error) {
 	s, err := scanStep(t.QueryRowContext(t.ctx, `SELECT `+stepColumns+` FROM steps s WHERE s.id = ?`, id).Scan)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = library.ErrNotFound
@@ -44,7 +46,7 @@ func (t *tx) Step(id int64) (library.Step, error) {
 	return s, err
 }
 
-func (t *tx) StepsOf(delivery, material int64, limit int) (list []library.Step, err error) {
+func (t *tx) StepsOf(delivery, material int64, limit int) (list []materials.Step, err error) {
 	query, of := `SELECT `+stepColumns+` FROM steps s WHERE s.delivery_id = ? ORDER BY s.id DESC LIMIT ?`, delivery
 	if delivery == 0 {
 		query, of = `SELECT `+stepColumns+` FROM step_materials k JOIN steps s ON s.id = k.step_id WHERE k.material_id = ? ORDER BY k.step_id DESC LIMIT ?`, material
@@ -62,9 +64,9 @@ func (t *tx) MarkStep(id int64, undone bool) error {
 	return err
 }
 
-func (t *tx) Rules() (list []library.Rule, err error) {
+func (t *tx) Rules() (list []intake.Rule, err error) {
 	err = t.each(`SELECT id, version, station, ending, channel, by, created FROM rules ORDER BY station, ending`, nil, func(scan func(...any) error) error {
-		var r library.Rule
+		var r intake.Rule
 		var at int64
 		err := scan(&r.ID, &r.Version, &r.Station, &r.Ending, &r.Channel, &r.By, &at)
 		r.Created = moment(at)
@@ -74,7 +76,7 @@ func (t *tx) Rules() (list []library.Rule, err error) {
 	return list, err
 }
 
-func (t *tx) SaveRule(r *library.Rule) (err error) {
+func (t *tx) SaveRule(r *intake.Rule) (err error) {
 	t.Changed("rules")
 	if r.ID != 0 {
 		res, err := t.exec(`UPDATE OR REPLACE rules SET version = version + 1, station = ?, ending = ?, channel = ?, by = ? WHERE id = ? AND (? = 0 OR version = ?)`,

@@ -22,6 +22,7 @@ import (
 	"time"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/studio"
 
 	"github.com/pressly/goose/v3"
 	"modernc.org/sqlite"
@@ -143,7 +144,7 @@ func (s *Store) Reads() *sql.DB { return s.read }
 func (s *Store) OnCommit(f func([]library.Event)) { s.committed = f }
 
 // Write implements library.StudioStore.
-func (s *Store) Write(ctx context.Context, f func(library.StudioTx) error) error {
+func (s *Store) Write(ctx context.Context, f func(studio.Tx) error) error {
 	t, err := s.write.BeginTx(ctx, nil)
 	if err != nil {
 		return named(fmt.Errorf("begin a transaction: %w", err))
@@ -171,7 +172,7 @@ func (s *Store) Write(ctx context.Context, f func(library.StudioTx) error) error
 }
 
 // Read implements library.StudioStore.
-func (s *Store) Read(ctx context.Context, f func(library.StudioReader) error) error {
+func (s *Store) Read(ctx context.Context, f func(studio.Reader) error) error {
 	t, err := s.read.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
 	if err != nil {
 		return fmt.Errorf("begin a transaction: %w", err)

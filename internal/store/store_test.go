@@ -15,6 +15,9 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/studio"
 	"aldermoor/internal/store"
 )
 
@@ -28,7 +31,7 @@ func open(t *testing.T, dir string) *store.Store {
 	return s
 }
 
-func write(t *testing.T, s *store.Store, f func(library.StudioTx) error) {
+func write(t *testing.T, s *store.Store, f func(studio.Tx) error) {
 	t.Helper()
 	if err := s.Write(t.Context(), f); err != nil {
 		t.Fatal(err)
@@ -36,22 +39,22 @@ func write(t *testing.T, s *store.Store, f func(library.StudioTx) error) {
 }
 
 // material is a delivered one with a map.
-func aMaterial(t *testing.T, s *store.Store) library.Material {
+func aMaterial(t *testing.T, s *store.Store) materials.Material {
 	t.Helper()
-	m := library.Material{SetKey: "000 slates", Name: "Slates", Slug: "slates", Stage: library.Unseen, Size: scale.Size{W: 1.7, H: 1.1}, Tags: []string{"wet", "grey"}, Categories: []string{}, Created: time.Unix(1, 0), Updated: time.Unix(2, 0)}
-	write(t, s, func(tx library.StudioTx) error {
-		d := library.Delivery{Name: "Tuesday", Station: "Quay Rig", State: library.Sorted, Created: time.Unix(1, 0)}
+	m := materials.Material{SetKey: "000 slates", Name: "Slates", Slug: "slates", Stage: materials.Unseen, Size: scale.Size{W: 1.7, H: 1.1}, Tags: []string{"wet", "grey"}, Categories: []string{}, Created: time.Unix(1, 0), Updated: time.Unix(2, 0)}
+	write(t, s, func(tx studio.Tx) error {
+		d := intake.Delivery{Name: "Tuesday", Station: "Quay Rig", State: intake.Sorted, Created: time.Unix(1, 0)}
 		if err := tx.AddDelivery(&d); err != nil {
 			return err
 		}
-		f := library.File{DeliveryID: d.ID, Path: "a.png", Blob: "ab", Size: 3}
+		f := intake.File{DeliveryID: d.ID, Path: "a.png", Blob: "ab", Size: 3}
 		if err := tx.AddFile(&f); err != nil {
 			return err
 		}
 		m.DeliveryID = d.ID
-		p := library.Map{FileID: f.ID, Channel: material.Normal, Confidence: 0.9}
+		p := materials.Map{FileID: f.ID, Channel: material.Normal, Confidence: 0.9}
 		p.File, p.Blob, p.Component = "a.png", "ab", "rgb"
-		m.Maps = []library.Map{p}
+		m.Maps = []materials.Map{p}
 		return tx.AddMaterial(&m)
 	})
 	return m
@@ -63,7 +66,7 @@ func TestMaterialsComeBackAsTheyWere(t *testing.T) {
 	m := aMaterial(t, s)
 	s.Close()
 	s = open(t, dir) // and migrations run once
-	err := s.Read(t.Context(), func(tx library.StudioReader) error {
+	err := s.Read(t.Context(), func(tx studio.Reader) error {
 		got, err := tx.Material(m.ID)
 		if err != nil {
 			return err
@@ -85,11 +88,11 @@ func TestMaterialsComeBackAsTheyWere(t *testing.T) {
 func TestAStaleVersionIsRefused(t *testing.T) {
 	s := open(t, t.TempDir())
 	m := aMaterial(t, s)
-	write(t, s, func(tx library.StudioTx) error { a := m; return tx.SaveMaterial(&a) })
-	if err := s.Write(t.Context(), func(tx library.StudioTx) error { b := m; return tx.SaveMaterial(&b) }); !errors.Is(err, library.ErrStale) {
+	write(t, s, func(tx studio.Tx) error { a := m; return tx.SaveMaterial(&a) })
+	if err := s.Write(t.Context(), func(tx studio.Tx) error { b := m; return tx.SaveMaterial(&b) }); !errors.Is(err, library.ErrStale) {
 		t.Errorf("%v", err)
 	}
-	if err := s.Write(t.Context(), func(tx library.StudioTx) error { b := m; b.ID = 0; return tx.AddMaterial(&b) }); !errors.Is(err, library.ErrStale) {
+	if err := s.Write(t.Context(), func(tx studio.Tx) error { b := m; b.ID = 0; return tx.AddMaterial(&b) }); !errors.Is(err, library.ErrStale) {
 		t.Errorf("a set was added twice: %v", err)
 	}
 }
@@ -97,8 +100,8 @@ func TestAStaleVersionIsRefused(t *testing.T) {
 func TestATransactionThatFailsLeavesNothing(t *testing.T) {
 	s := open(t, t.TempDir())
 	stop := errors.New("stop")
-	err := s.Write(t.Context(), func(tx library.StudioTx) error {
-		d := library.Delivery{Name: "x", State: library.Receiving}
+	err := s.Write(t.Context(), func(tx studio.Tx) error {
+		d := intake.Delivery{Name: "x", State: intake.Receiving}
 		if err := tx.AddDelivery(&d); err != nil {
 			return err
 		}
@@ -107,7 +110,7 @@ func TestATransactionThatFailsLeavesNothing(t *testing.T) {
 	if !errors.Is(err, stop) {
 		t.Fatal(err)
 	}
-	s.Read(t.Context(), func(tx library.StudioReader) error {
+	s.Read(t.Context(), func(tx studio.Reader) error {
 		if list, err := tx.Deliveries(10); err != nil || len(list) != 0 {
 			t.Errorf("%v %v", list, err)
 		}
@@ -119,13 +122,13 @@ func TestStepsAreFoundByDeliveryAndByMaterial(t *testing.T) {
 	s := open(t, t.TempDir())
 	m := aMaterial(t, s)
 	for _, says := range []string{"a", "b"} {
-		write(t, s, func(tx library.StudioTx) error {
-			d := library.Delta{Material: m.ID, Before: map[string]json.RawMessage{"name": json.RawMessage(`"x"`)}, After: map[string]json.RawMessage{"name": json.RawMessage(`"y"`)}}
-			return tx.AddStep(&library.Step{DeliveryID: m.DeliveryID, Kind: "edit", Says: says, By: "x", UserID: 4, At: time.Unix(3, 0), Changes: []library.Delta{d}})
+		write(t, s, func(tx studio.Tx) error {
+			d := materials.Delta{Material: m.ID, Before: map[string]json.RawMessage{"name": json.RawMessage(`"x"`)}, After: map[string]json.RawMessage{"name": json.RawMessage(`"y"`)}}
+			return tx.AddStep(&materials.Step{DeliveryID: m.DeliveryID, Kind: "edit", Says: says, By: "x", UserID: 4, At: time.Unix(3, 0), Changes: []materials.Delta{d}})
 		})
 	}
-	write(t, s, func(tx library.StudioTx) error { return tx.MarkStep(1, true) })
-	err := s.Read(t.Context(), func(tx library.StudioReader) error {
+	write(t, s, func(tx studio.Tx) error { return tx.MarkStep(1, true) })
+	err := s.Read(t.Context(), func(tx studio.Reader) error {
 		of, err := tx.StepsOf(m.DeliveryID, 0, 10)
 		if err != nil {
 			return err
@@ -154,14 +157,14 @@ func TestEventsFollowCommits(t *testing.T) {
 	var told []library.Event
 	s.OnCommit(func(list []library.Event) { told = append(told, list...) })
 	for i := range 5 {
-		write(t, s, func(tx library.StudioTx) error {
+		write(t, s, func(tx studio.Tx) error {
 			tx.Changed(fmt.Sprint("topic ", i))
 			tx.Changed(fmt.Sprint("topic ", i))
 			return nil
 		})
-		s.Write(t.Context(), func(tx library.StudioTx) error { tx.Changed("never"); return errors.New("stop") })
+		s.Write(t.Context(), func(tx studio.Tx) error { tx.Changed("never"); return errors.New("stop") })
 	}
-	err := s.Read(t.Context(), func(tx library.StudioReader) error {
+	err := s.Read(t.Context(), func(tx studio.Reader) error {
 		kept, oldest, err := tx.EventsAfter(told[1].ID, 100)
 		if len(told) != 5 || len(kept) != 3 || kept[0].Topic != "topic 2" || oldest != told[0].ID || kept[2].ID <= kept[1].ID {
 			t.Errorf("told %v; kept after the second %v, oldest %d", told, kept, oldest)
@@ -171,8 +174,8 @@ func TestEventsFollowCommits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	write(t, s, func(tx library.StudioTx) error { return tx.ForgetEvents(told[2].ID) })
-	s.Read(t.Context(), func(tx library.StudioReader) error {
+	write(t, s, func(tx studio.Tx) error { return tx.ForgetEvents(told[2].ID) })
+	s.Read(t.Context(), func(tx studio.Reader) error {
 		if _, oldest, err := tx.EventsAfter(0, 100); oldest != told[3].ID || err != nil {
 			t.Errorf("the oldest kept is %d: %v", oldest, err)
 		}
@@ -185,7 +188,7 @@ func TestWhatIsNoJSONIsRefused(t *testing.T) {
 	s := open(t, t.TempDir())
 	m := aMaterial(t, s)
 	m.Report.Depth = &inspect.Depth{Value: math.NaN()}
-	if err := s.Write(t.Context(), func(tx library.StudioTx) error { return tx.SaveMaterial(&m) }); err == nil || !strings.Contains(err.Error(), "JSON") {
+	if err := s.Write(t.Context(), func(tx studio.Tx) error { return tx.SaveMaterial(&m) }); err == nil || !strings.Contains(err.Error(), "JSON") {
 		t.Errorf("%v", err)
 	}
 }
@@ -254,18 +257,18 @@ func TestANewerSchemaIsRefusedAndAnOlderOneCopied(t *testing.T) {
 
 func TestRulesAreOneAStationAndEnding(t *testing.T) {
 	s := open(t, t.TempDir())
-	save := func(r library.Rule) { write(t, s, func(tx library.StudioTx) error { return tx.SaveRule(&r) }) }
-	save(library.Rule{Station: "A", Ending: "ro", Channel: material.Roughness})
-	save(library.Rule{Station: "A", Ending: "ro", Channel: material.Occlusion})
-	save(library.Rule{Station: "", Ending: "ro", Channel: material.Height})
-	s.Read(t.Context(), func(tx library.StudioReader) error {
+	save := func(r intake.Rule) { write(t, s, func(tx studio.Tx) error { return tx.SaveRule(&r) }) }
+	save(intake.Rule{Station: "A", Ending: "ro", Channel: material.Roughness})
+	save(intake.Rule{Station: "A", Ending: "ro", Channel: material.Occlusion})
+	save(intake.Rule{Station: "", Ending: "ro", Channel: material.Height})
+	s.Read(t.Context(), func(tx studio.Reader) error {
 		list, err := tx.Rules()
 		if err != nil || len(list) != 2 || list[0].Station != "" || list[1].Channel != material.Occlusion {
 			t.Errorf("%+v %v", list, err)
 		}
 		return nil
 	})
-	if err := s.Write(t.Context(), func(tx library.StudioTx) error { return tx.RemoveRule(99) }); !errors.Is(err, library.ErrNotFound) {
+	if err := s.Write(t.Context(), func(tx studio.Tx) error { return tx.RemoveRule(99) }); !errors.Is(err, library.ErrNotFound) {
 		t.Errorf("%v", err)
 	}
 }

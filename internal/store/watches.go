@@ -1,10 +1,10 @@
 package store
 
-import "aldermoor/internal/library"
+import "aldermoor/internal/library/intake"
 
-func (t *tx) Watches() (list []library.Watch, err error) {
+func (t *tx) Watches() (list []intake.Watch, err error) {
 	err = t.each(`SELECT id, version, path, station, paused, problem, restless, looked, (SELECT count(*) FROM taken WHERE watch_id = id) FROM watches ORDER BY path`, nil, func(scan func(...any) error) error {
-		var w library.Watch
+		var w intake.Watch
 		var looked int64
 		err := scan(&w.ID, &w.Version, &w.Path, &w.Station, &w.Paused, &w.Problem, &w.Restless, &looked, &w.Taken)
 		w.Looked = moment(looked)
@@ -14,7 +14,7 @@ func (t *tx) Watches() (list []library.Watch, err error) {
 	return list, err
 }
 
-func (t *tx) SaveWatch(w *library.Watch) (err error) {
+func (t *tx) SaveWatch(w *intake.Watch) (err error) {
 	t.Changed("watches")
 	if w.ID == 0 {
 		w.Version = 1
@@ -28,7 +28,7 @@ func (t *tx) SaveWatch(w *library.Watch) (err error) {
 	return err
 }
 
-func (t *tx) NoteWatch(w library.Watch) error {
+func (t *tx) NoteWatch(w intake.Watch) error {
 	_, err := t.exec(`UPDATE watches SET problem = ?, restless = ?, looked = ? WHERE id = ?`, w.Problem, w.Restless, stamp(w.Looked), w.ID)
 	return err
 }
@@ -42,10 +42,10 @@ func (t *tx) RemoveWatch(id int64) error {
 	return found(res)
 }
 
-func (t *tx) TakenFrom(watch int64) (map[string]library.Taken, error) {
-	files := map[string]library.Taken{}
+func (t *tx) TakenFrom(watch int64) (map[string]intake.Taken, error) {
+	files := map[string]intake.Taken{}
 	err := t.each(`SELECT path, size, changed FROM taken WHERE watch_id = ?`, []any{watch}, func(scan func(...any) error) error {
-		var f library.Taken
+		var f intake.Taken
 		err := scan(&f.Path, &f.Size, &f.Changed)
 		files[f.Path] = f
 		return err
@@ -53,7 +53,7 @@ func (t *tx) TakenFrom(watch int64) (map[string]library.Taken, error) {
 	return files, err
 }
 
-func (t *tx) AddTaken(watch int64, files []library.Taken) error {
+func (t *tx) AddTaken(watch int64, files []intake.Taken) error {
 	for _, f := range files {
 		if _, err := t.exec(`INSERT INTO taken (watch_id, path, size, changed) VALUES (?, ?, ?, ?)
 			ON CONFLICT (watch_id, path) DO UPDATE SET size = excluded.size, changed = excluded.changed`, watch, f.Path, f.Size, f.Changed); err != nil {

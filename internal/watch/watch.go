@@ -23,6 +23,9 @@ import (
 	"time"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/studio"
 
 	"github.com/fsnotify/fsnotify"
 )
@@ -34,14 +37,14 @@ const poll = 30 * time.Second
 
 // Watcher looks after all watched folders.
 type Watcher struct {
-	Studio *library.Studio
+	Studio *studio.Studio
 	Log    *slog.Logger
 	Rest   time.Duration    // 0 for Rest
 	Now    func() time.Time // nil for the system's clock; what files' times are held against
 }
 
 // itself is who reads the list of folders.
-var itself = library.Command("watched folder")
+var itself = people.Command("watched folder")
 
 // Run watches until the context ends.
 func (w *Watcher) Run(ctx context.Context) error {
@@ -122,8 +125,8 @@ func (w *Watcher) look(ctx context.Context, notices *fsnotify.Watcher) (again ti
 }
 
 func sentence(path string, err error) string {
-	if outside := (library.Invalid{}); errors.As(err, &outside) {
-		return outside.Says
+	if outside := library.Invalid(""); errors.As(err, &outside) {
+		return string(outside)
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -135,7 +138,7 @@ func sentence(path string, err error) string {
 }
 
 // folder looks at one watched folder and takes what has stopped changing.
-func (w *Watcher) folder(ctx context.Context, folder library.Watch, notices *fsnotify.Watcher) (restless bool, err error) {
+func (w *Watcher) folder(ctx context.Context, folder intake.Watch, notices *fsnotify.Watcher) (restless bool, err error) {
 	if err := w.Studio.Intake.MayWatch(folder.Path); err != nil { // it may have become a link
 		return false, err
 	}
@@ -149,7 +152,7 @@ func (w *Watcher) folder(ctx context.Context, folder library.Watch, notices *fsn
 	}
 	listen(notices, folder.Path)
 	now := w.Now()
-	var loose []library.Taken
+	var loose []intake.Taken
 	for _, e := range entries {
 		if strings.HasPrefix(e.Name(), ".") {
 			continue
@@ -178,7 +181,7 @@ func (w *Watcher) folder(ctx context.Context, folder library.Watch, notices *fsn
 
 // fresh are the files under an entry that have not been taken as they are now, and
 // whether all of them have stopped changing.
-func (w *Watcher) fresh(root, name string, taken map[string]library.Taken, now time.Time, notices *fsnotify.Watcher) (files []library.Taken, rests bool, err error) {
+func (w *Watcher) fresh(root, name string, taken map[string]intake.Taken, now time.Time, notices *fsnotify.Watcher) (files []intake.Taken, rests bool, err error) {
 	rests = true
 	err = filepath.WalkDir(filepath.Join(root, name), func(p string, d fs.DirEntry, err error) error {
 		if errors.Is(err, fs.ErrNotExist) {
@@ -205,7 +208,7 @@ func (w *Watcher) fresh(root, name string, taken map[string]library.Taken, now t
 		if err != nil {
 			return err
 		}
-		f := library.Taken{Path: filepath.ToSlash(rel), Size: info.Size(), Changed: info.ModTime().UnixNano()}
+		f := intake.Taken{Path: filepath.ToSlash(rel), Size: info.Size(), Changed: info.ModTime().UnixNano()}
 		if taken[f.Path] == f {
 			return nil
 		}
@@ -226,7 +229,7 @@ func listen(notices *fsnotify.Watcher, dir string) {
 
 // take makes a delivery of files. They are opened within the folder: a link that leads out
 // of it is refused, even one that took a file's place a moment ago.
-func (w *Watcher) take(ctx context.Context, folder library.Watch, name string, files []library.Taken) error {
+func (w *Watcher) take(ctx context.Context, folder intake.Watch, name string, files []intake.Taken) error {
 	root, err := os.OpenRoot(folder.Path)
 	if err != nil {
 		return err
@@ -239,19 +242,19 @@ func (w *Watcher) take(ctx context.Context, folder library.Watch, name string, f
 			open.Close()
 		}
 	}()
-	d, err := w.Studio.Intake.ReceiveWatched(ctx, folder, name, files, func() (library.Incoming, error) {
+	d, err := w.Studio.Intake.ReceiveWatched(ctx, folder, name, files, func() (intake.Incoming, error) {
 		if open != nil {
 			open.Close()
 			open = nil
 		}
 		if next == len(files) {
-			return library.Incoming{}, io.EOF
+			return intake.Incoming{}, io.EOF
 		}
 		f := files[next]
 		next++
 		var err error
 		open, err = root.Open(filepath.FromSlash(f.Path))
-		return library.Incoming{Path: f.Path, R: open}, err
+		return intake.Incoming{Path: f.Path, R: open}, err
 	})
 	if err == nil {
 		w.Log.Info("taken from a watched folder", "folder", folder.Path, "delivery", d.ID, "files", len(files))

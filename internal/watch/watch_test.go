@@ -14,16 +14,20 @@ import (
 
 	"aldermoor/internal/blob"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/studio"
 	"aldermoor/internal/store"
 	"aldermoor/internal/watch"
 )
 
-var lena = library.As("lena", library.Librarian)
+var lena = people.As("lena", people.Librarian)
 
 const rest = 150 * time.Millisecond
 
 type folder struct {
-	*library.Studio
+	*studio.Studio
 	t    *testing.T
 	root string
 	id   int64
@@ -43,7 +47,7 @@ func watched(t *testing.T) *folder {
 	if err != nil {
 		t.Fatal(err)
 	}
-	f := &folder{t: t, root: t.TempDir(), Studio: library.New(library.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch})}
+	f := &folder{t: t, root: t.TempDir(), Studio: studio.New(studio.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch})}
 	f.now.Store(time.Now().UnixNano())
 	f.Intake.WatchRoots = []string{f.root}
 	w, err := f.Intake.AddWatch(ctx, lena, f.root, "Quay Rig")
@@ -95,7 +99,7 @@ func (f *folder) deliveries() (out []string) {
 }
 
 // watch is the watched folder as it is known.
-func (f *folder) watch() library.Watch {
+func (f *folder) watch() intake.Watch {
 	list, err := f.Intake.Watches(f.t.Context(), lena)
 	if err != nil || len(list) != 1 {
 		f.t.Fatal(list, err)
@@ -130,7 +134,7 @@ func TestEachFolderIsADeliveryAndLooseFilesAreOne(t *testing.T) {
 	f.write("elm_color.png", "ab")
 	f.write(".hidden", "never taken")
 	f.write("monday/.part", "never taken")
-	base := library.TitleOf(filepath.Base(f.root))
+	base := materials.TitleOf(filepath.Base(f.root))
 	f.expect("Quay Rig/Monday/10", "Quay Rig/"+base+"/5")
 	// Only what is new or has changed comes again.
 	f.write("monday/slates/c.png", "123")

@@ -17,6 +17,11 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/pictures"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
 	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
@@ -61,7 +66,7 @@ type apiArea struct {
 	H float64 `json:"h"`
 }
 
-func knownRef(m *library.Material) *apiKnownRef {
+func knownRef(m *materials.Material) *apiKnownRef {
 	k := m.Known
 	if k == nil {
 		return nil
@@ -84,7 +89,7 @@ type apiSet struct {
 	Known *apiKnownRef `json:"known"`
 }
 
-func mapView(p library.Map) apiMap {
+func mapView(p materials.Map) apiMap {
 	v := apiMap{p.ID, inspect.Map{File: p.File, Layer: p.Layer, Zero: p.Zero, Component: p.Component, Channel: p.Channel, Confidence: p.Confidence, Reasons: wording.Reasons(p.Reasons), Width: p.Width, Height: p.Height,
 		Bits: p.Bits, Float: p.Float, Encoding: "linear", Stats: p.Stats}}
 	if p.Channel.Colour() && !p.Float {
@@ -102,7 +107,7 @@ func mapView(p library.Map) apiMap {
 	return v
 }
 
-func setView(m *library.Material) apiSet {
+func setView(m *materials.Material) apiSet {
 	cur := m.Current()
 	m = &cur
 	v := apiSet{MaterialID: m.ID, Version: m.Version, Known: knownRef(m), Title: m.Name, Stage: string(m.Stage), Set: m.Report, Maps: []apiMap{}}
@@ -168,18 +173,18 @@ func (s *Server) apiDeliver(c *echo.Context) error {
 		return refuse(http.StatusUnsupportedMediaType, "Send the files as multipart/form-data, in fields called file.")
 	}
 	var name, station string
-	d, err := s.Studio.Intake.Receive(r.Context(), me(c), func() (library.Incoming, error) {
+	d, err := s.Studio.Intake.Receive(r.Context(), me(c), func() (intake.Incoming, error) {
 		for {
 			p, err := parts.NextPart()
 			if err != nil {
-				return library.Incoming{}, err
+				return intake.Incoming{}, err
 			}
 			if p.FormName() == "file" && p.FileName() != "" {
-				return library.Incoming{Path: filePath(p.Header.Get("Content-Disposition"), p.FileName()), R: p}, nil
+				return intake.Incoming{Path: filePath(p.Header.Get("Content-Disposition"), p.FileName()), R: p}, nil
 			}
 			text, err := io.ReadAll(io.LimitReader(p, 200))
 			if err != nil {
-				return library.Incoming{}, err
+				return intake.Incoming{}, err
 			}
 			switch p.FormName() {
 			case "station":
@@ -201,7 +206,7 @@ func (s *Server) apiDeliver(c *echo.Context) error {
 	return s.accepted(c, d)
 }
 
-func (s *Server) accepted(c *echo.Context, d library.Delivery) error {
+func (s *Server) accepted(c *echo.Context, d intake.Delivery) error {
 	href := fmt.Sprintf("/api/v1/deliveries/%d", d.ID)
 	c.Response().Header().Set("Location", href)
 	return c.JSON(http.StatusAccepted, map[string]any{"id": d.ID, "href": href})
@@ -260,7 +265,7 @@ type apiMaterialView struct {
 	ID           int64                 `json:"id"`
 	Name         string                `json:"name"`
 	Slug         string                `json:"slug"`
-	Stage        library.Stage         `json:"stage"`
+	Stage        materials.Stage       `json:"stage"`
 	Version      int64                 `json:"version"`
 	WidthM       *float64              `json:"width_m"`
 	HeightM      *float64              `json:"height_m"`
@@ -292,7 +297,7 @@ type apiMaterialView struct {
 	Step         *int64                `json:"step,omitempty"` // that this change recorded, to undo it by
 }
 
-func (s *Server) materialView(m *library.Material) apiMaterialView {
+func (s *Server) materialView(m *materials.Material) apiMaterialView {
 	set := setView(m)
 	v := apiMaterialView{ID: m.ID, Name: m.Name, Slug: m.Slug, Stage: m.Stage, Version: m.Version, SizeSource: m.SizeSource, SizeEvidence: set.SizeEvidence,
 		Density: set.Density, Tiling: set.Tiling, Period: set.Period, Tags: m.Tags, Categories: m.Categories, Licence: m.Licence, Author: m.Author, Rights: m.Rights, Station: m.Station,
@@ -312,7 +317,7 @@ func (s *Server) materialView(m *library.Material) apiMaterialView {
 	return v
 }
 
-func (s *Server) sendMaterial(c *echo.Context, m *library.Material) error {
+func (s *Server) sendMaterial(c *echo.Context, m *materials.Material) error {
 	c.Response().Header().Set("ETag", etag(m.Version))
 	return c.JSON(http.StatusOK, s.materialView(m))
 }
@@ -325,7 +330,7 @@ func (s *Server) apiMaterial(c *echo.Context) error {
 	return s.sendMaterial(c, m)
 }
 
-func (s *Server) draft(c *echo.Context) (*library.Material, error) {
+func (s *Server) draft(c *echo.Context) (*materials.Material, error) {
 	id, err := idOf(c, "id")
 	if err != nil {
 		return nil, err
@@ -339,7 +344,7 @@ func (s *Server) apiPatch(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var change library.Change
+	var change materials.Change
 	if err := readJSON(c, &change); err != nil {
 		return err
 	}
@@ -388,7 +393,7 @@ type apiReleaseView struct {
 	Material   *apiMaterialView `json:"material,omitempty"`
 }
 
-func (s *Server) releaseView(r *library.Release, whole bool) apiReleaseView {
+func (s *Server) releaseView(r *releases.Release, whole bool) apiReleaseView {
 	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Override, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), nil}
 	if whole {
 		m := s.materialView(&r.Material)
@@ -425,7 +430,7 @@ func (s *Server) apiRelease(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	r, err := s.Studio.Releases.Release(c.Request().Context(), me(c), of, library.ReleaseText{Notes: in.Notes, Override: in.Override})
+	r, err := s.Studio.Releases.Release(c.Request().Context(), me(c), of, releases.ReleaseText{Notes: in.Notes, Override: in.Override})
 	if err != nil {
 		return err
 	}
@@ -434,7 +439,7 @@ func (s *Server) apiRelease(c *echo.Context) error {
 	return c.JSON(http.StatusCreated, v)
 }
 
-func (s *Server) released(c *echo.Context) (*library.Release, error) {
+func (s *Server) released(c *echo.Context) (*releases.Release, error) {
 	id, err := idOf(c, "id")
 	if err != nil {
 		return nil, err
@@ -478,7 +483,7 @@ func number(c *echo.Context, name string, missing float64) (float64, error) {
 	}
 	v, err := strconv.ParseFloat(text, 64)
 	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-		return 0, library.Invalid{Says: fmt.Sprintf("%s must be a figure; %q is not.", name, text)}
+		return 0, library.Invalid(fmt.Sprintf("%s must be a figure; %q is not.", name, text))
 	}
 	return v, nil
 }
@@ -488,7 +493,7 @@ func number(c *echo.Context, name string, missing float64) (float64, error) {
 func whole(c *echo.Context, name string, missing int) (int, error) {
 	v, err := number(c, name, float64(missing))
 	if err == nil && (v != math.Trunc(v) || math.Abs(v) > 1e9) {
-		err = library.Invalid{Says: fmt.Sprintf("%s must be a whole number; %q is not, or is far too large.", name, c.QueryParam(name))}
+		err = library.Invalid(fmt.Sprintf("%s must be a whole number; %q is not, or is far too large.", name, c.QueryParam(name)))
 	}
 	if err != nil {
 		return 0, err
@@ -496,20 +501,20 @@ func whole(c *echo.Context, name string, missing int) (int, error) {
 	return int(v), nil
 }
 
-func (s *Server) swatch(c *echo.Context, m *library.Material) error {
+func (s *Server) swatch(c *echo.Context, m *materials.Material) error {
 	extent, err := number(c, "extent_m", 1)
 	if err != nil {
 		return err
 	}
-	px, err := whole(c, "px", library.WallPx)
+	px, err := whole(c, "px", pictures.WallPx)
 	if err != nil {
 		return err
 	}
 	return s.picture(c, fmt.Sprintf("%s-s-%g-%d", m.LookKey(), extent, px), "image/png", func() ([]byte, error) { return s.Studio.Pictures.Swatch(c.Request().Context(), m, extent, px) })
 }
 
-func (s *Server) ball(c *echo.Context, m *library.Material) error {
-	px, err := whole(c, "px", library.BallPx)
+func (s *Server) ball(c *echo.Context, m *materials.Material) error {
+	px, err := whole(c, "px", pictures.BallPx)
 	if err != nil {
 		return err
 	}
@@ -517,7 +522,7 @@ func (s *Server) ball(c *echo.Context, m *library.Material) error {
 }
 
 // shown is a material as whoever asks may see it.
-func (s *Server) shown(c *echo.Context) (*library.Material, error) {
+func (s *Server) shown(c *echo.Context) (*materials.Material, error) {
 	id, err := idOf(c, "id")
 	if err != nil {
 		return nil, err
@@ -568,7 +573,7 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 		return err
 	}
 	type item struct {
-		library.Card
+		releases.Card
 		Href string `json:"href"`
 	}
 	items := []item{}
@@ -579,9 +584,9 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 }
 
 // queryOf reads a search from an address.
-func queryOf(c *echo.Context) (library.Query, error) {
-	q := library.Query{Text: c.QueryParam("q"), Sort: library.Order(c.QueryParam("sort")), Page: pageOf(c), Only: map[library.Facet]string{}}
-	for _, f := range []library.Facet{library.ByCategory, library.ByTag, library.ByChannel, library.ByTier, library.ByLicence} {
+func queryOf(c *echo.Context) (search.Query, error) {
+	q := search.Query{Text: c.QueryParam("q"), Sort: search.Order(c.QueryParam("sort")), Page: pageOf(c), Only: map[search.Facet]string{}}
+	for _, f := range []search.Facet{search.ByCategory, search.ByTag, search.ByChannel, search.ByTier, search.ByLicence} {
 		q.Only[f] = c.QueryParam(string(f))
 	}
 	var err error

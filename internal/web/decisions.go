@@ -8,6 +8,8 @@ import (
 
 	"aldermoor/core/material"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
 	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
@@ -18,10 +20,10 @@ import (
 
 // apiAccept takes sets of a delivery to the Bench: those named, or all that are
 // without doubts.
-func (s *Server) apiAccept(c *echo.Context) error { return s.place(c, library.Accepted) }
+func (s *Server) apiAccept(c *echo.Context) error { return s.place(c, materials.Accepted) }
 
 // apiLeave leaves sets of a delivery out.
-func (s *Server) apiLeave(c *echo.Context) error { return s.place(c, library.Left) }
+func (s *Server) apiLeave(c *echo.Context) error { return s.place(c, materials.Left) }
 
 // setRef names a set in a request: its id alone, or with the version that was seen.
 type setRef library.Seen
@@ -34,7 +36,7 @@ func (r *setRef) UnmarshalJSON(data []byte) error {
 	return json.Unmarshal(data, (*library.Seen)(r))
 }
 
-func (s *Server) place(c *echo.Context, to library.Stage) error {
+func (s *Server) place(c *echo.Context, to materials.Stage) error {
 	of, err := target(c)
 	if err != nil {
 		return err
@@ -50,12 +52,12 @@ func (s *Server) place(c *echo.Context, to library.Stage) error {
 	}
 	ctx := c.Request().Context()
 	if in.Undo {
-		to = library.Unseen
+		to = materials.Unseen
 	}
-	var done []library.Material
+	var done []materials.Material
 	if in.Ready || in.Sure {
-		if to != library.Accepted {
-			return library.Invalid{Says: "Only accepting can be asked for all that are ready."}
+		if to != materials.Accepted {
+			return library.Invalid("Only accepting can be asked for all that are ready.")
 		}
 		done, err = s.Studio.Intake.PlaceReady(ctx, me(c), of.ID, of.Version)
 	} else {
@@ -88,7 +90,7 @@ func (s *Server) apiKnown(c *echo.Context) error {
 		return err
 	}
 	if in.Take == "new_state" { // an older word
-		in.Take = library.TakeVersion
+		in.Take = intake.TakeVersion
 	}
 	m, err := s.Studio.Intake.SettleKnown(c.Request().Context(), me(c), of, in.Take)
 	if err != nil {
@@ -106,7 +108,7 @@ func (s *Server) apiResend(c *echo.Context) error {
 	}
 	path := c.QueryParam("path")
 	if path == "" {
-		return library.Invalid{Says: "Say which file it is: ?path=…"}
+		return library.Invalid("Say which file it is: ?path=…")
 	}
 	r := c.Request()
 	if err := s.Studio.Intake.Resend(r.Context(), me(c), of.ID, of.Version, path, http.MaxBytesReader(c.Response(), r.Body, s.MaxUpload)); err != nil {
@@ -134,7 +136,7 @@ func parseChannel(id *string) (material.Channel, error) {
 	}
 	ch, ok := material.Parse(*id)
 	if !ok {
-		return ch, library.Invalid{Says: fmt.Sprintf("There is no channel %q.", *id)}
+		return ch, library.Invalid(fmt.Sprintf("There is no channel %q.", *id))
 	}
 	return ch, nil
 }
@@ -147,7 +149,7 @@ type likeView struct {
 	Step     int64    `json:"step,omitempty"` // to undo it by
 }
 
-func viewLike(l library.Like) likeView {
+func viewLike(l intake.Like) likeView {
 	v := likeView{l.Ending, l.Maps, l.Station, l.Warnings, l.Step}
 	if v.Maps == nil {
 		v.Maps = []int64{}
@@ -217,7 +219,7 @@ type stepView struct {
 	Materials []int64 `json:"materials"`
 }
 
-func viewStep(k library.Step) stepView {
+func viewStep(k materials.Step) stepView {
 	v := stepView{k.ID, k.Kind, k.Says, k.By, k.At.UTC().Format("2006-01-02T15:04:05Z"), k.Undone, []int64{}}
 	for _, d := range k.Changes {
 		v.Materials = append(v.Materials, d.Material)
@@ -272,7 +274,7 @@ type ruleView struct {
 	Created string           `json:"created"`
 }
 
-func viewRule(r library.Rule) ruleView {
+func viewRule(r intake.Rule) ruleView {
 	return ruleView{r.ID, r.Version, r.Station, r.Ending, r.Channel, r.By, r.Created.UTC().Format("2006-01-02T15:04:05Z")}
 }
 
@@ -303,9 +305,9 @@ func (s *Server) apiSaveRule(c *echo.Context) error {
 		return err
 	}
 	if ch == material.None {
-		return library.Invalid{Says: "A rule needs a channel."}
+		return library.Invalid("A rule needs a channel.")
 	}
-	r := library.Rule{Station: in.Station, Ending: in.Ending, Channel: ch}
+	r := intake.Rule{Station: in.Station, Ending: in.Ending, Channel: ch}
 	status := http.StatusCreated
 	if c.Param("id") != "" {
 		of, err := target(c)

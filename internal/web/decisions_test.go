@@ -18,11 +18,11 @@ import (
 	"aldermoor/core/codec/exr"
 	"aldermoor/core/raster"
 	"aldermoor/core/station"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
 	"aldermoor/internal/web"
 )
 
-const librarian = library.Librarian
+const librarian = people.Librarian
 
 // channelsOf is what each file of a delivery is taken for, and where its set stands.
 func channelsOf(d map[string]any) map[string]string {

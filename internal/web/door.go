@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
 
 	"github.com/labstack/echo/v5"
 )
@@ -27,13 +28,13 @@ type demoAccount struct{ Name, Does string }
 // DemoAccounts are the accounts of the demo: anybody may enter them.
 var DemoAccounts = []struct {
 	Name string
-	Role library.Role
+	Role people.Role
 	Does string
 }{
-	{"librarian", library.Librarian, "takes in deliveries, measures, publishes"},
-	{"artist", library.Artist, "searches and takes materials"},
-	{"lead", library.Lead, "sets standards, approves"},
-	{"admin", library.Administrator, "keeps the accounts"},
+	{"librarian", people.Librarian, "takes in deliveries, measures, publishes"},
+	{"artist", people.Artist, "searches and takes materials"},
+	{"lead", people.Lead, "sets standards, approves"},
+	{"admin", people.Administrator, "keeps the accounts"},
 }
 
 // front is the door: sign-in, or straight on to one's place.
@@ -61,33 +62,33 @@ func (s *Server) showFront(c *echo.Context, status int, to, name, problem string
 
 // home is where somebody goes after signing in: to an address within the
 // application, or to the place of their work.
-func home(p library.Principal, to string) string {
+func home(p people.Principal, to string) string {
 	if v, err := url.Parse(to); err == nil && to != "" && v.Host == "" && v.Scheme == "" && strings.HasPrefix(v.Path, "/") && !strings.HasPrefix(to, "//") && !strings.Contains(to, "\\") {
 		return to
 	}
-	if p.May(library.SeeDrafts) {
+	if p.May(people.SeeDrafts) {
 		return "/intake"
 	}
 	return "/library"
 }
 
 // from is where a request comes from.
-func from(c *echo.Context) library.From {
-	return library.From{Address: addressOf(c.Request()), Agent: c.Request().UserAgent()}
+func from(c *echo.Context) people.From {
+	return people.From{Address: addressOf(c.Request()), Agent: c.Request().UserAgent()}
 }
 
 // says is the sentence of an error that a form shows beside its fields, and its status; ok
 // is false for other errors.
 func says(err error) (status int, text string, ok bool) {
 	var invalid library.Invalid
-	var many library.TooMany
+	var many people.TooMany
 	switch {
-	case errors.Is(err, library.ErrDenied):
+	case errors.Is(err, people.ErrDenied):
 		return http.StatusUnauthorized, "The name and the password do not go together. Try again, or ask the administrator.", true
 	case errors.As(err, &many):
 		return http.StatusTooManyRequests, many.Error(), true
 	case errors.As(err, &invalid):
-		return http.StatusUnprocessableEntity, invalid.Says, true
+		return http.StatusUnprocessableEntity, string(invalid), true
 	case errors.Is(err, library.ErrStale):
 		return http.StatusPreconditionFailed, "This has changed since you loaded it. Look at it again and repeat your change.", true
 	}
@@ -97,7 +98,7 @@ func says(err error) (status int, text string, ok bool) {
 func (s *Server) signIn(c *echo.Context) error {
 	name, password, to := c.FormValue("name"), c.FormValue("password"), c.FormValue("to")
 	if s.Demo && c.FormValue("demo") != "" {
-		name, password = c.FormValue("demo"), library.DemoPassword
+		name, password = c.FormValue("demo"), people.DemoPassword
 	}
 	p, err := s.Studio.People.SignIn(c.Request().Context(), name, password, from(c))
 	if status, text, ok := says(err); ok {
@@ -109,7 +110,7 @@ func (s *Server) signIn(c *echo.Context) error {
 	return s.enter(c, p, to)
 }
 
-func (s *Server) enter(c *echo.Context, p library.Principal, to string) error {
+func (s *Server) enter(c *echo.Context, p people.Principal, to string) error {
 	ctx := c.Request().Context()
 	if err := s.sessions.RenewToken(ctx); err != nil {
 		return err
@@ -157,7 +158,7 @@ func (s *Server) setup(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	name, password := c.FormValue("name"), c.FormValue("password")
-	_, err := s.Studio.People.AddUser(ctx, library.Command("set-up"), name, password, library.Administrator)
+	_, err := s.Studio.People.AddUser(ctx, people.Command("set-up"), name, password, people.Administrator)
 	if _, text, ok := says(err); ok {
 		return again(text)
 	}
@@ -180,7 +181,7 @@ func (s *Server) useCode(c *echo.Context) error {
 	name := c.FormValue("name")
 	p, err := s.Studio.People.UseCode(c.Request().Context(), name, c.FormValue("code"), c.FormValue("password"), from(c))
 	if status, text, ok := says(err); ok {
-		if errors.Is(err, library.ErrDenied) {
+		if errors.Is(err, people.ErrDenied) {
 			text = "The name and the code do not go together, or the code has ended. Ask the administrator for another."
 		}
 		return s.render(c, status, "new-password", frontPage{frame: s.frame(c, "New password"), Name: name, Problem: text})

@@ -1,10 +1,9 @@
 package web
 
 import (
+	"aldermoor/internal/library/intake"
 	"net/http"
 	"time"
-
-	"aldermoor/internal/library"
 
 	"github.com/labstack/echo/v5"
 )
@@ -23,7 +22,7 @@ type watchView struct {
 	Looked  string `json:"looked"`
 }
 
-func viewWatch(w library.Watch) watchView {
+func viewWatch(w intake.Watch) watchView {
 	v := watchView{w.ID, w.Version, w.Path, w.Station, w.Paused, "resting", w.Problem, w.Taken, ""}
 	switch {
 	case w.Paused:

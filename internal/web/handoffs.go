@@ -12,7 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"aldermoor/core/handoff"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/releases"
 )
 
 // This file gives handoffs: as a zip, as a manifest, and file by file. Where the files have
@@ -27,12 +27,12 @@ var handoffWords = []string{"tier", "normal", "roughness", "format"}
 
 // profileOf reads a handoff's conventions from an address.
 func profileOf(c *echo.Context) (handoff.Profile, error) {
-	return library.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
+	return releases.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
 }
 
 // made is the handoff that an address asks for. ready is false if it is being made: then
 // the answer has been given.
-func (s *Server) made(c *echo.Context) (r *library.Release, m library.Made, ready bool, err error) {
+func (s *Server) made(c *echo.Context) (r *releases.Release, m releases.Made, ready bool, err error) {
 	if r, err = s.released(c); err != nil {
 		return nil, m, false, err
 	}
@@ -45,7 +45,7 @@ func (s *Server) made(c *echo.Context) (r *library.Release, m library.Made, read
 		return nil, m, false, err
 	}
 	m, err = s.Studio.Releases.Take(c.Request().Context(), me(c), r, profile, time.Duration(min(max(wait, 0), 60))*time.Second)
-	var pending library.Pending
+	var pending releases.Pending
 	if errors.As(err, &pending) {
 		c.Response().Header().Set("Retry-After", "1")
 		return r, m, false, c.JSON(http.StatusAccepted, map[string]any{"state": "making", "done": pending.Done, "of": pending.Of, "progress": float64(pending.Done) / float64(max(pending.Of, 1)), "href": c.Request().URL.RequestURI()})

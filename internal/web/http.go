@@ -1,6 +1,7 @@
 package web
 
 import (
+	"aldermoor/internal/library/studio"
 	"encoding/json"
 	"io/fs"
 	"mime"
@@ -10,8 +11,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-
-	"aldermoor/internal/library"
 
 	"github.com/klauspost/compress/gzip"
 	"github.com/prometheus/client_golang/prometheus"
@@ -158,14 +157,14 @@ func newMetrics(r *prometheus.Registry, c Config) metrics {
 	m := metrics{prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "aldermoor_http_seconds", Help: "Time to answer, by kind of request and status.",
 		Buckets: []float64{.001, .003, .01, .03, .1, .3, 1, 3, 10}}, []string{"kind", "status"})}
 	r.MustRegister(m.seconds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
-	gauge := func(name, help string, of func(library.Counts) int) {
+	gauge := func(name, help string, of func(studio.Counts) int) {
 		r.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, func() float64 {
 			n, _ := c.Studio.Counts(background())
 			return float64(of(n))
 		}))
 	}
-	gauge("aldermoor_jobs_waiting", "Jobs that are not finished.", func(n library.Counts) int { return n.Jobs })
-	gauge("aldermoor_materials_published", "Materials in the Library.", func(n library.Counts) int { return n.Library })
+	gauge("aldermoor_jobs_waiting", "Jobs that are not finished.", func(n studio.Counts) int { return n.Jobs })
+	gauge("aldermoor_materials_published", "Materials in the Library.", func(n studio.Counts) int { return n.Library })
 	return m
 }
 

@@ -13,7 +13,8 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/releases"
 	"aldermoor/internal/wording"
 )
 
@@ -149,7 +150,7 @@ type mapChip struct {
 	Parts                int // components of its file
 }
 
-func ledgerView(m *library.Material) ledger {
+func ledgerView(m *materials.Material) ledger {
 	scanned := m
 	cur := m.Current()
 	m = &cur
@@ -237,7 +238,7 @@ func ledgerView(m *library.Material) ledger {
 
 // findings says what was found, the worst first, each with the picture that shows it
 // and what can be done about it.
-func (l *ledger) findings(m, scanned *library.Material) {
+func (l *ledger) findings(m, scanned *materials.Material) {
 	tones := map[inspect.Severity]tone{inspect.Warn: doubt, inspect.Stop: stop}
 	weight := map[inspect.Severity]int{inspect.Stop: 0, inspect.Warn: 1, inspect.Note: 2}
 	for _, f := range slices.SortedStableFunc(slices.Values(m.Report.Findings), func(a, b inspect.Finding) int { return weight[a.Severity] - weight[b.Severity] }) {
@@ -272,7 +273,7 @@ func (l *ledger) findings(m, scanned *library.Material) {
 }
 
 // tiling says how the edges meet and what the pattern is.
-func (l *ledger) tiling(m *library.Material, w, h int) {
+func (l *ledger) tiling(m *materials.Material, w, h int) {
 	t := m.Report.Tiling
 	if t == nil {
 		return
@@ -334,7 +335,7 @@ type repeatView struct {
 }
 
 // repetition says from how far away the repeats show, and by what.
-func (l *ledger) repetition(m *library.Material) {
+func (l *ledger) repetition(m *materials.Material) {
 	r := m.Report.Repetition
 	if r == nil || !m.Size.Known() {
 		return
@@ -361,7 +362,7 @@ func (l *ledger) repetition(m *library.Material) {
 }
 
 // lay says how a surface of the given sides, in metres, takes whole repeats.
-func (l *ledger) lay(m *library.Material, across, down float64) {
+func (l *ledger) lay(m *materials.Material, across, down float64) {
 	if !m.Size.Known() {
 		return
 	}
@@ -387,7 +388,7 @@ func (l *ledger) lay(m *library.Material, across, down float64) {
 
 // density says how dense the material is at each tier, what that costs, and how it
 // stands against what the studio asks for.
-func (l *ledger) density(s *Server, m *library.Material, st library.Standards, unit string) {
+func (l *ledger) density(s *Server, m *materials.Material, st materials.Standards, unit string) {
 	cur := m.Current()
 	w, h := cur.Pixels()
 	if !cur.Size.Known() || w == 0 {
@@ -400,7 +401,7 @@ func (l *ledger) density(s *Server, m *library.Material, st library.Standards, u
 			l.Unit = unit
 		}
 	}
-	given := s.Studio.Releases.Handoff(&library.Release{Material: cur})
+	given := s.Studio.Releases.Handoff(&releases.Release{Material: cur})
 	row := func(name string, t scale.Tier) tierRow {
 		tw, th := t.Size(w, h)
 		x, y := scale.Density(cur.Size, tw, th)
@@ -456,7 +457,7 @@ func (l *ledger) density(s *Server, m *library.Material, st library.Standards, u
 	}
 }
 
-func chipView(p *library.Map) mapChip {
+func chipView(p *materials.Map) mapChip {
 	k := mapChip{Float: p.Float, Parts: len(p.Stats.Mean), ID: p.ID, Channel: string(p.Channel), Title: wording.Channel(p.Channel), W: p.Width, H: p.Height, File: p.File, Kind: "data"}
 	parts := []string{sizeWord(p.Width, p.Height), fmt.Sprintf("%d bit", p.Bits)}
 	switch {

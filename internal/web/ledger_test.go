@@ -10,15 +10,15 @@ import (
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
 )
 
 // slates is a draft with four maps, one of them a file that holds two.
-func slates() *library.Material {
+func slates() *materials.Material {
 	stats := func(n int) inspect.Stats { return inspect.Stats{Mean: make([]float64, n)} }
-	return &library.Material{
+	return &materials.Material{
 		ID: 1, Name: "Slates", Size: scale.Size{W: 1.8, H: 1.2}, SizeSource: scale.FromTag,
-		Maps: []library.Map{
+		Maps: []materials.Map{
 			{ID: 11, Map: material.Map{File: "s/base.png", Component: "rgb", Width: 2048, Height: 1365, Bits: 8}, Channel: material.BaseColor, Confidence: 1, Stats: stats(4)},
 			{ID: 12, Map: material.Map{File: "s/height.png", Component: "r", Width: 2048, Height: 1365, Bits: 16}, Channel: material.Height, Confidence: 1, Stats: stats(1)},
 			{ID: 13, Map: material.Map{File: "s/pack.png", Component: "g", Width: 1024, Height: 683, Bits: 8}, Channel: material.Roughness, Confidence: 1, Stats: stats(3)},

@@ -10,6 +10,9 @@ import (
 
 	"aldermoor/core/material"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/studio"
 
 	"github.com/labstack/echo/v5"
 )
@@ -80,12 +83,12 @@ func (s *Server) answer(c *echo.Context, status int, html []byte) error {
 // frame is what the layout needs.
 type frame struct {
 	Title  string
-	Place  string             // intake, bench, library, boards or empty
-	User   *library.Principal // nil if nobody is signed in
+	Place  string            // intake, bench, library, boards or empty
+	User   *people.Principal // nil if nobody is signed in
 	Staff  bool
 	Admin  bool
 	Demo   bool
-	Counts library.Counts
+	Counts studio.Counts
 	Dark   bool
 	Text   string // in the search field
 	Early  string // a picture to be fetched before anything else; empty for none
@@ -93,7 +96,7 @@ type frame struct {
 
 func (s *Server) frame(c *echo.Context, title string) frame {
 	p := me(c)
-	f := frame{Title: title, Staff: p.May(library.SeeDrafts), Admin: p.May(library.Administer), Demo: s.Demo}
+	f := frame{Title: title, Staff: p.May(people.SeeDrafts), Admin: p.May(people.Administer), Demo: s.Demo}
 	if p.Name != "" {
 		f.User = &p
 		f.Counts, _ = s.Studio.Counts(c.Request().Context())
@@ -134,7 +137,7 @@ func (s *Server) showMap(c *echo.Context, exact bool) error {
 	return s.sendMap(c, &p, exact)
 }
 
-func (s *Server) sendMap(c *echo.Context, p *library.Map, exact bool) error {
+func (s *Server) sendMap(c *echo.Context, p *materials.Map, exact bool) error {
 	px, err := whole(c, "px", 128)
 	if err != nil {
 		return err

@@ -15,12 +15,12 @@ import (
 	"testing"
 
 	"aldermoor/core/station"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
 	"aldermoor/internal/web"
 )
 
 // published is a studio with three released materials.
-func published(t *testing.T) *studio {
+func published(t *testing.T) *running {
 	t.Helper()
 	s := newStudio(t, web.Config{}).withPeople()
 	var files []station.File
@@ -42,7 +42,7 @@ func published(t *testing.T) *studio {
 	return s
 }
 
-func (s *studio) page(as library.Role, path string) string {
+func (s *running) page(as people.Role, path string) string {
 	s.t.Helper()
 	resp, body := s.ask(as, "GET", path, nil)
 	if resp.StatusCode != 200 {
@@ -72,7 +72,7 @@ func TestTheLibraryIsNarrowedByItsSentence(t *testing.T) {
 		"?q=%3Cscript%3E":           nil,
 		"?category=Nowhere&page=99": nil,
 	} {
-		page := s.page(library.Artist, "/library"+query)
+		page := s.page(people.Artist, "/library"+query)
 		if want := fmt.Sprintf(`data-total="%d"`, len(names)); !strings.Contains(page, want) {
 			t.Errorf("%s: not %s", query, want)
 		}
@@ -86,36 +86,36 @@ func TestTheLibraryIsNarrowedByItsSentence(t *testing.T) {
 		}
 	}
 	// The API finds the same and counts the facets.
-	got := s.json(library.Artist, "GET", "/api/v1/library?tag=red", nil, 200)
+	got := s.json(people.Artist, "GET", "/api/v1/library?tag=red", nil, 200)
 	if got["total"] != 1.0 || len(got["facets"].(map[string]any)["tag"].([]any)) != 4 {
 		t.Errorf("%v", got["facets"])
 	}
 	// One part of the page can be asked for alone.
-	if _, part := s.ask(library.Artist, "GET", "/library?tag=red", nil, "X-Part", "results"); bytes.Contains(part, []byte("<html")) || !bytes.Contains(part, []byte("Quarry tile")) {
+	if _, part := s.ask(people.Artist, "GET", "/library?tag=red", nil, "X-Part", "results"); bytes.Contains(part, []byte("<html")) || !bytes.Contains(part, []byte("Quarry tile")) {
 		t.Error("the part is not a part")
 	}
-	if resp, _ := s.ask(library.Artist, "GET", "/library", nil, "X-Part", "page/../secret"); resp.StatusCode != 404 && resp.StatusCode != 400 {
+	if resp, _ := s.ask(people.Artist, "GET", "/library", nil, "X-Part", "page/../secret"); resp.StatusCode != 404 && resp.StatusCode != 400 {
 		t.Errorf("a part that does not exist: %d", resp.StatusCode)
 	}
 }
 
 func TestTheMaterialsPageSaysWhatIsKnown(t *testing.T) {
 	s := published(t)
-	page := words(s.page(library.Artist, "/library/slates-round"))
+	page := words(s.page(people.Artist, "/library/slates-round"))
 	for _, says := range []string{"One repeat measures 1.71 m × 1.14 m ,", "resolution tag", "Give me", "CC0-1.0", "Release 1", "Tagged grey", "Normal Y+, 16 bit"} {
 		if !strings.Contains(page, says) {
 			t.Errorf("it does not say %q: %s", says, page[:min(len(page), 1500)])
 		}
 	}
-	if p := words(s.page(library.Artist, "/library/quarry-glazed")); !strings.Contains(p, "Quarry tile & grout <glazed>") {
+	if p := words(s.page(people.Artist, "/library/quarry-glazed")); !strings.Contains(p, "Quarry tile & grout <glazed>") {
 		t.Error("a name with marks was changed")
 	}
 	for path, want := range map[string]int{"/library/nowhere": 404, "/library/slates-round?release=9": 404, "/library/slates-round/cost?tier=3k": 422, "/library/slates-round/cost?tier=source&normal=up": 422} {
-		if resp, _ := s.ask(library.Artist, "GET", path, nil); resp.StatusCode != want {
+		if resp, _ := s.ask(people.Artist, "GET", path, nil); resp.StatusCode != want {
 			t.Errorf("%s: %d, want %d", path, resp.StatusCode, want)
 		}
 	}
-	cost := s.json(library.Artist, "GET", "/library/slates-round/cost?tier=source&normal=y-&roughness=glossiness&format=exr", nil, 200)
+	cost := s.json(people.Artist, "GET", "/library/slates-round/cost?tier=source&normal=y-&roughness=glossiness&format=exr", nil, 200)
 	if href := cost["href"].(string); !strings.Contains(href, "normal=y-") || !strings.Contains(href, "roughness=glossiness") || !strings.Contains(href, "format=exr") {
 		t.Errorf("%v", cost)
 	}
@@ -127,7 +127,7 @@ func TestTheBenchMeasures(t *testing.T) {
 	set := s.deliver(scan(t, "quarry_glazed", 192)...)["sets"].([]any)[0].(map[string]any)
 	path := fmt.Sprintf("/api/v1/materials/%v", set["material_id"])
 	patch := func(status int, change map[string]any) map[string]any {
-		return s.json(library.Librarian, "PATCH", path, change, status)
+		return s.json(people.Librarian, "PATCH", path, change, status)
 	}
 	line := func(dx, dy float64, long any) map[string]any {
 		return map[string]any{"line": map[string]any{"x0": 0.1, "y0": 0.1, "x1": 0.1 + dx, "y1": 0.1 + dy, "length_m": long}}
@@ -151,24 +151,24 @@ func TestTheBenchMeasures(t *testing.T) {
 	patch(422, line(0, 0, "50 cm"))
 	patch(422, line(0.5, 0, "soon"))
 	patch(422, line(0.5, 0, "900 km"))
-	page := words(s.page(library.Librarian, fmt.Sprintf("/bench/%v?across=4.2+m&down=9+ft", set["material_id"])))
+	page := words(s.page(people.Librarian, fmt.Sprintf("/bench/%v?across=4.2+m&down=9+ft", set["material_id"])))
 	for _, says := range []string{"from what was measured on it", "Its pattern repeats every", "6 to a repeat", "across takes 4.20 repeats: 4 whole, and 0.20 m left over", "2.74 m"} {
 		if !strings.Contains(page, says) {
 			t.Errorf("it does not say %q", says)
 		}
 	}
-	if resp, _ := s.ask(library.Librarian, "GET", fmt.Sprintf("/bench/%v?across=wide", set["material_id"]), nil); resp.StatusCode != 422 {
+	if resp, _ := s.ask(people.Librarian, "GET", fmt.Sprintf("/bench/%v?across=wide", set["material_id"]), nil); resp.StatusCode != 422 {
 		t.Errorf("a wall of %q: %d", "wide", resp.StatusCode)
 	}
 	none := s.deliver(scan(t, "bank_shingle", 96)...)["sets"].([]any)[0].(map[string]any)
-	s.json(library.Librarian, "PATCH", fmt.Sprintf("/api/v1/materials/%v", none["material_id"]), map[string]any{"module_a_m": 0.2}, 422)
+	s.json(people.Librarian, "PATCH", fmt.Sprintf("/api/v1/materials/%v", none["material_id"]), map[string]any{"module_a_m": 0.2}, 422)
 }
 
 func TestAHandoffIsWhatItSays(t *testing.T) {
 	s := published(t)
-	found := s.json(library.Artist, "GET", "/api/v1/library?q=hung", nil, 200)
+	found := s.json(people.Artist, "GET", "/api/v1/library?q=hung", nil, 200)
 	id := fmt.Sprint(found["items"].([]any)[0].(map[string]any)["release_id"])
-	resp, data := s.ask(library.Artist, "GET", "/api/v1/releases/"+id+"/handoff?tier=source&normal=y-", nil)
+	resp, data := s.ask(people.Artist, "GET", "/api/v1/releases/"+id+"/handoff?tier=source&normal=y-", nil)
 	if resp.StatusCode != 200 || !strings.Contains(resp.Header.Get("Content-Disposition"), "slates-round-r1-source.zip") {
 		t.Fatalf("%d %q", resp.StatusCode, resp.Header.Get("Content-Disposition"))
 	}
@@ -192,12 +192,12 @@ func TestAHandoffIsWhatItSays(t *testing.T) {
 		t.Errorf("%v", about)
 	}
 	// It can be gone on with where it broke off.
-	resp, rest := s.ask(library.Artist, "GET", "/api/v1/releases/"+id+"/handoff?tier=source&normal=y-", nil, "Range", fmt.Sprintf("bytes=%d-", len(data)/2))
+	resp, rest := s.ask(people.Artist, "GET", "/api/v1/releases/"+id+"/handoff?tier=source&normal=y-", nil, "Range", fmt.Sprintf("bytes=%d-", len(data)/2))
 	if resp.StatusCode != 206 || !bytes.Equal(rest, data[len(data)/2:]) {
 		t.Errorf("the second half: %d, %d bytes", resp.StatusCode, len(rest))
 	}
 	for q, want := range map[string]int{"?tier=9k": 422, "?normal=sideways": 422, "?roughness=shine": 422, "?format=psd": 422} {
-		if resp, body := s.ask(library.Artist, "GET", "/api/v1/releases/"+id+"/handoff"+q, nil); resp.StatusCode != want {
+		if resp, body := s.ask(people.Artist, "GET", "/api/v1/releases/"+id+"/handoff"+q, nil); resp.StatusCode != want {
 			t.Errorf("%s: %d %.80s", q, resp.StatusCode, body)
 		}
 	}
@@ -224,11 +224,11 @@ func TestPicturesAreKeptByTheirLook(t *testing.T) {
 		t.Error("the picture is the same at twice the size")
 	}
 	// An artist sees what is released, not the draft.
-	if _, other := s.ask(library.Artist, "GET", "/api/v1/materials/1/swatch.png?extent_m=0.5&px=64", nil); !bytes.Equal(first, other) {
+	if _, other := s.ask(people.Artist, "GET", "/api/v1/materials/1/swatch.png?extent_m=0.5&px=64", nil); !bytes.Equal(first, other) {
 		t.Error("an artist sees the draft")
 	}
 	for q, want := range map[string]int{"extent_m=0": 422, "extent_m=0.3": 422, "extent_m=x": 422, "px=100000": 422, "px=1": 422} {
-		if resp, _ := s.ask(library.Artist, "GET", "/api/v1/materials/1/swatch.png?"+q, nil); resp.StatusCode != want {
+		if resp, _ := s.ask(people.Artist, "GET", "/api/v1/materials/1/swatch.png?"+q, nil); resp.StatusCode != want {
 			t.Errorf("%s: %d", q, resp.StatusCode)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
 
 	"github.com/labstack/echo/v5"
 )
@@ -18,8 +19,8 @@ import (
 
 type peoplePage struct {
 	frame
-	People    []library.User
-	Roles     []library.Role
+	People    []people.User
+	Roles     []people.Role
 	Problem   string
 	CodeFor   string // whose password was reset
 	Code      string // the one-time code, shown once
@@ -31,16 +32,16 @@ func (s *Server) people(c *echo.Context) error {
 }
 
 func (s *Server) showPeople(c *echo.Context, status int, p peoplePage) error {
-	people, err := s.Studio.People.Users(c.Request().Context(), me(c))
+	list, err := s.Studio.People.Users(c.Request().Context(), me(c))
 	if err != nil {
 		return err
 	}
-	p.frame, p.People, p.Roles = s.frame(c, "People"), people, library.Roles()
+	p.frame, p.People, p.Roles = s.frame(c, "People"), list, people.Roles()
 	return s.render(c, status, "people", p)
 }
 
 func (s *Server) addPerson(c *echo.Context) error {
-	_, err := s.Studio.People.AddUser(c.Request().Context(), me(c), c.FormValue("name"), c.FormValue("password"), library.Role(c.FormValue("role")))
+	_, err := s.Studio.People.AddUser(c.Request().Context(), me(c), c.FormValue("name"), c.FormValue("password"), people.Role(c.FormValue("role")))
 	return s.afterPeople(c, err)
 }
 
@@ -49,7 +50,7 @@ func (s *Server) changePerson(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.afterPeople(c, s.Studio.People.ChangeUser(c.Request().Context(), me(c), of, library.Role(c.FormValue("role")), c.FormValue("disabled") != ""))
+	return s.afterPeople(c, s.Studio.People.ChangeUser(c.Request().Context(), me(c), of, people.Role(c.FormValue("role")), c.FormValue("disabled") != ""))
 }
 
 func (s *Server) afterPeople(c *echo.Context, err error) error {
@@ -79,14 +80,14 @@ func (s *Server) resetPerson(c *echo.Context) error {
 
 type auditPage struct {
 	frame
-	Entries           []library.AuditEntry
+	Entries           []people.AuditEntry
 	Actions           []string
 	Actor, Action, Of string // the filters in force
 	Prev, Next        string // addresses, empty for none
 }
 
-func auditQuery(c *echo.Context) library.AuditQuery {
-	return library.AuditQuery{Actor: c.QueryParam("actor"), Action: c.QueryParam("action"), Text: c.QueryParam("text"), Page: pageOf(c), Per: 100}
+func auditQuery(c *echo.Context) people.AuditQuery {
+	return people.AuditQuery{Actor: c.QueryParam("actor"), Action: c.QueryParam("action"), Text: c.QueryParam("text"), Page: pageOf(c), Per: 100}
 }
 
 // audit is the record of who did what.
@@ -146,7 +147,7 @@ type youPage struct {
 	Done    string
 	Tokens  []tokenRow
 	SignIns []signInRow
-	Scopes  []library.Scope
+	Scopes  []people.Scope
 }
 
 type tokenRow struct {
@@ -163,8 +164,8 @@ func (s *Server) you(c *echo.Context) error { return s.showYou(c, http.StatusOK,
 
 func (s *Server) showYou(c *echo.Context, status int, p youPage) error {
 	ctx := c.Request().Context()
-	p.frame, p.Scopes = s.frame(c, "You"), library.Scopes()
-	if me(c).May(library.SelfManage) {
+	p.frame, p.Scopes = s.frame(c, "You"), people.Scopes()
+	if me(c).May(people.SelfManage) {
 		tokens, err := s.Studio.People.Tokens(ctx, me(c))
 		if err != nil {
 			return err
@@ -211,7 +212,7 @@ func browserOf(agent string) string {
 
 func (s *Server) afterYou(c *echo.Context, done string, err error) error {
 	if status, text, ok := says(err); ok {
-		if errors.Is(err, library.ErrDenied) {
+		if errors.Is(err, people.ErrDenied) {
 			text = "This is not your present password."
 		}
 		return s.showYou(c, status, youPage{Problem: text})
@@ -233,11 +234,11 @@ func (s *Server) addToken(c *echo.Context) error {
 		days, err = 0, nil
 	}
 	if err != nil {
-		return s.afterYou(c, "", library.Invalid{Says: "A token holds a whole number of days."})
+		return s.afterYou(c, "", library.Invalid("A token holds a whole number of days."))
 	}
-	scope := library.Scope(c.FormValue("scope"))
+	scope := people.Scope(c.FormValue("scope"))
 	if scope == "" {
-		scope = library.ScopeRead
+		scope = people.ScopeRead
 	}
 	token, _, err := s.Studio.People.NewToken(c.Request().Context(), me(c), me(c).Name, c.FormValue("label"), scope, days)
 	if err != nil {

@@ -18,6 +18,10 @@ import (
 	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/pictures"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
 	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
@@ -64,7 +68,7 @@ func (s *Server) intake(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		p.Current.Undo, p.Current.Redo = library.Next(steps, me(c))
+		p.Current.Undo, p.Current.Redo = materials.Next(steps, me(c))
 		p.Title = p.Current.Heading
 	}
 	for _, d := range list {
@@ -112,7 +116,7 @@ func (s *Server) bench(c *echo.Context) error {
 
 type benchMaterialPage struct {
 	frame
-	M        *library.Material
+	M        *materials.Material
 	L        ledger
 	Look     string
 	Subtitle string
@@ -125,7 +129,7 @@ type benchMaterialPage struct {
 	Stops    int // findings that keep it from being released
 	Channels []choice
 
-	Undo, Redo library.Step // that u would undo and redo; zero for none
+	Undo, Redo materials.Step // that u would undo and redo; zero for none
 }
 
 type releaseRow struct {
@@ -143,13 +147,13 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: library.Contacts}
+	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: materials.Contacts}
 	p.Place = "bench"
 	across, down := 4.0, 2.5 // a wall to begin with
 	for name, to := range map[string]*float64{"across": &across, "down": &down} {
 		if v := c.QueryParam(name); v != "" {
 			if *to, err = scale.ParseLength(v); err != nil {
-				return library.Invalid{Says: err.Error() + "."}
+				return library.Invalid(err.Error() + ".")
 			}
 		}
 	}
@@ -183,7 +187,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	}
 	for i, k := range p.L.Maps {
 		if c.QueryParam("lens") == "" && (i == 0 || k.Channel == c.QueryParam("map")) {
-			p.Early = fmt.Sprintf("/maps/%d/picture.jpg?px=%d", k.ID, library.FirstPx)
+			p.Early = fmt.Sprintf("/maps/%d/picture.jpg?px=%d", k.ID, materials.FirstPx)
 		}
 	}
 	p.Releases = releaseRows(list)
@@ -198,18 +202,18 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 			p.Channels = append(p.Channels, choice{Label: wording.Channel(k.Channel), Href: string(k.Channel)})
 		}
 	}
-	f, err := s.Studio.Search.Find(ctx, me(c), library.Query{Per: 1, Choices: 200})
+	f, err := s.Studio.Search.Find(ctx, me(c), search.Query{Per: 1, Choices: 200})
 	if err != nil {
 		return err
 	}
-	for _, k := range f.Facets[library.ByCategory] {
+	for _, k := range f.Facets[search.ByCategory] {
 		p.Known = append(p.Known, k.Value)
 	}
 	steps, err := s.Studio.Materials.History(ctx, me(c), 0, m.ID, 50)
 	if err != nil {
 		return err
 	}
-	p.Undo, p.Redo = library.Next(steps, me(c))
+	p.Undo, p.Redo = materials.Next(steps, me(c))
 	lens := struct {
 		W     float64        `json:"width"`
 		H     float64        `json:"height"`
@@ -240,7 +244,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "material", p)
 }
 
-func releaseRows(list []library.Release) (out []releaseRow) {
+func releaseRows(list []releases.Release) (out []releaseRow) {
 	for _, r := range list {
 		out = append(out, releaseRow{r.Number, r.Notes, r.By, ago(r.Created, time.Now())})
 	}
@@ -272,7 +276,7 @@ type libraryPage struct {
 type resultsView struct {
 	Staff   bool
 	Text    string
-	Found   library.Found
+	Found   search.Found
 	Total   string
 	Noun    string
 	Filters []filter
@@ -319,7 +323,7 @@ func (w *walls) put(edition uint64, key string, b []byte) {
 }
 
 type cardView struct {
-	library.Card
+	releases.Card
 	Line, Extent string
 }
 
@@ -354,7 +358,7 @@ func (s *Server) library(c *echo.Context) error {
 }
 
 // results finds what a query asks for, and says it.
-func (s *Server) results(c *echo.Context, q library.Query, staff bool) (p resultsView, err error) {
+func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p resultsView, err error) {
 	found, err := s.Studio.Search.Find(c.Request().Context(), me(c), q)
 	if err != nil {
 		return p, err
@@ -380,15 +384,15 @@ func (s *Server) results(c *echo.Context, q library.Query, staff bool) (p result
 		return "/library?" + v.Encode()
 	}
 	for _, f := range []struct {
-		facet     library.Facet
+		facet     search.Facet
 		lead, any string
 		say       func(string) string
 	}{
-		{library.ByCategory, "in", "any category", func(s string) string { return s }},
-		{library.ByTag, "tagged", "anything", func(s string) string { return s }},
-		{library.ByChannel, "with", "any maps", channelWord},
-		{library.ByTier, "at", "any tier", func(s string) string { return s }},
-		{library.ByLicence, "under", "any licence", func(s string) string { return s }},
+		{search.ByCategory, "in", "any category", func(s string) string { return s }},
+		{search.ByTag, "tagged", "anything", func(s string) string { return s }},
+		{search.ByChannel, "with", "any maps", channelWord},
+		{search.ByTier, "at", "any tier", func(s string) string { return s }},
+		{search.ByLicence, "under", "any licence", func(s string) string { return s }},
 	} {
 		on := q.Only[f.facet]
 		w := filter{Name: string(f.facet), Lead: f.lead, Word: f.any, On: on != ""}
@@ -410,15 +414,15 @@ func (s *Server) results(c *echo.Context, q library.Query, staff bool) (p result
 		p.Filters = append(p.Filters, w)
 	}
 	orders := []struct {
-		order library.Order
+		order search.Order
 		word  string
-	}{{library.BestMatch, "best match"}, {library.Newest, "newest first"}, {library.ByName, "name"}, {library.Largest, "size"}}
+	}{{search.BestMatch, "best match"}, {search.Newest, "newest first"}, {search.ByName, "name"}, {search.Largest, "size"}}
 	p.Sort = filter{Name: "sort", Lead: "by", Word: "newest first"}
 	if q.Text != "" {
 		p.Sort.Word = "best match"
 	}
 	for _, o := range orders {
-		if o.order == library.BestMatch && q.Text == "" {
+		if o.order == search.BestMatch && q.Text == "" {
 			continue
 		}
 		on := q.Sort == o.order
@@ -428,10 +432,10 @@ func (s *Server) results(c *echo.Context, q library.Query, staff bool) (p result
 		p.Sort.Choices = append(p.Sort.Choices, choice{o.word, with("sort", string(o.order)), 0, on})
 	}
 	p.Extent, err = number(c, "extent", 1)
-	if err != nil || !slices.Contains(library.Extents, p.Extent) {
+	if err != nil || !slices.Contains(pictures.Extents, p.Extent) {
 		p.Extent = 1
 	}
-	for _, e := range library.Extents {
+	for _, e := range pictures.Extents {
 		p.Extents = append(p.Extents, choice{Label: extentWord(e), Href: with("extent", fmt.Sprint(e)), On: e == p.Extent})
 	}
 	for _, k := range found.Items {
@@ -462,8 +466,8 @@ func channelWord(id string) string {
 
 type materialPage struct {
 	frame
-	R        *library.Release
-	M        *library.Material
+	R        *releases.Release
+	M        *materials.Material
 	L        ledger
 	Look     string
 	Extent   float64
@@ -485,7 +489,7 @@ type costView struct {
 
 // releaseOf is the release that a material's page shows: the one asked for, or
 // the latest.
-func (s *Server) releaseOf(c *echo.Context) (*library.Release, library.Card, error) {
+func (s *Server) releaseOf(c *echo.Context) (*releases.Release, releases.Card, error) {
 	card, ok := s.Studio.Search.Card(c.Param("slug"))
 	if !ok {
 		return nil, card, library.ErrNotFound
@@ -518,10 +522,10 @@ func (s *Server) material(c *echo.Context) error {
 	m := &r.Material
 	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list), Latest: card.Number, When: ago(r.Created, time.Now())}
 	p.Place = "library"
-	p.L.density(s, m, library.Standards{}, "")
+	p.L.density(s, m, materials.Standards{}, "")
 	// The step nearest to one repeat.
-	p.Extent = library.Extents[0]
-	for _, e := range library.Extents {
+	p.Extent = pictures.Extents[0]
+	for _, e := range pictures.Extents {
 		if e <= max(m.Size.W, 0.1)*1.01 {
 			p.Extent = e
 		}
@@ -544,8 +548,8 @@ func (s *Server) material(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "release", p)
 }
 
-func (s *Server) costOf(r *library.Release, tier, normal, roughness, format string) (costView, error) {
-	profile, err := library.ParseProfile(tier, normal, roughness, format)
+func (s *Server) costOf(r *releases.Release, tier, normal, roughness, format string) (costView, error) {
+	profile, err := releases.ParseProfile(tier, normal, roughness, format)
 	if err != nil {
 		return costView{}, err
 	}
@@ -583,13 +587,13 @@ func (s *Server) choices(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f := library.Facet(c.QueryParam("facet"))
+	f := search.Facet(c.QueryParam("facet"))
 	list, err := s.Studio.Search.FindChoices(c.Request().Context(), me(c), q, f, c.QueryParam("text"))
 	if err != nil {
 		return err
 	}
 	if list == nil {
-		list = []library.Count{}
+		list = []search.Count{}
 	}
 	return c.JSON(http.StatusOK, map[string]any{"items": list})
 }
@@ -608,7 +612,7 @@ func (s *Server) eventStream(c *echo.Context) error {
 	}
 	after, err := strconv.ParseInt(text, 10, 64)
 	if text != "" && (err != nil || after < 0) {
-		return library.Invalid{Says: fmt.Sprintf("An event's number is whole and positive; %q is not.", text)}
+		return library.Invalid(fmt.Sprintf("An event's number is whole and positive; %q is not.", text))
 	}
 	if c.Request().Method == http.MethodHead {
 		return c.NoContent(http.StatusOK)

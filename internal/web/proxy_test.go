@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"aldermoor/core/station"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
 	"aldermoor/internal/web"
 )
 
@@ -42,7 +42,7 @@ func TestForwardedHeadersCountFromTrustedProxiesAlone(t *testing.T) {
 			}
 			form := strings.NewReader("name=librarian&password=wrong+password+here")
 			s.ask("", "POST", "/sign-in", form, append([]string{"Content-Type", "application/x-www-form-urlencoded"}, forwarded...)...)
-			entries := s.json(library.Administrator, "GET", "/api/v1/audit?action=sign-in+failed", nil, 200)["items"].([]any)
+			entries := s.json(people.Administrator, "GET", "/api/v1/audit?action=sign-in+failed", nil, 200)["items"].([]any)
 			if len(entries) == 0 || !strings.Contains(fmt.Sprint(entries[0]), c.signed) {
 				t.Errorf("the failed sign-in came from %v, want %s", entries, c.signed)
 			}

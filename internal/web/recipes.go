@@ -10,7 +10,7 @@ import (
 
 	"aldermoor/core/material"
 	"aldermoor/core/treat"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
 	"aldermoor/internal/wording"
 )
 
@@ -27,15 +27,15 @@ type apiStep struct {
 	Pixels   int                `json:"pixels"`
 	Axes     string             `json:"axes"`
 	Overlap  float64            `json:"overlap"`
-	Metres   *library.Length    `json:"metres"`
+	Metres   *materials.Length  `json:"metres"`
 	Strength float64            `json:"strength"`
-	DepthM   *library.Length    `json:"depth_m"`
+	DepthM   *materials.Length  `json:"depth_m"`
 	ShiftX   float64            `json:"shift_x"`
 	ShiftY   float64            `json:"shift_y"`
 }
 
-func (a *apiStep) step() library.Treatment {
-	t := library.Treatment{ID: a.ID, Step: treat.Step{Kind: a.Kind, Channel: a.Channel, Channels: a.Channels, Low: a.Low, High: a.High, Pixels: a.Pixels,
+func (a *apiStep) step() materials.Treatment {
+	t := materials.Treatment{ID: a.ID, Step: treat.Step{Kind: a.Kind, Channel: a.Channel, Channels: a.Channels, Low: a.Low, High: a.High, Pixels: a.Pixels,
 		Axes: a.Axes, Overlap: a.Overlap, Strength: a.Strength, ShiftX: a.ShiftX, ShiftY: a.ShiftY}}
 	if a.Metres != nil {
 		t.Metres = float64(*a.Metres)
@@ -48,13 +48,13 @@ func (a *apiStep) step() library.Treatment {
 
 // apiTreatment is a treatment of a material's recipe, and what it came to.
 type apiTreatment struct {
-	library.Treatment
+	materials.Treatment
 	Title string  `json:"title"`
 	Says  *string `json:"says"` // null until it has been carried out
 }
 
 // recipeState says how far a recipe is.
-func (s *Server) recipeState(m *library.Material) (state string, problem *string) {
+func (s *Server) recipeState(m *materials.Material) (state string, problem *string) {
 	says, _ := m.Stuck()
 	switch {
 	case says != "":
@@ -67,7 +67,7 @@ func (s *Server) recipeState(m *library.Material) (state string, problem *string
 	return "made", nil
 }
 
-func recipeView(m *library.Material) []apiTreatment {
+func recipeView(m *materials.Material) []apiTreatment {
 	out := []apiTreatment{}
 	for i, t := range m.Recipe {
 		v := apiTreatment{Treatment: t, Title: wording.TreatmentOf(t.Kind).Title}
@@ -122,7 +122,7 @@ func (s *Server) apiRecipe(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	var list []library.Treatment
+	var list []materials.Treatment
 	for i := range in.Steps {
 		list = append(list, in.Steps[i].step())
 	}
@@ -150,7 +150,7 @@ type mend struct {
 }
 
 // mendOf says which treatment a finding asks for, nil if none mends it.
-func mendOf(m *library.Material, code string, files []string) *mend {
+func mendOf(m *materials.Material, code string, files []string) *mend {
 	var channel material.Channel
 	for _, p := range m.Assigned() {
 		if slices.Contains(files, p.File) {
@@ -193,7 +193,7 @@ func treatmentChoices() (out []treatmentChoice) {
 }
 
 // recipe fills the ledger's treatments.
-func (l *ledger) recipe(s *Server, m *library.Material) {
+func (l *ledger) recipe(s *Server, m *materials.Material) {
 	says, at := m.Stuck()
 	for i, t := range m.Recipe {
 		r := recipeRow{ID: t.ID, Title: wording.TreatmentOf(t.Kind).Title, First: i == 0, Last: i == len(m.Recipe)-1}
@@ -223,7 +223,7 @@ func (l *ledger) recipe(s *Server, m *library.Material) {
 
 // done is what treatment i of a material's recipe came to, as a sentence; "" until it has
 // been carried out.
-func done(m *library.Material, i int) string {
+func done(m *materials.Material, i int) string {
 	switch f := &m.Finish; {
 	case !m.Settled():
 	case i < len(f.Did):

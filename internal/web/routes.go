@@ -1,27 +1,26 @@
 package web
 
 import (
+	"aldermoor/internal/library/people"
 	"context"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
-
-	"aldermoor/internal/library"
 )
 
 // route is one row of the table: what it answers to, which right it asks for, and whether
 // it changes an existing thing, so that a version must be named.
 type route struct {
 	method, path string
-	right        library.Right
+	right        people.Right
 	versioned    bool
 	do           echo.HandlerFunc
 }
 
 func (s *Server) routes() []route {
 	const get, post, put, patch, remove = http.MethodGet, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete
-	const anyone, enter, drafts, work, decide, admin, own = library.Anyone, library.Enter, library.SeeDrafts, library.Contribute, library.Decide, library.Administer, library.SelfManage
+	const anyone, enter, drafts, work, decide, admin, own = people.Anyone, people.Enter, people.SeeDrafts, people.Contribute, people.Decide, people.Administer, people.SelfManage
 	const makes, changes = false, true
 	return []route{
 		// For those who run the server.
@@ -138,7 +137,7 @@ func (s *Server) ready(c *echo.Context) error {
 
 // showMetrics answers this machine, and administrators' tokens from elsewhere.
 func (s *Server) showMetrics(c *echo.Context) error {
-	if p := me(c); !local(c.Request()) && !p.May(library.Administer) {
+	if p := me(c); !local(c.Request()) && !p.May(people.Administer) {
 		return refuse(http.StatusForbidden, "Metrics are for this machine alone, or for an administrator's token.")
 	}
 	promhttp.HandlerFor(s.registry, promhttp.HandlerOpts{}).ServeHTTP(c.Response(), c.Request())

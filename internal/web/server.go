@@ -26,6 +26,8 @@ import (
 	"time"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/studio"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/labstack/echo/v5"
@@ -37,7 +39,7 @@ var files embed.FS
 
 // Config is what a Server is made of.
 type Config struct {
-	Studio    *library.Studio
+	Studio    *studio.Studio
 	Sessions  scs.CtxStore
 	Log       *slog.Logger
 	Demo      bool   // accounts may be entered with one click
@@ -200,7 +202,7 @@ func (s *Server) guard(r route) echo.HandlerFunc {
 			if p.Name == "" {
 				return s.strangers(c, r)
 			}
-			return library.Forbidden{Right: r.right, By: p}
+			return people.Forbidden{Right: r.right, By: p}
 		}
 		if r.versioned {
 			if _, given, err := seen(c); err != nil {
@@ -245,35 +247,35 @@ func (s *Server) recovered(h http.Handler) http.Handler {
 }
 
 // principal is who asks: by bearer token, else by session; nobody if neither.
-func (s *Server) principal(c *echo.Context) (library.Principal, error) {
+func (s *Server) principal(c *echo.Context) (people.Principal, error) {
 	ctx := c.Request().Context()
 	if h := c.Request().Header.Get("Authorization"); h != "" {
 		token, ok := strings.CutPrefix(h, "Bearer ")
 		if !ok {
-			return library.Principal{}, refuse(http.StatusUnauthorized, "Send the token as Authorization: Bearer …")
+			return people.Principal{}, refuse(http.StatusUnauthorized, "Send the token as Authorization: Bearer …")
 		}
 		p, err := s.Studio.People.PrincipalOfToken(ctx, strings.TrimSpace(token))
-		if errors.Is(err, library.ErrDenied) {
+		if errors.Is(err, people.ErrDenied) {
 			return p, refuse(http.StatusUnauthorized, "This token is not known, has ended, or its account has been closed.")
 		}
 		return p, err
 	}
 	if strings.HasPrefix(c.Request().URL.Path, "/static/") {
-		return library.Principal{}, nil
+		return people.Principal{}, nil
 	}
 	secret := s.sessions.GetString(ctx, "sign-in")
 	if secret == "" {
-		return library.Principal{}, nil
+		return people.Principal{}, nil
 	}
 	p, err := s.Studio.People.PrincipalOfSignIn(ctx, secret)
 	if errors.Is(err, library.ErrNotFound) {
-		return library.Principal{}, s.sessions.Destroy(ctx)
+		return people.Principal{}, s.sessions.Destroy(ctx)
 	}
 	return p, err
 }
 
-func me(c *echo.Context) library.Principal {
-	p, _ := c.Get("principal").(library.Principal)
+func me(c *echo.Context) people.Principal {
+	p, _ := c.Get("principal").(people.Principal)
 	return p
 }
 
@@ -292,8 +294,8 @@ func explain(err error) (int, string) {
 	var r refusal
 	var invalid library.Invalid
 	var coded interface{ StatusCode() int }
-	var forbidden library.Forbidden
-	var many library.TooMany
+	var forbidden people.Forbidden
+	var many people.TooMany
 	switch {
 	case errors.As(err, &forbidden):
 		return http.StatusForbidden, forbidden.Error()
@@ -306,7 +308,7 @@ func explain(err error) (int, string) {
 	case errors.As(err, &r):
 		return r.status, r.says
 	case errors.As(err, &invalid):
-		return http.StatusUnprocessableEntity, invalid.Says
+		return http.StatusUnprocessableEntity, string(invalid)
 	case errors.Is(err, library.ErrNotFound):
 		return http.StatusNotFound, "There is nothing at this address. It may have been mistyped."
 	case errors.Is(err, library.ErrStale):
@@ -336,7 +338,7 @@ func (s *Server) problem(c *echo.Context, err error) {
 	c.Response().Header().Del("Cache-Control")
 	if status == http.StatusServiceUnavailable || status == http.StatusTooManyRequests {
 		wait := 2
-		if many := (library.TooMany{}); errors.As(err, &many) {
+		if many := (people.TooMany{}); errors.As(err, &many) {
 			wait = int(many.Wait.Seconds()) + 1
 		}
 		c.Response().Header().Set("Retry-After", strconv.Itoa(wait))

@@ -7,7 +7,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"aldermoor/core/inspect"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
 	"aldermoor/internal/wording"
 )
 
@@ -16,14 +17,14 @@ type standardsPage struct {
 	frame
 	Lead      bool
 	Version   int64
-	Densities []library.DensityClass
+	Densities []materials.DensityClass
 	Cameras   []cameraRow
 	Checks    []checkRow
 }
 
 type cameraRow struct {
 	Name, Says string
-	library.Camera
+	materials.Camera
 }
 
 type checkRow struct {
@@ -34,7 +35,7 @@ type checkRow struct {
 }
 
 // cameraSays is a camera in words.
-func cameraSays(c library.Camera) string {
+func cameraSays(c materials.Camera) string {
 	lens := fmt.Sprintf("over %.3g°", c.AngleDeg)
 	if c.FocalMM > 0 && c.SensorMM > 0 {
 		lens = fmt.Sprintf("through %.3g mm on a sensor %.3g mm high", c.FocalMM, c.SensorMM)
@@ -62,7 +63,7 @@ func (s *Server) standards(c *echo.Context) error {
 }
 
 // leads says whether somebody may decide for the studio.
-func leads(c *echo.Context) bool { return me(c).May(library.Decide) }
+func leads(c *echo.Context) bool { return me(c).May(people.Decide) }
 
 func (s *Server) apiStandards(c *echo.Context) error {
 	st, version, err := s.Studio.Materials.Standards(c.Request().Context(), me(c))
@@ -74,12 +75,12 @@ func (s *Server) apiStandards(c *echo.Context) error {
 }
 
 // withoutNulls has empty lists for those that are missing.
-func withoutNulls(st library.Standards) library.Standards {
+func withoutNulls(st materials.Standards) materials.Standards {
 	if st.Densities == nil {
-		st.Densities = []library.DensityClass{}
+		st.Densities = []materials.DensityClass{}
 	}
 	if st.Cameras == nil {
-		st.Cameras = []library.Camera{}
+		st.Cameras = []materials.Camera{}
 	}
 	if st.Severities == nil {
 		st.Severities = map[string]inspect.Severity{}
@@ -92,7 +93,7 @@ func (s *Server) apiSaveStandards(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var in library.Standards
+	var in materials.Standards
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}

@@ -11,7 +11,8 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
-	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
 	"aldermoor/internal/wording"
 )
 
@@ -40,21 +41,21 @@ func left(d time.Duration) string {
 	return fmt.Sprintf("about %.1f h left", d.Hours())
 }
 
-func deliveryView(d library.Delivery, open int64) deliveryRow {
+func deliveryView(d intake.Delivery, open int64) deliveryRow {
 	r := deliveryRow{ID: d.ID, Name: d.Name, Open: d.ID == open}
 	if d.Station != "" && !strings.Contains(d.Name, d.Station) {
 		r.Name = d.Station + ", " + d.Name
 	}
 	switch sure := d.Waiting - d.Doubtful; {
-	case d.State == library.Receiving:
+	case d.State == intake.Receiving:
 		r.Line, r.Moving = "arriving", true
-	case d.State == library.Sorting:
+	case d.State == intake.Sorting:
 		r.Percent, r.Moving = int(100*d.Progress()), true
 		r.Line = fmt.Sprintf("sorting, %d of %d files", d.Examined, d.Files)
 		if d.Left > 0 {
 			r.Line += ", " + left(d.Left)
 		}
-	case d.State == library.Failed:
+	case d.State == intake.Failed:
 		r.Line, r.Tone = "could not be taken in", stop
 	case d.Sets == 0:
 		r.Line, r.Tone = "no texture set in it", doubt
@@ -134,10 +135,10 @@ type openDelivery struct {
 	ID, Version              int64
 	Retry                    bool // something failed here, not in the files
 	Heading, Meta            string
-	State                    library.State
+	State                    intake.State
 	Error                    string
 	Columns                  []column
-	Undo, Redo               library.Step // that u and U would turn; zero for none
+	Undo, Redo               materials.Step // that u and U would turn; zero for none
 	Doubtful, Sure, Accepted []setRow
 	Left                     []setRow
 	SureFirst                []setRow
@@ -145,7 +146,7 @@ type openDelivery struct {
 	Failures                 []inspect.Failure
 }
 
-func openView(d library.DeliveryReport) *openDelivery {
+func openView(d intake.DeliveryReport) *openDelivery {
 	o := &openDelivery{deliveryRow: deliveryView(d.Delivery, d.ID), ID: d.ID, Version: d.Version, Retry: d.Retry, State: d.State, Error: d.Error, Failures: d.Failures}
 	o.Heading = o.Name
 	o.Meta = fmt.Sprintf("%s, %s, %s", count(d.Sets, "set"), count(d.Files, "file"), scale.Bytes(d.Bytes))
@@ -156,9 +157,9 @@ func openView(d library.DeliveryReport) *openDelivery {
 		m := &d.Materials[i]
 		row := rowView(m, d.Here)
 		switch {
-		case m.Stage == library.Accepted:
+		case m.Stage == materials.Accepted:
 			o.Accepted = append(o.Accepted, row)
-		case m.Stage == library.Left:
+		case m.Stage == materials.Left:
 			o.Left = append(o.Left, row)
 		case m.Doubts > 0:
 			o.Doubtful = append(o.Doubtful, row)
@@ -171,8 +172,8 @@ func openView(d library.DeliveryReport) *openDelivery {
 	return o
 }
 
-func rowView(m *library.Material, here map[int64]library.Material) setRow {
-	r := setRow{ID: m.ID, Version: m.Version, Name: m.Name, Accepted: m.Stage == library.Accepted, Released: m.Released, Size: "Size unknown", SizeTone: doubt}
+func rowView(m *materials.Material, here map[int64]materials.Material) setRow {
+	r := setRow{ID: m.ID, Version: m.Version, Name: m.Name, Accepted: m.Stage == materials.Accepted, Released: m.Released, Size: "Size unknown", SizeTone: doubt}
 	if m.Size.Known() {
 		r.Size, r.SizeTone = fmt.Sprintf("%s × %s, %s", metres(m.Size.W), scale.Metres(m.Size.H), sourceWord(m.SizeSource)), calm
 	}
@@ -241,7 +242,7 @@ func rowView(m *library.Material, here map[int64]library.Material) setRow {
 }
 
 // beside says of a material what counts when it is held against another.
-func beside(word string, m *library.Material) besideView {
+func beside(word string, m *materials.Material) besideView {
 	v := besideView{Word: word, W: 1, H: 1}
 	list := m.Assigned()
 	if len(list) == 0 {
@@ -278,7 +279,7 @@ func beside(word string, m *library.Material) besideView {
 	return v
 }
 
-func (k *cell) fill(p *library.Map) {
+func (k *cell) fill(p *materials.Map) {
 	k.MapID, k.File, k.Percent, k.Tone = p.ID, p.File, int(math.Round(100*p.Confidence)), good
 	if p.Component != "rgb" && len(p.Stats.Mean) > 1 && k.Mark == "" {
 		k.Mark = "in " + p.Component

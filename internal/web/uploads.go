@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
 
 	"github.com/labstack/echo/v5"
 	"github.com/tus/tusd/v2/pkg/filestore"
@@ -74,7 +75,7 @@ var uploadID = regexp.MustCompile(`^[0-9a-f]{16,64}$`)
 
 // file is a finished upload: where it lies, and the path that it was sent under.
 func (u *uploads) file(ctx context.Context, id string) (at, path string, err error) {
-	unknown := library.Invalid{Says: fmt.Sprintf("The upload %q is not known here, or was taken already. Send the file again.", id)}
+	unknown := library.Invalid(fmt.Sprintf("The upload %q is not known here, or was taken already. Send the file again.", id))
 	if !uploadID.MatchString(id) {
 		return "", "", unknown
 	}
@@ -93,7 +94,7 @@ func (u *uploads) file(ctx context.Context, id string) (at, path string, err err
 		path = info.MetaData["filename"]
 	}
 	if info.Offset != info.Size {
-		return "", "", library.Invalid{Says: fmt.Sprintf("%s has not arrived whole: %d of %d bytes are here. Resume its upload first.", path, info.Offset, info.Size)}
+		return "", "", library.Invalid(fmt.Sprintf("%s has not arrived whole: %d of %d bytes are here. Resume its upload first.", path, info.Offset, info.Size))
 	}
 	return filepath.Join(u.dir, id), path, nil
 }
@@ -115,13 +116,13 @@ func (s *Server) deliverUploads(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	next := 0
-	d, err := s.Studio.Intake.Receive(ctx, me(c), func() (library.Incoming, error) {
+	d, err := s.Studio.Intake.Receive(ctx, me(c), func() (intake.Incoming, error) {
 		if next == len(in.Uploads) {
-			return library.Incoming{}, io.EOF
+			return intake.Incoming{}, io.EOF
 		}
 		at, path, err := s.uploads.file(ctx, in.Uploads[next])
 		next++
-		return library.Incoming{Path: path, File: at}, err
+		return intake.Incoming{Path: path, File: at}, err
 	}, func() (string, string) { return in.Name, in.Station })
 	if err != nil {
 		return err

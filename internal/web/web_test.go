@@ -27,22 +27,24 @@ import (
 	"aldermoor/internal/blob"
 	"aldermoor/internal/jobs"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/studio"
 	"aldermoor/internal/store"
 	"aldermoor/internal/web"
 )
 
 // itself is who sets up the tests.
-var itself = library.Command("test")
+var itself = people.Command("test")
 
-// studio is a whole running application on a folder of its own.
-type studio struct {
+// running is a whole running application on a folder of its own.
+type running struct {
 	*httptest.Server
 	t      *testing.T
-	studio *library.Studio
-	tokens map[library.Role]string
+	studio *studio.Studio
+	tokens map[people.Role]string
 }
 
-func newStudio(t *testing.T, cfg web.Config) *studio {
+func newStudio(t *testing.T, cfg web.Config) *running {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	log := slog.New(slog.DiscardHandler)
@@ -59,7 +61,7 @@ func newStudio(t *testing.T, cfg web.Config) *studio {
 		t.Fatal(err)
 	}
 	q := jobs.New(db.DB(), db.Reads(), log)
-	svc := library.New(library.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch, Log: log, Wake: q.Wake, Jobs: q.Waiting, Demo: cfg.Demo})
+	svc := studio.New(studio.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch, Log: log, Wake: q.Wake, Jobs: q.Waiting, Demo: cfg.Demo})
 	for kind, h := range svc.Handlers() {
 		q.Handle(kind, h)
 	}
@@ -74,7 +76,7 @@ func newStudio(t *testing.T, cfg web.Config) *studio {
 	if err != nil {
 		t.Fatal(err)
 	}
-	st := &studio{httptest.NewServer(s.Handler()), t, svc, map[library.Role]string{}}
+	st := &running{httptest.NewServer(s.Handler()), t, svc, map[people.Role]string{}}
 	t.Cleanup(func() {
 		st.CloseClientConnections()
 		st.Close()
@@ -86,13 +88,13 @@ func newStudio(t *testing.T, cfg web.Config) *studio {
 }
 
 // withPeople adds an account and a token for each role.
-func (s *studio) withPeople() *studio {
+func (s *running) withPeople() *running {
 	s.t.Helper()
-	for _, r := range library.Roles() {
+	for _, r := range people.Roles() {
 		if _, err := s.studio.People.AddUser(s.t.Context(), itself, string(r), "a long password", r); err != nil {
 			s.t.Fatal(err)
 		}
-		token, _, err := s.studio.People.NewToken(s.t.Context(), itself, string(r), "test", library.ScopeAdminister, 0)
+		token, _, err := s.studio.People.NewToken(s.t.Context(), itself, string(r), "test", people.ScopeAdminister, 0)
 		if err != nil {
 			s.t.Fatal(err)
 		}
@@ -102,7 +104,7 @@ func (s *studio) withPeople() *studio {
 }
 
 // ask makes a request as somebody ("" for nobody) and returns status and body.
-func (s *studio) ask(as library.Role, method, path string, body io.Reader, headers ...string) (*http.Response, []byte) {
+func (s *running) ask(as people.Role, method, path string, body io.Reader, headers ...string) (*http.Response, []byte) {
 	s.t.Helper()
 	r, err := http.NewRequest(method, s.URL+path, body)
 	if err != nil {
@@ -136,7 +138,7 @@ func (s *studio) ask(as library.Role, method, path string, body io.Reader, heade
 	return resp, data
 }
 
-func (s *studio) json(as library.Role, method, path string, body any, want int, headers ...string) map[string]any {
+func (s *running) json(as people.Role, method, path string, body any, want int, headers ...string) map[string]any {
 	s.t.Helper()
 	var r io.Reader
 	if body != nil {
@@ -167,17 +169,17 @@ func multi(files ...station.File) (io.Reader, string) {
 }
 
 // deliver sends files and waits until they are sorted.
-func (s *studio) deliver(files ...station.File) map[string]any {
+func (s *running) deliver(files ...station.File) map[string]any {
 	s.t.Helper()
 	body, kind := multi(files...)
-	resp, data := s.ask(library.Librarian, "POST", "/api/v1/deliveries", body, "Content-Type", kind)
+	resp, data := s.ask(people.Librarian, "POST", "/api/v1/deliveries", body, "Content-Type", kind)
 	if resp.StatusCode != http.StatusAccepted {
 		s.t.Fatalf("deliver: %d: %s", resp.StatusCode, data)
 	}
 	var out struct{ Href string }
 	json.Unmarshal(data, &out)
 	for range 2400 {
-		d := s.json(library.Librarian, "GET", out.Href, nil, 200)
+		d := s.json(people.Librarian, "GET", out.Href, nil, 200)
 		if d["state"] == "sorted" || d["state"] == "failed" {
 			return d
 		}
@@ -219,8 +221,8 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
 	d := s.deliver(scan(t, "slates_round", 64)...)
 	id := int(d["sets"].([]any)[0].(map[string]any)["material_id"].(float64))
-	s.json(library.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%d/releases", id), map[string]any{"notes": "x"}, 201)
-	nobody, all := library.Role(""), append([]library.Role{""}, library.Roles()...)
+	s.json(people.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%d/releases", id), map[string]any{"notes": "x"}, 201)
+	nobody, all := people.Role(""), append([]people.Role{""}, people.Roles()...)
 	for _, r := range web.RoutesForTest() {
 		path := address(r.Path)
 		for _, as := range all {
@@ -233,7 +235,7 @@ func TestEveryRouteWithEveryRole(t *testing.T) {
 				in = true // it answers 401 to wrong passwords
 			}
 			// A token may do what its account may, but for managing the account itself.
-			want := as != nobody && library.As(string(as), as).May(library.Right(r.Right)) || r.Right == string(library.Anyone)
+			want := as != nobody && people.As(string(as), as).May(people.Right(r.Right)) || r.Right == string(people.Anyone)
 			if in != want {
 				t.Errorf("%s %s as %q: %d, let in %v, want %v", r.Method, path, as, resp.StatusCode, in, want)
 			}
@@ -260,13 +262,13 @@ func TestAbsurdFiguresOnEveryRoute(t *testing.T) {
 		if rng.IntN(4) == 0 {
 			kind = "application/x-www-form-urlencoded"
 		}
-		resp, data := s.ask(library.Administrator, method, path, strings.NewReader(body), "Content-Type", kind)
+		resp, data := s.ask(people.Administrator, method, path, strings.NewReader(body), "Content-Type", kind)
 		asked++
 		if resp.StatusCode >= 500 {
 			t.Errorf("%s %s with %q: %d %s", method, path, body, resp.StatusCode, data)
 		}
 		if method == "GET" && resp.StatusCode != http.StatusAccepted && !strings.HasPrefix(resp.Header.Get("Content-Type"), "text/event-stream") {
-			if head, _ := s.ask(library.Administrator, "HEAD", path, nil); head.StatusCode != resp.StatusCode {
+			if head, _ := s.ask(people.Administrator, "HEAD", path, nil); head.StatusCode != resp.StatusCode {
 				t.Errorf("HEAD %s: %d, GET: %d", path, head.StatusCode, resp.StatusCode)
 			}
 		}
@@ -317,7 +319,7 @@ func TestEveryWriteNamesItsVersion(t *testing.T) {
 			continue
 		}
 		changes++
-		if resp, _ := s.ask(library.Administrator, r.Method, address(r.Path), strings.NewReader("{}"), "Content-Type", "application/json", "If-Match", ""); resp.StatusCode != http.StatusPreconditionRequired {
+		if resp, _ := s.ask(people.Administrator, r.Method, address(r.Path), strings.NewReader("{}"), "Content-Type", "application/json", "If-Match", ""); resp.StatusCode != http.StatusPreconditionRequired {
 			t.Errorf("%s %s without a version: %d", r.Method, r.Path, resp.StatusCode)
 		}
 	}
@@ -410,15 +412,15 @@ func TestAnswersMatchTheirSchemas(t *testing.T) {
 	keys("Set", set)
 	keys("Map", set["maps"].([]any)[0])
 	id := set["material_id"]
-	m := s.json(library.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
+	m := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
 	keys("Material", m, "step")
-	r := s.json(library.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%v/releases", id), map[string]any{}, 201)
+	r := s.json(people.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%v/releases", id), map[string]any{}, 201)
 	keys("Release", r, "material")
-	whole := s.json(library.Artist, "GET", r["href"].(string), nil, 200)
+	whole := s.json(people.Artist, "GET", r["href"].(string), nil, 200)
 	keys("Release", whole)
-	l := s.json(library.Artist, "GET", "/api/v1/library?q=hull", nil, 200)
+	l := s.json(people.Artist, "GET", "/api/v1/library?q=hull", nil, 200)
 	keys("Card", l["items"].([]any)[0])
-	rows := s.json(library.Librarian, "GET", "/api/v1/deliveries", nil, 200)
+	rows := s.json(people.Librarian, "GET", "/api/v1/deliveries", nil, 200)
 	keys("DeliveryRow", rows["items"].([]any)[0])
 }
 
@@ -430,50 +432,50 @@ func TestFromDeliveryToHandoff(t *testing.T) {
 		t.Fatalf("%v", set)
 	}
 	path := fmt.Sprintf("/api/v1/materials/%v", set["material_id"])
-	m := s.json(library.Librarian, "GET", path, nil, 200)
+	m := s.json(people.Librarian, "GET", path, nil, 200)
 	version := fmt.Sprintf(`"%v"`, m["version"])
 	change := map[string]any{"name": "Mud with ripples", "tags": []string{"Mud", "wet", "mud"}, "width_m": "320 cm", "height_m": 2.4, "contact_class": "soft mud"}
-	m = s.json(library.Librarian, "PATCH", path, change, 200, "If-Match", version)
+	m = s.json(people.Librarian, "PATCH", path, change, 200, "If-Match", version)
 	if m["name"] != "Mud with ripples" || fmt.Sprint(m["tags"]) != "[mud wet]" || m["width_m"] != 3.2 || m["size_source"] != "typed" {
 		t.Errorf("%v", m)
 	}
 	// The version is used up.
-	p := s.json(library.Librarian, "PATCH", path, map[string]any{"name": "x"}, 412, "If-Match", version)
+	p := s.json(people.Librarian, "PATCH", path, map[string]any{"name": "x"}, 412, "If-Match", version)
 	if !strings.Contains(p["detail"].(string), "changed since you loaded it") {
 		t.Errorf("%v", p)
 	}
-	if p := s.json(library.Librarian, "PATCH", path, map[string]any{"width_m": "wide"}, 422); !strings.Contains(p["detail"].(string), "wide") {
+	if p := s.json(people.Librarian, "PATCH", path, map[string]any{"width_m": "wide"}, 422); !strings.Contains(p["detail"].(string), "wide") {
 		t.Errorf("%v", p)
 	}
-	r1 := s.json(library.Librarian, "POST", path+"/releases", map[string]any{"notes": "first"}, 201)
-	s.json(library.Librarian, "POST", path+"/releases", map[string]any{"notes": "again"}, 422) // nothing has changed
-	s.json(library.Librarian, "PATCH", path, map[string]any{"name": "Mud, changed"}, 200)
+	r1 := s.json(people.Librarian, "POST", path+"/releases", map[string]any{"notes": "first"}, 201)
+	s.json(people.Librarian, "POST", path+"/releases", map[string]any{"notes": "again"}, 422) // nothing has changed
+	s.json(people.Librarian, "PATCH", path, map[string]any{"name": "Mud, changed"}, 200)
 	// The release stays as it was.
-	was := s.json(library.Artist, "GET", r1["href"].(string), nil, 200)["material"].(map[string]any)
+	was := s.json(people.Artist, "GET", r1["href"].(string), nil, 200)["material"].(map[string]any)
 	if was["name"] != "Mud with ripples" {
 		t.Errorf("release 1 is now called %v", was["name"])
 	}
-	r2 := s.json(library.Librarian, "POST", path+"/releases", map[string]any{"notes": "second"}, 201)
+	r2 := s.json(people.Librarian, "POST", path+"/releases", map[string]any{"notes": "second"}, 201)
 	if r2["number"] != 2.0 {
 		t.Errorf("%v", r2)
 	}
-	l := s.json(library.Artist, "GET", "/api/v1/library?q=chan", nil, 200)
+	l := s.json(people.Artist, "GET", "/api/v1/library?q=chan", nil, 200)
 	if l["total"] != 1.0 {
 		t.Errorf("found %v", l["total"])
 	}
-	resp, zip := s.ask(library.Artist, "GET", fmt.Sprintf("/api/v1/releases/%v/handoff?tier=source&normal=y%%2B", r2["id"]), nil)
+	resp, zip := s.ask(people.Artist, "GET", fmt.Sprintf("/api/v1/releases/%v/handoff?tier=source&normal=y%%2B", r2["id"]), nil)
 	if resp.StatusCode != 200 || !bytes.HasPrefix(zip, []byte("PK")) || !strings.Contains(resp.Header.Get("Content-Disposition"), "mudflat-ripple-r2-source.zip") {
 		t.Errorf("handoff: %d, %v", resp.StatusCode, resp.Header)
 	}
 	for _, path := range []string{fmt.Sprintf("/api/v1/releases/%v/swatch.png?extent_m=1&px=64", r2["id"]), fmt.Sprintf("/api/v1/releases/%v/ball.png?px=64", r2["id"])} {
-		resp, data := s.ask(library.Artist, "GET", path, nil)
+		resp, data := s.ask(people.Artist, "GET", path, nil)
 		im, err := png.Decode(bytes.NewReader(data))
 		if resp.StatusCode != 200 || err != nil || im.Bounds().Dx() != 64 {
 			t.Errorf("%s: %d, %v", path, resp.StatusCode, err)
 		}
 	}
 	for _, bad := range []string{"handoff?tier=3k", "handoff?normal=z", "swatch.png?extent_m=0", "swatch.png?px=99999", "handoff?format=psd"} {
-		if resp, _ := s.ask(library.Artist, "GET", fmt.Sprintf("/api/v1/releases/%v/%s", r2["id"], bad), nil); resp.StatusCode != 422 {
+		if resp, _ := s.ask(people.Artist, "GET", fmt.Sprintf("/api/v1/releases/%v/%s", r2["id"], bad), nil); resp.StatusCode != 422 {
 			t.Errorf("%s: %d", bad, resp.StatusCode)
 		}
 	}
@@ -497,7 +499,7 @@ func TestCorrectionsMoveChannels(t *testing.T) {
 		ids[m.(map[string]any)["channel"].(string)] = m.(map[string]any)["id"]
 	}
 	path := fmt.Sprintf("/api/v1/materials/%v/maps/%v", set["material_id"], ids["roughness"])
-	m := s.json(library.Librarian, "PUT", path, map[string]any{"channel": "occlusion"}, 200)
+	m := s.json(people.Librarian, "PUT", path, map[string]any{"channel": "occlusion"}, 200)
 	got := map[string]string{}
 	for _, x := range m["maps"].([]any) {
 		got[x.(map[string]any)["channel"].(string)] = x.(map[string]any)["file"].(string)
@@ -508,7 +510,7 @@ func TestCorrectionsMoveChannels(t *testing.T) {
 	if !strings.Contains(fmt.Sprint(m["findings"]), "missing_roughness") {
 		t.Errorf("the missing roughness was not noticed: %v", m["findings"])
 	}
-	s.json(library.Librarian, "PUT", path, map[string]any{"channel": "wetness"}, 422)
+	s.json(people.Librarian, "PUT", path, map[string]any{"channel": "wetness"}, 422)
 }
 
 func TestBadFilesAreNamedAndTheOthersGoOn(t *testing.T) {
@@ -530,15 +532,15 @@ func TestBadFilesAreNamedAndTheOthersGoOn(t *testing.T) {
 		t.Errorf("%d of %d good maps arrived", n, len(good))
 	}
 	body, kind := multi(station.File{Name: "../../evil.png", Data: good[0].Data})
-	if resp, data := s.ask(library.Librarian, "POST", "/api/v1/deliveries", body, "Content-Type", kind); resp.StatusCode != 422 || !bytes.Contains(data, []byte("leads out")) {
+	if resp, data := s.ask(people.Librarian, "POST", "/api/v1/deliveries", body, "Content-Type", kind); resp.StatusCode != 422 || !bytes.Contains(data, []byte("leads out")) {
 		t.Errorf("%d %s", resp.StatusCode, data)
 	}
-	if resp, _ := s.ask(library.Librarian, "POST", "/api/v1/deliveries", strings.NewReader("x"), "Content-Type", "text/plain"); resp.StatusCode != 415 {
+	if resp, _ := s.ask(people.Librarian, "POST", "/api/v1/deliveries", strings.NewReader("x"), "Content-Type", "text/plain"); resp.StatusCode != 415 {
 		t.Errorf("%d", resp.StatusCode)
 	}
 }
 
-func (s *studio) signIn(name, password string) (*http.Response, string) {
+func (s *running) signIn(name, password string) (*http.Response, string) {
 	resp, body := s.ask("", "POST", "/sign-in", strings.NewReader(url.Values{"name": {name}, "password": {password}}.Encode()), "Content-Type", "application/x-www-form-urlencoded")
 	return resp, string(body)
 }
@@ -596,7 +598,7 @@ func TestSetUpNeedsTheCode(t *testing.T) {
 func TestPagesCarryStrictHeaders(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
 	for _, path := range []string{"/", "/library", "/boards", "/intake", "/bench", "/you", "/people", "/nowhere"} {
-		resp, body := s.ask(library.Administrator, "GET", path, nil)
+		resp, body := s.ask(people.Administrator, "GET", path, nil)
 		csp := resp.Header.Get("Content-Security-Policy")
 		if !strings.Contains(csp, "default-src 'none'") || strings.Contains(csp, "unsafe") {
 			t.Errorf("%s: %q", path, csp)
@@ -614,21 +616,21 @@ func TestPeopleKeepAnAdministrator(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, u := range users {
-		if u.Role == library.Administrator {
-			if err := s.studio.People.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, library.Artist, false); err == nil {
+		if u.Role == people.Administrator {
+			if err := s.studio.People.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, people.Artist, false); err == nil {
 				t.Error("the last administrator was taken away")
 			}
 		}
-		if u.Role == library.Artist {
-			if err := s.studio.People.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, library.Artist, true); err != nil {
+		if u.Role == people.Artist {
+			if err := s.studio.People.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, people.Artist, true); err != nil {
 				t.Error(err)
 			}
 		}
 	}
-	if resp, _ := s.ask(library.Artist, "GET", "/api/v1/library", nil); resp.StatusCode != 401 {
+	if resp, _ := s.ask(people.Artist, "GET", "/api/v1/library", nil); resp.StatusCode != 401 {
 		t.Errorf("a closed account's token still works: %d", resp.StatusCode)
 	}
-	log, _, err := s.studio.People.Audit(t.Context(), itself, library.AuditQuery{Per: 50})
+	log, _, err := s.studio.People.Audit(t.Context(), itself, people.AuditQuery{Per: 50})
 	if err != nil || len(log) < 9 || log[0].Action != "account changed" {
 		t.Errorf("%v, %v", log, err)
 	}
@@ -637,7 +639,7 @@ func TestPeopleKeepAnAdministrator(t *testing.T) {
 func TestEventsTellWhatChanged(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
 	r, _ := http.NewRequestWithContext(t.Context(), "GET", s.URL+"/events", nil)
-	r.Header.Set("Authorization", "Bearer "+s.tokens[library.Librarian])
+	r.Header.Set("Authorization", "Bearer "+s.tokens[people.Librarian])
 	resp, err := http.DefaultClient.Do(r)
 	if err != nil {
 		t.Fatal(err)

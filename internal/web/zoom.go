@@ -7,12 +7,14 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/pictures"
 )
 
 // This file lets a map be looked at closely: by tiles, pixels and sections.
 
 // mapOf is the map that an address names.
-func (s *Server) mapOf(c *echo.Context) (*library.Map, error) {
+func (s *Server) mapOf(c *echo.Context) (*materials.Map, error) {
 	id, err := idOf(c, "map")
 	if err != nil {
 		return nil, err
@@ -64,7 +66,7 @@ func (s *Server) mapTile(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	g := library.Glance{Level: n[0], X: n[1], Y: n[2], Exposure: exposure, Component: c.QueryParam("c")}
+	g := pictures.Glance{Level: n[0], X: n[1], Y: n[2], Exposure: exposure, Component: c.QueryParam("c")}
 	if g.Component == "" {
 		g.Component = p.Component
 	}

@@ -1,0 +1,140 @@
+package materials
+
+import (
+	"aldermoor/core/codec"
+	"aldermoor/core/material"
+	"aldermoor/core/raster"
+	"bytes"
+	"crypto/sha256"
+	"fmt"
+)
+
+// levelSize is the longer side of the reduced copy that is kept of every map.
+const LevelSize = 1024
+
+// levelKey names a picture of a blob.
+func LevelKey(sum, layer string) string {
+	if layer == "" {
+		return sum[2:26]
+	}
+	h := sha256.Sum256([]byte(layer))
+	return fmt.Sprintf("%s-%x", sum[2:26], h[:6])
+}
+
+func levelName(sum, layer string) string {
+	return "level/" + sum[:2] + "/" + LevelKey(sum, layer) + ".png"
+}
+
+// putLevel keeps a reduced copy of a map and says how well its samples compress.
+// Floats are kept as raster's Unit gives them.
+func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, err error) {
+	im, _, _ = im.Unit()
+	var planes []raster.Plane
+	for c := range im.Components() {
+		planes = append(planes, im.Reduced(c, LevelSize))
+	}
+	bits := 8
+	if im.Bits > 8 {
+		bits = 16
+	}
+	small := raster.FromPlanes(planes...).Quantise(bits)
+	var b bytes.Buffer
+	if err := codec.EncodePNG(&b, small, codec.PNGOptions{}); err != nil {
+		return 0, err
+	}
+	whole := "rgb"
+	if small.Components() < 3 {
+		whole = "r"
+	}
+	for _, px := range []int{CellPx, FirstPx} {
+		cell, err := s.DrawMap(small, whole, false, px, false)
+		if err != nil {
+			return 0, err
+		}
+		if err := s.Derived.Put(MapPictureName(sum, layer, whole, false, px, "jpg"), cell); err != nil {
+			return 0, err
+		}
+	}
+	raw := small.W * small.H * small.Components() * bits / 8
+	return float64(b.Len()) / float64(raw), s.Derived.Put(levelName(sum, layer), b.Bytes())
+}
+
+// level is the reduced copy of a map, made again if it is not there; nil if the blob is
+// no picture. The error is of this server: what is drawn without the map must not be
+// kept.
+func (s *Service) Level(sum, layer string) (*raster.Image, error) {
+	if sum == "" {
+		return nil, nil
+	}
+	name := levelName(sum, layer)
+	data, ok := s.Derived.Get(name)
+	if !ok {
+		blob, err := s.Blobs.Read(sum)
+		if err != nil {
+			return nil, err
+		}
+		im, _, err := codec.DecodeLayer(blob, layer, s.Pictures)
+		if err != nil {
+			return nil, nil // it was told when the file came
+		}
+		if _, err := s.PutLevel(sum, layer, im); err != nil {
+			return nil, err
+		}
+		if data, ok = s.Derived.Get(name); !ok {
+			return nil, fmt.Errorf("the reduced copy of blob %.12s has gone", sum)
+		}
+	}
+	im, _, err := codec.Decode(data, codec.DefaultLimits)
+	return im, err
+}
+
+// whole is one picture of a blob, at full size.
+func (s *Service) Whole(sum, layer string) (*raster.Image, error) {
+	data, err := s.Blobs.Read(sum)
+	if err != nil {
+		return nil, err
+	}
+	im, _, err := codec.DecodeLayer(data, layer, s.Pictures)
+	return im, err
+}
+
+// CellPx is the size in which maps are shown in Intake; those pictures are made
+// when a file is examined.
+const CellPx = 96
+
+// FirstPx is the size in which a map is first seen on the Bench; those are made then too.
+const FirstPx = 720
+
+func MapPictureName(blob, layer, component string, light bool, px int, ext string) string {
+	return fmt.Sprintf("map/%s/%s-%s-%v-%d.%s", blob[:2], LevelKey(blob, layer), component, light, px, ext)
+}
+
+// drawMap is a reduced map, or one component of it, made to fit px pixels.
+func (s *Service) DrawMap(im *raster.Image, component string, light bool, px int, exact bool) ([]byte, error) {
+	w, h := raster.Fit(im.W, im.H, px)
+	var planes []raster.Plane
+	if n := im.Components(); component == "rgb" && n >= 3 {
+		for c := range 3 {
+			planes = append(planes, im.Plane(c).Resample(w, h, raster.Area))
+		}
+	} else {
+		planes = append(planes, im.Plane(material.ComponentIndex(component, n)).Resample(w, h, raster.Area))
+	}
+	if light {
+		for i, p := range planes {
+			lit := raster.NewPlane(w, h) // the samples may be shared
+			for k, v := range p.Pix {
+				lit.Pix[k] = s.Tables.Encode(v)
+			}
+			planes[i] = lit
+		}
+	}
+	q := raster.FromPlanes(planes...).Quantise(8)
+	var b bytes.Buffer
+	if exact {
+		err := codec.EncodePNG(&b, q, codec.PNGOptions{Small: true})
+		return b.Bytes(), err
+	}
+	err := codec.EncodeJPEG(&b, q, 90)
+	return b.Bytes(), err
+}

@@ -1,0 +1,199 @@
+package pictures
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"aldermoor/core/codec"
+	"aldermoor/core/material"
+	"aldermoor/core/raster"
+	"aldermoor/core/shade"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+)
+
+// Extents are the steps of true scale at which swatches stand side by side, in metres.
+var Extents = []float64{0.1, 0.25, 0.5, 1, 2, 4}
+
+// Sizes in pixels in which pictures are made ahead.
+const (
+	WallPx  = 344 // a swatch on the wall, for dense screens
+	BallPx  = 344
+	LargePx = 720 // on a material's page
+)
+
+// picture makes the pictures of a draft ahead of their being asked for.
+func (s *Service) picture(ctx context.Context, key string) error {
+	id, _ := strconv.ParseInt(key, 10, 64)
+	var m materials.Material
+	err := s.Store.Read(ctx, func(tx Reader) (err error) { m, err = tx.Material(id); return err })
+	if errors.Is(err, library.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	l := &looker{s: s, m: &m}
+	for _, e := range Extents {
+		if _, err := l.swatch(ctx, e, WallPx); err != nil {
+			return err
+		}
+	}
+	if _, err := l.ball(ctx, BallPx); err != nil {
+		return err
+	}
+	s.Events.Progressed("material:%d", id)
+	s.Events.Progressed("pictures:%d", id)
+	return nil
+}
+
+// pictureSizes are the sides in pixels that pictures are made at; others get the next
+// larger one, so that few are ever made of one material.
+var pictureSizes = []int{64, 128, 172, WallPx, 512, LargePx, 1024, 2048}
+
+// offered is the picture size for a wanted one.
+func offered(px, most int) (int, error) {
+	for _, n := range pictureSizes {
+		if px >= 16 && px <= n && n <= most {
+			return n, nil
+		}
+	}
+	return 0, library.Invalid(fmt.Sprintf("A picture has between 16 and %d pixels a side.", most))
+}
+
+// Swatch is a PNG of extent × extent metres of the material, one of Extents, in at least
+// px × px pixels (one of pictureSizes).
+func (s *Service) Swatch(ctx context.Context, m *materials.Material, extent float64, px int) ([]byte, error) {
+	if !slices.Contains(Extents, extent) {
+		return nil, library.Invalid(fmt.Sprintf("A swatch shows %s m.", strings.Trim(strings.ReplaceAll(fmt.Sprint(Extents), " ", ", "), "[]")))
+	}
+	px, err := offered(px, 2048)
+	if err != nil {
+		return nil, err
+	}
+	return (&looker{s: s, m: m}).swatch(ctx, extent, px)
+}
+
+// Ball is a PNG with alpha of a ball of the material in at least px × px pixels.
+func (s *Service) Ball(ctx context.Context, m *materials.Material, px int) ([]byte, error) {
+	px, err := offered(px, 1024)
+	if err != nil {
+		return nil, err
+	}
+	return (&looker{s: s, m: m}).ball(ctx, px)
+}
+
+// looker makes pictures of one material and opens its maps at most once.
+type looker struct {
+	s       *Service
+	m       *materials.Material
+	surface *shade.Surface
+}
+
+func (l *looker) swatch(ctx context.Context, extent float64, px int) ([]byte, error) {
+	name := fmt.Sprintf("look/%s/swatch-%g-%d.png", l.m.LookKey(), extent, px)
+	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.Renderer().Swatch(s, extent, px) })
+}
+
+func (l *looker) ball(ctx context.Context, px int) ([]byte, error) {
+	name := fmt.Sprintf("look/%s/ball-%d.png", l.m.LookKey(), px)
+	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.Renderer().Ball(s, px) })
+}
+
+// derived makes a picture unless it is there. One that lacks a map because that could not
+// be read is not kept.
+func (l *looker) derived(ctx context.Context, name string, draw func(*shade.Surface) *raster.Image) ([]byte, error) {
+	return l.s.Derive(ctx, name, func() ([]byte, error) {
+		surface, err := l.open()
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		err = codec.EncodePNG(&b, draw(surface), codec.PNGOptions{SRGB: true, Small: true})
+		return b.Bytes(), err
+	})
+}
+
+// open prepares the material's surface from the reduced copies of its maps.
+func (l *looker) open() (*shade.Surface, error) {
+	if l.surface != nil {
+		return l.surface, nil
+	}
+	cur := l.m.Current()
+	surface := cur.Surface()
+	planes, err := material.Decode(&surface, func(p *material.Map, _ string, _ int) (*raster.Image, error) {
+		return l.s.Materials.Level(p.Blob, p.Layer)
+	}, materials.LevelSize)
+	if err != nil {
+		return nil, err
+	}
+	l.surface = shade.NewSurface(planes, materials.LevelSize)
+	return l.surface, nil
+}
+
+// MapOf returns one map of a draft.
+func (s *Service) MapOf(ctx context.Context, by people.Principal, id int64) (p materials.Map, err error) {
+	if err := by.Need(people.SeeDrafts); err != nil {
+		return p, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) error {
+		material, err := tx.MaterialOfMap(id)
+		if err != nil {
+			return err
+		}
+		m, err := tx.Material(material)
+		for _, q := range append(m.Maps, m.Finish.Maps...) {
+			if q.ID == id {
+				p = q
+			}
+		}
+		return err
+	})
+	return p, err
+}
+
+// MapPicture is one map as it is, made to fit px pixels: its stored values with
+// 8 bits, as a PNG if exact, else as a smaller JPEG.
+func (s *Service) MapPicture(ctx context.Context, p *materials.Map, px int, exact bool) ([]byte, error) {
+	if px < 16 || px > materials.LevelSize {
+		return nil, library.Invalid(fmt.Sprintf("A picture of a map has between 16 and %d pixels.", materials.LevelSize))
+	}
+	if p.Blob == "" {
+		return nil, library.ErrNotFound
+	}
+	ext := "jpg"
+	if exact {
+		ext = "png"
+	}
+	light := p.Float && p.Channel.Colour() // linear: to be shown, it is encoded
+	return s.Derive(ctx, materials.MapPictureName(p.Blob, p.Layer, p.Component, light, px, ext), func() ([]byte, error) {
+		im, err := s.Materials.Level(p.Blob, p.Layer)
+		if err != nil {
+			return nil, err
+		}
+		if im == nil {
+			return nil, library.ErrNotFound
+		}
+		return s.Materials.DrawMap(im, p.Component, light, px, exact)
+	})
+}
+
+// Shown is a material as somebody may see it: the draft, or for those who may not see
+// drafts its latest release.
+func (s *Service) Shown(ctx context.Context, p people.Principal, id int64) (m materials.Material, err error) {
+	if p.May(people.SeeDrafts) {
+		return s.Materials.Material(ctx, p, id)
+	}
+	card, ok := s.Search.OfMaterial(id)
+	if !ok {
+		return m, library.ErrNotFound
+	}
+	r, err := s.Releases.ReleaseByID(ctx, p, card.ReleaseID)
+	return r.Material, err
+}

@@ -1,0 +1,28 @@
+package pictures
+
+import (
+	"aldermoor/core/shade"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/events"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
+	"context"
+)
+
+// Service shows materials and maps.
+type Service struct {
+	*library.Base
+	Store     library.Store[Reader, any]
+	Events    *events.Service
+	Materials *materials.Service
+	Releases  *releases.Service
+	Search    *search.Service
+	Renderer  func() *shade.Renderer
+	opened    opened
+}
+
+// Handlers are the jobs of pictures, by kind.
+func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
+	return map[string]func(context.Context, string) error{materials.JobPicture: s.picture}
+}

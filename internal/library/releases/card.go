@@ -1,0 +1,175 @@
+package releases
+
+import (
+	"encoding/binary"
+	"encoding/json"
+	"errors"
+	"math"
+	"time"
+
+	"aldermoor/core/material"
+	"aldermoor/core/scale"
+)
+
+// Card is what the Library shows of a material, and what it is found by.
+type Card struct {
+	MaterialID int64              `json:"material_id"`
+	ReleaseID  int64              `json:"release_id"`
+	Number     int                `json:"number"`
+	Name       string             `json:"name"`
+	Slug       string             `json:"slug"`
+	Size       scale.Size         `json:"size"`
+	W          int                `json:"w"`
+	H          int                `json:"h"`
+	Tiers      []string           `json:"tiers"`
+	Tags       []string           `json:"tags"`
+	Categories []string           `json:"categories"`
+	Channels   []material.Channel `json:"channels"`
+	Contact    string             `json:"contact"`
+	Licence    string             `json:"licence"`
+	Notes      string             `json:"notes"`
+	Look       string             `json:"look"`
+	Released   time.Time          `json:"released"`
+}
+
+// CardOf is what the Library shows of a release.
+func CardOf(r Release) Card {
+	m := &r.Material
+	c := Card{MaterialID: m.ID, ReleaseID: r.ID, Number: r.Number, Name: m.Name, Slug: m.Slug, Size: m.Size, Tags: m.Tags, Categories: m.Categories,
+		Contact: m.Contact, Licence: m.Licence, Notes: r.Notes, Look: m.LookKey(), Released: r.Created}
+	c.W, c.H = m.Pixels()
+	for _, t := range scale.Tiers(c.W, c.H) {
+		c.Tiers = append(c.Tiers, t.String())
+	}
+	for _, p := range m.Assigned() {
+		c.Channels = append(c.Channels, p.Channel)
+	}
+	return c
+}
+
+// cardForm is the first byte of a card as it is kept; JSON begins with another.
+const cardForm = 1
+
+// MarshalBinary is the card as it is kept: a hundred thousand are read at each start. It
+// is a byte for the form, then the fields in the order of Card: whole numbers as varints,
+// others as 8 bytes, texts and lists after their length.
+func (c Card) MarshalBinary() ([]byte, error) {
+	b := make([]byte, 1, 256)
+	b[0] = cardForm
+	text := func(s string) { b = append(binary.AppendUvarint(b, uint64(len(s))), s...) }
+	list := func(l []string) {
+		b = binary.AppendUvarint(b, uint64(len(l)))
+		for _, s := range l {
+			text(s)
+		}
+	}
+	real := func(v float64) { b = binary.LittleEndian.AppendUint64(b, math.Float64bits(v)) }
+	whole := func(v int64) { b = binary.AppendVarint(b, v) }
+	whole(c.MaterialID)
+	whole(c.ReleaseID)
+	whole(int64(c.Number))
+	text(c.Name)
+	text(c.Slug)
+	real(c.Size.W)
+	real(c.Size.H)
+	whole(int64(c.W))
+	whole(int64(c.H))
+	list(c.Tiers)
+	list(c.Tags)
+	list(c.Categories)
+	b = binary.AppendUvarint(b, uint64(len(c.Channels)))
+	for _, s := range c.Channels {
+		text(string(s))
+	}
+	text(c.Contact)
+	text(c.Licence)
+	text(c.Notes)
+	text(c.Look)
+	whole(c.Released.UnixNano())
+	return b, nil
+}
+
+// CardReader reads cards as they are kept. Texts that come again and again are kept once.
+type CardReader struct{ texts map[string]string }
+
+// Read is a card from its kept form.
+func (r *CardReader) Read(b []byte) (c Card, err error) {
+	if len(b) == 0 || b[0] != cardForm {
+		err = json.Unmarshal(b, &c) // as earlier versions kept it
+		return c, err
+	}
+	if r.texts == nil {
+		r.texts = map[string]string{}
+	}
+	b = b[1:]
+	broken := false
+	count := func() int {
+		n, k := binary.Uvarint(b)
+		if k <= 0 || n > uint64(len(b)) {
+			broken, b = true, nil
+			return 0
+		}
+		b = b[k:]
+		return int(n)
+	}
+	bytes := func() []byte {
+		n := count()
+		if n > len(b) {
+			broken, b = true, nil
+			return nil
+		}
+		s := b[:n]
+		b = b[n:]
+		return s
+	}
+	shared := func() string {
+		s := bytes()
+		if t, ok := r.texts[string(s)]; ok {
+			return t
+		}
+		t := string(s)
+		r.texts[t] = t
+		return t
+	}
+	list := func() []string {
+		n := count()
+		out := make([]string, n)
+		for i := range out {
+			out[i] = shared()
+		}
+		return out
+	}
+	real := func() float64 {
+		if len(b) < 8 {
+			broken, b = true, nil
+			return 0
+		}
+		v := binary.LittleEndian.Uint64(b)
+		b = b[8:]
+		return math.Float64frombits(v)
+	}
+	whole := func() int64 {
+		v, k := binary.Varint(b)
+		if k <= 0 {
+			broken, b = true, nil
+			return 0
+		}
+		b = b[k:]
+		return v
+	}
+	c.MaterialID, c.ReleaseID, c.Number = whole(), whole(), int(whole())
+	c.Name, c.Slug = string(bytes()), string(bytes())
+	c.Size = scale.Size{W: real(), H: real()}
+	c.W, c.H = int(whole()), int(whole())
+	c.Tiers, c.Tags, c.Categories = list(), list(), list()
+	c.Channels = make([]material.Channel, count())
+	for i := range c.Channels {
+		c.Channels[i] = material.Channel(shared())
+	}
+	c.Contact, c.Licence, c.Notes, c.Look = shared(), shared(), shared(), string(bytes())
+	c.Released = time.Unix(0, whole()).UTC()
+	if broken {
+		return Card{}, errors.New("a card of the Library is damaged")
+	}
+	return c, nil
+}

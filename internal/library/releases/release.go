@@ -1,0 +1,138 @@
+package releases
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"aldermoor/core/inspect"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/wording"
+)
+
+// Release is a published state of a material. It is never changed.
+type Release struct {
+	ID         int64
+	MaterialID int64
+	Number     int
+	Notes      string
+	By         string
+	Override   string // why a lead released it in spite of findings that stop; "" if there were none
+	Created    time.Time
+	Material   materials.Material // as it was
+}
+
+// ReleaseText is what goes with a release.
+type ReleaseText struct {
+	Notes    string
+	Override string // a lead's reason for releasing in spite of findings that stop
+}
+
+// stopped says what keeps a material from being released, "" for nothing, and whether an
+// override was needed.
+func (w *ReleaseText) stopped(p people.Principal, m *materials.Material) (says string, override bool) {
+	var stops []string
+	cur := m.Current()
+	for _, f := range cur.Report.Findings {
+		if f.Severity == inspect.Stop {
+			stops = append(stops, wording.Finding(f, &cur.Report))
+		}
+	}
+	switch {
+	case len(stops) == 0:
+		return "", false
+	case !p.May(people.Decide):
+		return fmt.Sprintf("%s has %s: %s Fix it, or ask a lead to override.", m.Name, wording.Count(len(stops), "stop finding"), strings.Join(stops, " ")), false
+	case strings.TrimSpace(w.Override) == "":
+		return fmt.Sprintf("%s has %s: %s Give a reason for the override; it is recorded.", m.Name, wording.Count(len(stops), "stop finding"), strings.Join(stops, " ")), false
+	}
+	return "", true
+}
+
+// Release publishes a material as it was seen, under the next number.
+func (s *Service) Release(ctx context.Context, p people.Principal, of library.Seen, w ReleaseText) (r Release, err error) {
+	if err := p.Need(people.Contribute); err != nil {
+		return r, err
+	}
+	if len(w.Notes) > 4000 || len(w.Override) > 4000 {
+		return r, library.Invalid("The notes have more than 4000 bytes; shorten them.")
+	}
+	notes, by, id := w.Notes, p.Name, of.ID
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		list, err := materials.Load(tx, []library.Seen{of})
+		if err != nil {
+			return err
+		}
+		m := *list[0]
+		switch {
+		case len(m.Assigned()) == 0:
+			return library.Invalid(fmt.Sprintf("%s has no maps yet. Assign at least one before it is released.", m.Name))
+		case !m.Changed():
+			return library.Invalid(fmt.Sprintf("%s is just as it was released. Change something first.", m.Name))
+		}
+		if says, _ := m.Stuck(); says != "" {
+			return library.Invalid(fmt.Sprintf("The recipe of %s cannot be carried out: %s", m.Name, says))
+		}
+		if !m.Settled() {
+			return library.Invalid(fmt.Sprintf("The treatments of %s are still being carried out. Release it when they are done.", m.Name))
+		}
+		stop, override := w.stopped(p, &m)
+		if stop != "" {
+			return library.Invalid(stop)
+		}
+		if m.Stage != materials.Accepted {
+			m.Stage = materials.Accepted
+			if err := tx.AddJob(materials.JobPicture, strconv.FormatInt(m.ID, 10), 0); err != nil {
+				return err
+			}
+		}
+		m.Released++
+		r = Release{MaterialID: id, Number: m.Released, Notes: strings.TrimSpace(notes), By: by, Created: s.Now()}
+		if override {
+			r.Override = strings.TrimSpace(w.Override)
+		}
+		m.ReleasedVersion = m.Version + 1 // the version that saving makes
+		if err := tx.SaveMaterial(&m); err != nil {
+			return err
+		}
+		r.Material = m.Current()
+		r.Material.Finish = materials.Finish{}
+		if err := tx.AddRelease(&r); err != nil {
+			return err
+		}
+		if err := tx.Publish(CardOf(r)); err != nil {
+			return err
+		}
+		if err := tx.AddAudit(people.Entry(s.Now(), by, "release", m.Name, fmt.Sprintf("release %d: %s", r.Number, r.Notes))); err != nil || r.Override == "" {
+			return err
+		}
+		return tx.AddAudit(people.Entry(s.Now(), by, "override", m.Name, fmt.Sprintf("release %d in spite of its stops: %s", r.Number, r.Override)))
+	})
+	if err != nil {
+		return r, err
+	}
+	s.Published(CardOf(r))
+	return r, nil
+}
+
+// ReleaseByID returns a release.
+func (s *Service) ReleaseByID(ctx context.Context, p people.Principal, id int64) (r Release, err error) {
+	if err := p.Need(people.Enter); err != nil {
+		return r, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { r, err = tx.Release(id); return err })
+	return r, err
+}
+
+// Releases are a material's releases, the latest first.
+func (s *Service) Releases(ctx context.Context, p people.Principal, material int64) (list []Release, err error) {
+	if err := p.Need(people.Enter); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.ReleasesOf(material); return err })
+	return list, err
+}

@@ -1,0 +1,31 @@
+package releases
+
+import (
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/events"
+	"aldermoor/internal/library/materials"
+	"context"
+)
+
+// Service publishes materials and hands them out.
+type Service struct {
+	*library.Base
+	Store     library.Store[Reader, Tx]
+	Events    *events.Service
+	Materials *materials.Service
+	Published func(Card) // is told of each release once it is committed
+	handoffs  library.Progress
+}
+
+// Handlers are the jobs of releases, by kind.
+func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
+	return map[string]func(context.Context, string) error{JobHandoff: s.handoff}
+}
+
+// JobFailed tells who waits for a handoff that it has failed for good.
+func (s *Service) JobFailed(_ context.Context, kind, key string, problem error) error {
+	if kind == JobHandoff {
+		s.handoffs.Set(key, 0, 0, problem)
+	}
+	return nil
+}

@@ -1,0 +1,194 @@
+package search
+
+import (
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/releases"
+	"context"
+	"runtime"
+	"runtime/debug"
+	"sync"
+)
+
+// Facet is a way to narrow the Library down.
+type Facet string
+
+// The facets.
+const (
+	ByCategory Facet = "category"
+	ByTag      Facet = "tag"
+	ByChannel  Facet = "channel"
+	ByTier     Facet = "tier"
+	ByLicence  Facet = "licence"
+)
+
+func facets() []Facet { return []Facet{ByCategory, ByTag, ByChannel, ByTier, ByLicence} }
+
+// valuesOf are a card's choices of a facet.
+func valuesOf(c *releases.Card, f Facet) []string {
+	switch f {
+	case ByCategory:
+		return c.Categories
+	case ByTag:
+		return c.Tags
+	case ByTier:
+		return c.Tiers
+	case ByLicence:
+		if c.Licence != "" {
+			return []string{c.Licence}
+		}
+	case ByChannel:
+		out := make([]string, len(c.Channels))
+		for i, ch := range c.Channels {
+			out[i] = string(ch)
+		}
+		return out
+	}
+	return nil
+}
+
+// Order is how found materials are sorted.
+type Order string
+
+// The orders.
+const (
+	BestMatch Order = "match"
+	ByName    Order = "name"
+	Newest    Order = "newest"
+	Largest   Order = "size"
+)
+
+// Query says what to find.
+type Query struct {
+	Text     string
+	Only     map[Facet]string
+	MinWidth float64 // metres
+	Sort     Order
+	Page     int // from 1
+	Per      int
+	Choices  int // of each facet, those with most materials; 0 for facetChoices
+}
+
+// facetChoices is how many choices of a facet are shown; others are found by their name.
+const facetChoices = 20
+
+// Count is one choice of a facet and how many materials it would leave.
+type Count struct {
+	Value string `json:"value"`
+	N     int    `json:"count"`
+}
+
+// Found is a page of the Library. A facet's counts leave its own choice aside.
+type Found struct {
+	Total  int
+	Items  []releases.Card
+	Facets map[Facet][]Count
+	More   map[Facet]int // how many further choices a facet has
+	Page   int
+	Pages  int
+}
+
+// Load reads the Library into memory, and says on the channel how that went. It returns at
+// once; whoever asks for what is published waits until all of it is there.
+func (s *Service) Load(ctx context.Context) <-chan error {
+	done := make(chan error, 1)
+	s.index.mu.Lock()
+	go func() {
+		defer s.index.mu.Unlock()
+		defer debug.SetGCPercent(debug.SetGCPercent(400)) // nearly all of it stays
+		x := builder{index: &s.index}
+		err := s.Store.Read(ctx, func(tx Reader) error { return tx.Cards(x.add) })
+		if err == nil {
+			x.finish()
+			s.index.edition.Add(1)
+			s.loaded.Store(true)
+		}
+		done <- err
+		close(done)
+	}()
+	return done
+}
+
+// Edition is a number that changes whenever something is published.
+func (s *Service) Edition() uint64 { return s.index.edition.Load() }
+
+// Loaded is whether the Library is in memory.
+func (s *Service) Loaded() bool { return s.loaded.Load() }
+
+// Find searches the Library.
+func (s *Service) Find(_ context.Context, p people.Principal, q Query) (Found, error) {
+	if err := p.Need(people.Enter); err != nil {
+		return Found{}, err
+	}
+	return s.index.find(q), nil
+}
+
+// FindChoices are the choices of one facet whose names have a word that begins with text,
+// under the query's other filters.
+func (s *Service) FindChoices(_ context.Context, p people.Principal, q Query, f Facet, text string) ([]Count, error) {
+	if err := p.Need(people.Enter); err != nil {
+		return nil, err
+	}
+	return s.index.choices(q, f, text), nil
+}
+
+// Card returns a published material by its slug.
+func (s *Service) Card(slug string) (releases.Card, bool) { return s.index.bySlug(slug) }
+
+// builder fills an empty index at once: sorting at the end is quicker than keeping order
+// all along.
+type builder struct {
+	index *index
+	cards []releases.Card
+}
+
+func (b *builder) add(c releases.Card) { b.cards = append(b.cards, c) }
+
+// finish is called with the index locked.
+func (b *builder) finish() {
+	x := b.index
+	x.init(len(b.cards))
+	var wg sync.WaitGroup
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	side := func(f func()) {
+		slots <- struct{}{}
+		wg.Go(func() { f(); <-slots })
+	}
+	for i, c := range b.cards {
+		x.cards = append(x.cards, c)
+		x.at[c.MaterialID], x.slugs[c.Slug] = int32(i), int32(i)
+		x.all.set(i)
+	}
+	for _, f := range facets() {
+		side(func() {
+			for i := range x.cards {
+				for _, v := range valuesOf(&x.cards[i], f) {
+					x.facets[f].append(v, int32(i))
+				}
+			}
+		})
+	}
+	for k := range x.words {
+		side(func() {
+			sets := map[string][]*set{} // of the words of texts that come again and again
+			for i := range x.cards {
+				for _, text := range textsOf(&x.cards[i], k) {
+					list, had := sets[text]
+					if !had {
+						for _, w := range wordsOf(text) {
+							list = append(list, x.words[k].postings.get(w))
+						}
+						sets[text] = list
+					}
+					for _, s := range list {
+						s.append(int32(i))
+					}
+				}
+			}
+			x.words[k].sort()
+		})
+	}
+	for o := range x.orders {
+		side(func() { x.orders[o].build(x) })
+	}
+	wg.Wait()
+}

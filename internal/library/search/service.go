@@ -1,0 +1,23 @@
+package search
+
+import (
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/releases"
+	"sync/atomic"
+)
+
+// Service finds what is published.
+type Service struct {
+	*library.Base
+	Store  library.Store[Reader, any]
+	index  index
+	loaded atomic.Bool
+}
+
+// Put shows a release in place of an older one of its material.
+func (s *Service) Put(c releases.Card) { s.index.put(c) }
+
+func (s *Service) Size() int { return s.index.size() }
+
+// OfMaterial is the card of a material; ok is false if nothing of it is published.
+func (s *Service) OfMaterial(id int64) (c releases.Card, ok bool) { return s.index.byMaterial(id) }

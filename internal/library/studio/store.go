@@ -1,0 +1,39 @@
+package studio
+
+import (
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/events"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
+)
+
+// Reader is all that can be asked within a transaction.
+type Reader interface {
+	people.Reader
+	events.Reader
+	intake.Reader
+	releases.Reader
+	search.Reader
+	CountMaterials() (unseen, unreleased int, err error)
+	// KnownBlobs calls f with each blob that a row names.
+	KnownBlobs(f func(sum string)) error
+}
+
+// Tx is all that can be done within a transaction that writes.
+type Tx interface {
+	Reader
+	people.Tx
+	events.Tx
+	intake.Tx
+	releases.Tx
+}
+
+// Store keeps rows.
+type Store interface {
+	library.Store[Reader, Tx]
+	// OnCommit sets what is told the topics of each committed transaction, in the order
+	// of the commits.
+	OnCommit(f func([]library.Event))
+}

@@ -1,0 +1,165 @@
+package studio
+
+import (
+	"aldermoor/core/codec"
+	"aldermoor/core/colour"
+	"aldermoor/core/parcel"
+	"aldermoor/core/shade"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/events"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/pictures"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
+	"context"
+	"log/slog"
+	"maps"
+	"runtime"
+	"sync"
+	"time"
+)
+
+// Config is what a Studio is made of.
+type Config struct {
+	Store    Store
+	Blobs    library.Blobs
+	Derived  library.Derived
+	Scratch  library.Scratch
+	Log      *slog.Logger
+	Now      func() time.Time
+	Pictures codec.Limits                                // of one picture
+	Archives parcel.Limits                               // of one archive
+	Wake     func()                                      // tells the job queue that there is work
+	Jobs     func(context.Context) (left int, err error) // counts the jobs that are not done
+
+	WatchRoots []string // folders in which folders may be watched
+	Demo       bool     // the demo's password opens accounts
+}
+
+// Studio is the whole application: its subjects, each with those that it builds on.
+type Studio struct {
+	People    *people.Service
+	Events    *events.Service
+	Materials *materials.Service
+	Intake    *intake.Service
+	Releases  *releases.Service
+	Search    *search.Service
+	Pictures  *pictures.Service
+
+	store Store
+	jobs  func(context.Context) (int, error)
+	pulse pulse
+}
+
+// New makes a Studio. Search must be loaded before the Library is shown.
+func New(c Config) *Studio {
+	if c.Now == nil {
+		c.Now = time.Now
+	}
+	if c.Log == nil {
+		c.Log = slog.New(slog.DiscardHandler)
+	}
+	if c.Wake == nil {
+		c.Wake = func() {}
+	}
+	if c.Pictures.Pixels == 0 {
+		c.Pictures = codec.DefaultLimits
+	}
+	if c.Archives.Entries == 0 {
+		c.Archives = parcel.DefaultLimits
+	}
+	b := &library.Base{Blobs: c.Blobs, Derived: c.Derived, Scratch: c.Scratch, Log: c.Log, Now: c.Now, Pictures: c.Pictures,
+		Tables: colour.NewTables(), Work: library.NewGate(runtime.GOMAXPROCS(0), 400)}
+	s := &Studio{store: c.Store, jobs: c.Jobs}
+	s.People = &people.Service{Base: b, Demo: c.Demo,
+		Store: library.View(c.Store, func(r Reader) people.Reader { return r }, func(t Tx) people.Tx { return t })}
+	s.Events = &events.Service{Base: b, Wake: c.Wake,
+		Store: library.View(c.Store, func(r Reader) events.Reader { return r }, func(t Tx) events.Tx { return t })}
+	s.Materials = &materials.Service{Base: b, Events: s.Events,
+		Store: library.View(c.Store, func(r Reader) materials.Reader { return r }, func(t Tx) materials.Tx { return t })}
+	s.Intake = &intake.Service{Base: b, Events: s.Events, Materials: s.Materials, Archives: c.Archives, WatchRoots: c.WatchRoots,
+		Store: library.View(c.Store, func(r Reader) intake.Reader { return r }, func(t Tx) intake.Tx { return t })}
+	s.Search = &search.Service{Base: b,
+		Store: library.View(c.Store, func(r Reader) search.Reader { return r }, func(t Tx) any { return t })}
+	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put,
+		Store: library.View(c.Store, func(r Reader) releases.Reader { return r }, func(t Tx) releases.Tx { return t })}
+	s.Pictures = &pictures.Service{Base: b, Events: s.Events, Materials: s.Materials, Releases: s.Releases, Search: s.Search, Renderer: sync.OnceValue(shade.NewRenderer),
+		Store: library.View(c.Store, func(r Reader) pictures.Reader { return r }, func(t Tx) any { return t })}
+	if c.Store != nil {
+		c.Store.OnCommit(func(list []library.Event) {
+			s.pulse.stale()
+			s.Events.Published(list)
+		})
+	}
+	return s
+}
+
+// Handlers are the jobs that the studio does, by kind.
+func (s *Studio) Handlers() map[string]func(ctx context.Context, key string) error {
+	all := map[string]func(context.Context, string) error{}
+	for _, some := range []map[string]func(context.Context, string) error{s.Materials.Handlers(), s.Intake.Handlers(), s.Releases.Handlers(), s.Pictures.Handlers()} {
+		maps.Copy(all, some)
+	}
+	return all
+}
+
+// JobFailed notes where people see it that a job has failed for good.
+func (s *Studio) JobFailed(ctx context.Context, kind, key string, problem error) {
+	for _, note := range []func(ctx context.Context, kind, key string, problem error) error{s.Materials.JobFailed, s.Intake.JobFailed, s.Releases.JobFailed} {
+		if err := note(ctx, kind, key, problem); err != nil {
+			s.Events.Log.Error("note a failed job", "kind", kind, "key", key, "error", err)
+		}
+	}
+}
+
+// Counts are the figures in the bar on top.
+type Counts struct {
+	Intake  int // sets that are not accepted yet
+	Bench   int // accepted drafts that are not released as they are
+	Library int // published materials
+	Jobs    int // jobs left
+}
+
+// pulse keeps the counts for a moment: every page shows them, and counting for each would
+// cost more than the pages.
+type pulse struct {
+	mu     sync.Mutex
+	counts Counts
+	at     time.Time // when they were counted
+	old    bool      // something has changed since
+}
+
+// pulseFor is how long counts are shown after something has changed.
+const pulseFor = 250 * time.Millisecond
+
+func (p *pulse) stale() {
+	p.mu.Lock()
+	p.old = true
+	p.mu.Unlock()
+}
+
+// Counts says how much there is to do and to find. It is at most a quarter of a second
+// old.
+func (s *Studio) Counts(ctx context.Context) (Counts, error) {
+	p := &s.pulse
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	age := time.Since(p.at)
+	if age < pulseFor || !p.old && age < 20*pulseFor {
+		return p.counts, nil
+	}
+	c := Counts{Library: s.Search.Size()}
+	p.old = false
+	err := s.store.Read(ctx, func(tx Reader) (err error) { c.Intake, c.Bench, err = tx.CountMaterials(); return err })
+	if err == nil && s.jobs != nil {
+		c.Jobs, err = s.jobs(ctx)
+	}
+	if err != nil {
+		p.old = true
+		return p.counts, err
+	}
+	p.counts, p.at = c, time.Now()
+	return c, nil
+}
