@@ -14,10 +14,18 @@ var floors = []struct {
 }{
 	{"aldermoor/cmd/", []string{"aldermoor/internal/", "aldermoor/core/"}},
 	{"aldermoor/internal/web", []string{"aldermoor/internal/library", "aldermoor/internal/wording", "aldermoor/core/"}},
-	{"aldermoor/internal/wording", []string{"aldermoor/core/"}},
 	{"aldermoor/internal/watch", []string{"aldermoor/internal/library"}},
 	{"aldermoor/internal/store", []string{"aldermoor/internal/library", "aldermoor/internal/jobs", "aldermoor/core/"}},
-	{"aldermoor/internal/library", []string{"aldermoor/internal/wording", "aldermoor/core/"}},
+	{"aldermoor/internal/library/people/", subjects()},
+	{"aldermoor/internal/library/events/", subjects("people")},
+	{"aldermoor/internal/library/materials/", subjects("people", "events")},
+	{"aldermoor/internal/library/intake/", subjects("people", "events", "materials")},
+	{"aldermoor/internal/library/releases/", subjects("people", "events", "materials")},
+	{"aldermoor/internal/library/search/", subjects("people", "materials", "releases")},
+	{"aldermoor/internal/library/pictures/", subjects("people", "events", "materials", "releases", "search")},
+	{"aldermoor/internal/library/studio/", []string{"aldermoor/internal/library", "aldermoor/core/"}},
+	{"aldermoor/internal/library/", []string{"aldermoor/core/"}},
+	{"aldermoor/internal/wording", []string{"aldermoor/core/"}},
 	{"aldermoor/internal/blob", nil},
 	{"aldermoor/internal/jobs", nil},
 	{"aldermoor/core/stats/", nil},
@@ -35,7 +43,21 @@ var floors = []struct {
 	{"aldermoor/core/shade/", []string{"aldermoor/core/raster", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/geom", "aldermoor/core/material"}},
 	{"aldermoor/core/channels/", []string{"aldermoor/core/raster", "aldermoor/core/stats", "aldermoor/core/normals", "aldermoor/core/material", "aldermoor/core/codec", "aldermoor/core/fact"}},
 	{"aldermoor/core/codec/", []string{"aldermoor/core/raster", "aldermoor/core/codec", "aldermoor/core/colour"}},
-	{"aldermoor/core/", []string{"aldermoor/core/"}},
+	{"aldermoor/core/inspect/", []string{"aldermoor/core/raster", "aldermoor/core/stats", "aldermoor/core/fact", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/tiling", "aldermoor/core/likeness", "aldermoor/core/codec", "aldermoor/core/material", "aldermoor/core/channels"}},
+	{"aldermoor/core/treat/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats", "aldermoor/core/fact", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/tiling", "aldermoor/core/likeness", "aldermoor/core/material", "aldermoor/core/shade"}},
+	{"aldermoor/core/handoff/", []string{"aldermoor/core/raster", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/codec", "aldermoor/core/material"}},
+	{"aldermoor/core/station/", []string{"aldermoor/core/"}}, // the simulated scanner shows everything
+	{"aldermoor/core/parcel/", nil},
+}
+
+// subjects are what a subject of the library may use: the shared ground, wording, core, and
+// the subjects before it.
+func subjects(before ...string) []string {
+	list := []string{"aldermoor/internal/library$", "aldermoor/internal/wording", "aldermoor/core/"}
+	for _, s := range before {
+		list = append(list, "aldermoor/internal/library/"+s)
+	}
+	return list
 }
 
 // What core may use besides the standard library.
@@ -98,9 +120,10 @@ func TestCoreIsPureComputation(t *testing.T) {
 	}
 }
 
+// begins says whether s begins with one of the prefixes; one that ends in $ is all of it.
 func begins(s string, prefixes []string) bool {
 	for _, p := range prefixes {
-		if strings.HasPrefix(s, p) {
+		if strings.HasPrefix(s, p) || s+"$" == p {
 			return true
 		}
 	}

@@ -93,4 +93,6 @@ func (v Values) Texts(name string) (list []string) {
 }
 
 // Equal says whether both hold the same.
-func (v Values) Equal(o Values) bool { return len(v) == len(o) && (len(v) == 0 || reflect.DeepEqual(v, o)) }
+func (v Values) Equal(o Values) bool {
+	return len(v) == len(o) && (len(v) == 0 || reflect.DeepEqual(v, o))
+}

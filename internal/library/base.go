@@ -1,3 +1,9 @@
+// Package library is the application: its rules, a package a subject. The subjects, each of
+// which may use those before it, are people, events, materials, intake, releases, search and
+// pictures; studio wires them.
+//
+// This package has what they share: errors, versions that were seen, stores and files as
+// interfaces, and bounded work.
 package library
 
 import (

@@ -16,6 +16,7 @@ type Gate struct {
 	queue chan struct{}
 }
 
+// NewGate lets n at a time do work, and so many more wait.
 func NewGate(n, waiting int) Gate {
 	return Gate{make(chan struct{}, n), make(chan struct{}, n+waiting)}
 }

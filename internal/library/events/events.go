@@ -1,3 +1,5 @@
+// Package events tells pages and programs what has changed, by the numbered events that
+// transactions record.
 package events
 
 import (
@@ -102,7 +104,7 @@ func (l *Listener) Take() (topics []string, last int64) {
 	return topics, l.last
 }
 
-// published tells listeners of a commit.
+// Published tells listeners of a commit.
 func (s *Service) Published(list []library.Event) {
 	for _, e := range list {
 		if e.Topic == "jobs" {
@@ -130,7 +132,7 @@ func (s *Service) forgetEvents(last int64) {
 	}()
 }
 
-// progressed tells of progress that is in no transaction: it has no number, and whoever
+// Progressed tells of progress that is in no transaction: it has no number, and whoever
 // was away does not miss it.
 func (s *Service) Progressed(format string, args ...any) {
 	topic := fmt.Sprintf(format, args...)

@@ -2,6 +2,12 @@ package intake
 
 import (
 	"aldermoor/core/inspect"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"context"
+	"errors"
+	"slices"
 	"time"
 )
 
@@ -63,4 +69,64 @@ type File struct {
 	Examined       *inspect.Examined
 	Ratio          float64 // compressed over raw bytes
 	Problem        string
+}
+
+// DeliveryReport is a delivery with its materials and failures, for Intake and
+// the API.
+type DeliveryReport struct {
+	Delivery
+	Materials []materials.Material
+	Here      map[int64]materials.Material // those that sets of it are known as, by their id
+	Failures  []inspect.Failure
+	Retry     bool // something failed here, not in the files: it can be retried
+}
+
+// Delivery returns a delivery with everything in it: doubtful materials first.
+func (s *Service) Delivery(ctx context.Context, p people.Principal, id int64) (r DeliveryReport, err error) {
+	if err := p.Need(people.SeeDrafts); err != nil {
+		return r, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) {
+		if r.Delivery, err = tx.Delivery(id); err != nil {
+			return err
+		}
+		if r.Materials, err = tx.MaterialsOf(id); err != nil {
+			return err
+		}
+		r.Here = map[int64]materials.Material{}
+		for _, m := range r.Materials {
+			if m.Known == nil {
+				continue
+			}
+			here, err := tx.Material(m.Known.Material)
+			if err != nil && !errors.Is(err, library.ErrNotFound) {
+				return err
+			}
+			r.Here[m.Known.Material] = here
+		}
+		files, err := tx.Files(id)
+		for _, f := range files {
+			if f.Problem != "" {
+				r.Retry = r.Retry || f.Examined != nil && f.Examined.Failed
+				r.Failures = append(r.Failures, inspect.Failure{File: f.Path, Error: f.Problem})
+			}
+		}
+		return err
+	})
+	r.Retry = r.Retry || r.State == Failed
+	r.Left = s.pace.left(r.Ahead, s.Now())
+	slices.SortStableFunc(r.Materials, func(a, b materials.Material) int { return b.Doubts - a.Doubts })
+	return r, err
+}
+
+// Deliveries are the latest deliveries.
+func (s *Service) Deliveries(ctx context.Context, p people.Principal, limit int) (list []Delivery, err error) {
+	if err := p.Need(people.SeeDrafts); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Deliveries(limit); return err })
+	for i := range list {
+		list[i].Left = s.pace.left(list[i].Ahead, s.Now())
+	}
+	return list, err
 }

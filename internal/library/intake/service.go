@@ -1,3 +1,6 @@
+// Package intake takes deliveries: it stores what arrives, opens archives, examines files,
+// sorts them into sets, recognises scans that are here already, and records what librarians
+// decide. Each stage is a job that goes on where it stopped.
 package intake
 
 import (

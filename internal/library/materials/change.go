@@ -435,7 +435,7 @@ func withoutRules(rs []channels.Reason) []channels.Reason {
 	return slices.DeleteFunc(slices.Clone(rs), func(r channels.Reason) bool { return r.Kind == "rule" })
 }
 
-// assign makes one of the material's maps the given channel; None puts it aside.
+// Assign makes one of the material's maps the given channel; None puts it aside.
 // A map that had the channel so far is put aside in turn.
 func (m *Material) Assign(id int64, c material.Channel, by string) {
 	for i := range m.Maps {

@@ -12,7 +12,7 @@ import (
 // levelSize is the longer side of the reduced copy that is kept of every map.
 const LevelSize = 1024
 
-// levelKey names a picture of a blob.
+// LevelKey names a picture of a blob.
 func LevelKey(sum, layer string) string {
 	if layer == "" {
 		return sum[2:26]
@@ -25,7 +25,7 @@ func levelName(sum, layer string) string {
 	return "level/" + sum[:2] + "/" + LevelKey(sum, layer) + ".png"
 }
 
-// putLevel keeps a reduced copy of a map and says how well its samples compress.
+// PutLevel keeps a reduced copy of a map and says how well its samples compress.
 // Floats are kept as raster's Unit gives them.
 func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, err error) {
 	im, _, _ = im.Unit()
@@ -59,7 +59,7 @@ func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, 
 	return float64(b.Len()) / float64(raw), s.Derived.Put(levelName(sum, layer), b.Bytes())
 }
 
-// level is the reduced copy of a map, made again if it is not there; nil if the blob is
+// Level is the reduced copy of a map, made again if it is not there; nil if the blob is
 // no picture. The error is of this server: what is drawn without the map must not be
 // kept.
 func (s *Service) Level(sum, layer string) (*raster.Image, error) {
@@ -88,7 +88,7 @@ func (s *Service) Level(sum, layer string) (*raster.Image, error) {
 	return im, err
 }
 
-// whole is one picture of a blob, at full size.
+// Whole is one picture of a blob, at full size.
 func (s *Service) Whole(sum, layer string) (*raster.Image, error) {
 	data, err := s.Blobs.Read(sum)
 	if err != nil {
@@ -105,11 +105,12 @@ const CellPx = 96
 // FirstPx is the size in which a map is first seen on the Bench; those are made then too.
 const FirstPx = 720
 
+// MapPictureName is the derived file of a map's picture that fits px pixels.
 func MapPictureName(blob, layer, component string, light bool, px int, ext string) string {
 	return fmt.Sprintf("map/%s/%s-%s-%v-%d.%s", blob[:2], LevelKey(blob, layer), component, light, px, ext)
 }
 
-// drawMap is a reduced map, or one component of it, made to fit px pixels.
+// DrawMap is a reduced map, or one component of it, made to fit px pixels.
 func (s *Service) DrawMap(im *raster.Image, component string, light bool, px int, exact bool) ([]byte, error) {
 	w, h := raster.Fit(im.W, im.H, px)
 	var planes []raster.Plane

@@ -1,9 +1,3 @@
-// Package library holds the application's rules: how deliveries become
-// materials, materials releases, and releases handoffs; who may do what; and
-// what the Library shows.
-//
-// It knows the computation in core/, and states what it needs of a database as
-// interfaces of its own (store.go), which internal/store implements.
 package materials
 
 import (
@@ -151,7 +145,7 @@ func (m *Material) Pixels() (w, h int) {
 // Changed says whether the draft differs from the latest release.
 func (m *Material) Changed() bool { return m.Released == 0 || m.Version > m.ReleasedVersion }
 
-// doubts counts what a librarian should look at before accepting.
+// CountDoubts counts what a librarian should look at before accepting.
 func (m *Material) CountDoubts() int {
 	n := len(m.Unassigned())
 	if m.Known != nil {

@@ -43,7 +43,7 @@ func (s *Service) FindParts(lightness raster.Plane, skip func(id int64) bool) []
 	return s.prints.FindParts(lightness, 3, skip)
 }
 
-// printOf gathers a material's print from the looks of its files, and the marks of its
+// PrintOf gathers a material's print from the looks of its files, and the marks of its
 // base colour.
 func (s *Service) PrintOf(m *Material, look func(p *Map) *channels.Look) (out likeness.Print, lightness raster.Plane, err error) {
 	one := func(c material.Channel) []byte {
@@ -81,7 +81,7 @@ func (s *Service) PrintOf(m *Material, look func(p *Map) *channels.Look) (out li
 	return out, lightness, err
 }
 
-// lightness is a material's base colour without its hue, reduced; an empty plane if
+// Lightness is a material's base colour without its hue, reduced; an empty plane if
 // there is none.
 func (s *Service) Lightness(m *Material) (out raster.Plane, err error) {
 	p := m.Map(material.BaseColor)
@@ -103,7 +103,7 @@ func (s *Service) Lightness(m *Material) (out raster.Plane, err error) {
 	return out, nil
 }
 
-// allPrints reads the prints once, when they are first asked for.
+// AllPrints reads the prints once, when they are first asked for.
 func (s *Service) AllPrints(tx Reader) error {
 	s.prints.mu.Lock()
 	defer s.prints.mu.Unlock()
@@ -117,7 +117,7 @@ func (s *Service) AllPrints(tx Reader) error {
 	return nil
 }
 
-// swapPrints exchanges the prints of two materials, as their scans are.
+// SwapPrints exchanges the prints of two materials, as their scans are.
 func SwapPrints(tx Tx, a, b int64) error {
 	pa, errA := tx.Print(a)
 	pb, errB := tx.Print(b)
@@ -127,7 +127,7 @@ func SwapPrints(tx Tx, a, b int64) error {
 	return errors.Join(tx.SavePrint(a, pb), tx.SavePrint(b, pa))
 }
 
-// reprint brings the prints in memory up to what is stored, after scans were exchanged.
+// Reprint brings the prints in memory up to what is stored, after scans were exchanged.
 func (s *Service) Reprint(ctx context.Context, ids []int64) error {
 	for _, id := range ids {
 		var p likeness.Print

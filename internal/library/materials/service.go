@@ -1,3 +1,9 @@
+// Package materials keeps drafts: what is known of a material, its maps, its recipe and what
+// that made, the steps by which people changed it and how they are undone, the studio's
+// standards, reduced copies, and the prints by which a scan is recognised.
+//
+// Every change is a step with the exact parts before and after; what is computed over full
+// maps is a job. How materials arrive is intake's, how they are published releases'.
 package materials
 
 import (

@@ -183,10 +183,10 @@ func (s *Service) grade(ctx context.Context, _ string) error {
 	return nil
 }
 
-// grades are severities that differ from what findings come with, by code.
+// Grades are severities that differ from what findings come with, by code.
 type Grades map[string]inspect.Severity
 
-// grades are the studio's; errors leave findings as they come.
+// Grades are the studio's; errors leave findings as they come.
 func (s *Service) Grades(tx Reader) Grades {
 	st, _, err := standards(tx)
 	if err != nil {
@@ -195,7 +195,7 @@ func (s *Service) Grades(tx Reader) Grades {
 	return st.Severities
 }
 
-// grade weighs findings by the studio's severities.
+// Grade weighs findings by the studio's severities.
 func (g Grades) Grade(list []inspect.Finding) {
 	for i := range list {
 		f := &list[i]

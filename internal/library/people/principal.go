@@ -107,7 +107,7 @@ func (f Forbidden) Error() string {
 	return fmt.Sprintf("The role %s does not allow this. Ask the librarian or the administrator.", f.By.Role)
 }
 
-// need is an error if the principal lacks a right.
+// Need is an error if the principal lacks a right.
 func (p Principal) Need(r Right) error {
 	if p.May(r) {
 		return nil

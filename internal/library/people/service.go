@@ -1,3 +1,5 @@
+// Package people decides who may do what: principals and their rights, accounts, sign-ins,
+// tokens, and the audit of what was done.
 package people
 
 import "aldermoor/internal/library"

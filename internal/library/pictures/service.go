@@ -1,3 +1,5 @@
+// Package pictures draws what people look at: swatches and balls of materials, maps, tiles of
+// maps at any zoom, single pixels and sections.
 package pictures
 
 import (

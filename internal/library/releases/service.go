@@ -1,3 +1,5 @@
+// Package releases publishes materials as numbered releases that never change, and makes the
+// files of handoffs.
 package releases
 
 import (

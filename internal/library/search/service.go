@@ -1,3 +1,5 @@
+// Package search finds what is published: an index in memory of all cards, with words, facets
+// and orders.
 package search
 
 import (
@@ -17,6 +19,7 @@ type Service struct {
 // Put shows a release in place of an older one of its material.
 func (s *Service) Put(c releases.Card) { s.index.put(c) }
 
+// Size is how many materials are published.
 func (s *Service) Size() int { return s.index.size() }
 
 // OfMaterial is the card of a material; ok is false if nothing of it is published.

@@ -1,3 +1,5 @@
+// Package studio is the whole application, wired: each subject with the store as it sees it
+// and the subjects that it builds on; the jobs of all; the counts in the bar on top.
 package studio
 
 import (
