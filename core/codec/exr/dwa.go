@@ -74,71 +74,141 @@ func (u *unpacker) dwa(src []byte, w, h int) error {
 			return damaged
 		}
 	}
-	version, plainRaw, plainPacked, acPacked, dcPacked, runPacked, runMid, runRaw, acCount, dcCount, acHow :=
-		k[0], int(k[1]), int(k[2]), int(k[3]), int(k[4]), int(k[5]), int(k[6]), int(k[7]), int(k[8]), int(k[9]), k[10]
 	rules := oldRules()
-	if version >= 2 {
+	if k[0] >= 2 { // the version
 		var err error
 		if rules, err = readRules(r); err != nil {
 			return err
 		}
 	}
+	s, err := u.dwaStreams(r, k)
+	if err != nil {
+		return err
+	}
+	scheme, triples := schemes(u.part.Channels, rules)
+	d := &transform{u: u, w: w, h: h, ac: s.ac, dc: s.dc, table: linearLight()}
+	done := make([]bool, len(scheme))
+	for _, t := range triples {
+		if t[0] < 0 || t[1] < 0 || t[2] < 0 || scheme[t[0]] != cosine || scheme[t[1]] != cosine || scheme[t[2]] != cosine {
+			continue
+		}
+		if !d.channels(t[:], true) {
+			return damaged
+		}
+		done[t[0]], done[t[1]], done[t[2]] = true, true, true
+	}
+	for i, ch := range u.part.Channels {
+		if done[i] {
+			continue
+		}
+		n := ch.Type.size() * w * h
+		switch scheme[i] {
+		case cosine:
+			if !d.channels([]int{i}, !ch.linear) {
+				return damaged
+			}
+		case runs:
+			if len(s.runs) < n {
+				return damaged
+			}
+			u.putPlanes(i, s.runs[:n], w, h)
+			s.runs = s.runs[n:]
+		default:
+			if len(s.plain) < n {
+				return damaged
+			}
+			for y := range h {
+				copy(u.out[u.line(i, y, w):], s.plain[y*n/h:(y+1)*n/h])
+			}
+			s.plain = s.plain[n:]
+		}
+	}
+	return nil
+}
+
+// streams are what a chunk holds, unpacked: deflated samples, the coefficients of the cosine
+// transforms, and byte planes.
+type streams struct {
+	plain  []byte
+	ac, dc []uint16
+	runs   []byte
+}
+
+// dwaStreams unpacks the streams whose sizes the chunk's header gives.
+func (u *unpacker) dwaStreams(r *reader, k [11]uint64) (s streams, err error) {
+	plainRaw, plainPacked, acPacked, dcPacked, runPacked, runMid, runRaw, acCount, dcCount, acHow :=
+		int(k[1]), int(k[2]), int(k[3]), int(k[4]), int(k[5]), int(k[6]), int(k[7]), int(k[8]), int(k[9]), k[10]
 	if limit := 2*len(u.out) + 1024; plainRaw > limit || runRaw > limit || runMid > 2*limit || acCount > limit || dcCount > limit {
-		return damaged
+		return s, fault.FormatError("a chunk of pixels is damaged")
 	}
 	plainIn, acIn, dcIn, runIn := r.take(plainPacked), r.take(acPacked), r.take(dcPacked), r.take(runPacked)
 	if r.short {
-		return fault.FormatError("a chunk of pixels is cut short")
+		return s, fault.FormatError("a chunk of pixels is cut short")
 	}
-	plainBytes := make([]byte, plainRaw)
+	s.plain = make([]byte, plainRaw)
 	if plainPacked > 0 {
-		if err := u.inflate(plainBytes, plainIn); err != nil {
-			return err
+		if err := u.inflate(s.plain, plainIn); err != nil {
+			return s, err
 		}
 	}
-	ac := make([]uint16, acCount)
+	s.ac = make([]uint16, acCount)
 	switch {
 	case acCount == 0:
 	case acHow == 0:
-		if err := u.huf.decode(acIn, ac); err != nil {
-			return err
-		}
+		err = u.huf.decode(acIn, s.ac)
 	default:
 		b := make([]byte, 2*acCount)
-		if err := u.inflate(b, acIn); err != nil {
-			return err
-		}
-		for i := range ac {
-			ac[i] = binary.LittleEndian.Uint16(b[2*i:])
-		}
+		err = u.inflate(b, acIn)
+		words(s.ac, b)
 	}
-	dc := make([]uint16, dcCount)
+	if err != nil {
+		return s, err
+	}
+	s.dc = make([]uint16, dcCount)
 	if dcCount > 0 {
 		a, b := make([]byte, 2*dcCount), make([]byte, 2*dcCount)
 		if err := u.inflate(a, dcIn); err != nil {
-			return err
+			return s, err
 		}
 		restore(b, a)
-		for i := range dc {
-			dc[i] = binary.LittleEndian.Uint16(b[2*i:])
-		}
+		words(s.dc, b)
 	}
-	runBytes := make([]byte, runRaw)
+	s.runs = make([]byte, runRaw)
 	if runRaw > 0 {
 		mid := make([]byte, runMid)
 		if err := u.inflate(mid, runIn); err != nil {
-			return err
+			return s, err
 		}
-		if err := unrun(runBytes, mid); err != nil {
-			return err
+		err = unrun(s.runs, mid)
+	}
+	return s, err
+}
+
+// words reads little-endian words.
+func words(out []uint16, b []byte) {
+	for i := range out {
+		out[i] = binary.LittleEndian.Uint16(b[2*i:])
+	}
+}
+
+// putPlanes writes a channel whose bytes come in planes, one for each byte of a sample.
+func (u *unpacker) putPlanes(channel int, planes []byte, w, h int) {
+	size := u.part.Channels[channel].Type.size()
+	for y := range h {
+		dst := u.out[u.line(channel, y, w):]
+		for x := range w {
+			for b := range size {
+				dst[size*x+b] = planes[(b*h+y)*w+x]
+			}
 		}
 	}
+}
 
-	// Sort the channels out: triples of red, green and blue go together.
-	chans := u.part.Channels
-	scheme := make([]int, len(chans))
-	triples := map[string]*[3]int{}
-	var order []string
+// schemes says how each channel is packed, and which channels are red, green and blue of
+// one picture: these are transformed together. −1 stands for one that is missing.
+func schemes(chans []Channel, rules []rule) (scheme []int, triples []*[3]int) {
+	scheme = make([]int, len(chans))
+	by := map[string]*[3]int{}
 	for i, ch := range chans {
 		prefix, suffix := "", ch.Name
 		if at := strings.LastIndexByte(ch.Name, '.'); at >= 0 {
@@ -150,61 +220,16 @@ func (u *unpacker) dwa(src []byte, w, h int) error {
 			}
 			scheme[i] = q.scheme
 			if q.colour >= 0 && q.colour < 3 {
-				if triples[prefix] == nil {
-					triples[prefix] = &[3]int{-1, -1, -1}
-					order = append(order, prefix)
+				if by[prefix] == nil {
+					by[prefix] = &[3]int{-1, -1, -1}
+					triples = append(triples, by[prefix])
 				}
-				triples[prefix][q.colour] = i
+				by[prefix][q.colour] = i
 			}
 			break
 		}
 	}
-	d := &transform{u: u, w: w, h: h, ac: ac, dc: dc, table: linearLight()}
-	done := make([]bool, len(chans))
-	for _, prefix := range order {
-		t := triples[prefix]
-		if t[0] < 0 || t[1] < 0 || t[2] < 0 || scheme[t[0]] != cosine || scheme[t[1]] != cosine || scheme[t[2]] != cosine {
-			continue
-		}
-		if !d.channels(t[:], true) {
-			return damaged
-		}
-		done[t[0]], done[t[1]], done[t[2]] = true, true, true
-	}
-	for i, ch := range chans {
-		if done[i] {
-			continue
-		}
-		size := ch.Type.size()
-		switch scheme[i] {
-		case cosine:
-			if !d.channels([]int{i}, !ch.linear) {
-				return damaged
-			}
-		case runs:
-			if len(runBytes) < size*w*h {
-				return damaged
-			}
-			for y := range h {
-				dst := u.out[u.line(i, y, w):]
-				for x := range w {
-					for b := range size {
-						dst[size*x+b] = runBytes[(b*h+y)*w+x]
-					}
-				}
-			}
-			runBytes = runBytes[size*w*h:]
-		default:
-			if len(plainBytes) < size*w*h {
-				return damaged
-			}
-			for y := range h {
-				copy(u.out[u.line(i, y, w):], plainBytes[y*size*w:(y+1)*size*w])
-			}
-			plainBytes = plainBytes[size*w*h:]
-		}
-	}
-	return nil
+	return scheme, triples
 }
 
 // transform undoes the cosine transforms of a chunk. The words of its channels

@@ -143,65 +143,8 @@ func (f *huffman) decode(src []byte, out []uint16) error {
 		return damaged
 	}
 	f.p, f.bits, f.have = r.p, 0, 0
-	clear(f.length[:])
-	clear(f.count[:])
-	for i := from; i <= to; i++ {
-		l, ok := f.take(6)
-		if !ok {
-			return damaged
-		}
-		run := 0
-		switch {
-		case l == longRun:
-			n, ok := f.take(8)
-			if !ok {
-				return damaged
-			}
-			run = int(n) + 6
-		case l >= shortRun:
-			run = int(l) - shortRun + 2
-		default:
-			f.length[i] = byte(l)
-			f.count[l]++
-			continue
-		}
-		if i+run > to+1 {
-			return damaged
-		}
-		i += run - 1
-	}
-	f.count[0] = 0
-	// Longer codes have smaller values.
-	var c uint64
-	at := 0
-	for l := maxBits; l > 0; l-- {
-		f.first[l], f.start[l] = c, at
-		at += f.count[l]
-		c = (c + uint64(f.count[l])) >> 1
-	}
-	if cap(f.sorted) < at {
-		f.sorted = make([]int32, at)
-	}
-	f.sorted = f.sorted[:at]
-	var next [maxBits + 2]int
-	clear(f.fast[:])
-	for s := from; s <= to; s++ {
-		l := int(f.length[s])
-		if l == 0 {
-			continue
-		}
-		f.sorted[f.start[l]+next[l]] = int32(s)
-		code := f.first[l] + uint64(next[l])
-		next[l]++
-		if l <= fastBits {
-			if code>>l != 0 {
-				return damaged
-			}
-			lo := code << (fastBits - l)
-			for k := lo; k < lo+1<<(fastBits-l); k++ {
-				f.fast[k] = uint32(s)<<8 | uint32(l)
-			}
-		}
+	if !f.readLengths(from, to) || !f.build(from, to) {
+		return damaged
 	}
 	// The words begin at the next whole byte.
 	f.p = r.p[len(r.p)-len(f.p)-int(f.have/8):]
@@ -227,6 +170,77 @@ func (f *huffman) decode(src []byte, out []uint16) error {
 		}
 	}
 	return nil
+}
+
+// readLengths reads the lengths of the codes of the symbols from..to, in which runs of
+// unused symbols are packed.
+func (f *huffman) readLengths(from, to int) bool {
+	clear(f.length[:])
+	clear(f.count[:])
+	for i := from; i <= to; i++ {
+		l, ok := f.take(6)
+		if !ok {
+			return false
+		}
+		run := 0
+		switch {
+		case l == longRun:
+			n, ok := f.take(8)
+			if !ok {
+				return false
+			}
+			run = int(n) + 6
+		case l >= shortRun:
+			run = int(l) - shortRun + 2
+		default:
+			f.length[i] = byte(l)
+			f.count[l]++
+			continue
+		}
+		if i+run > to+1 {
+			return false
+		}
+		i += run - 1
+	}
+	return true
+}
+
+// build orders the symbols by their codes and fills the table of the short ones.
+func (f *huffman) build(from, to int) bool {
+	f.count[0] = 0
+	// Longer codes have smaller values.
+	var c uint64
+	at := 0
+	for l := maxBits; l > 0; l-- {
+		f.first[l], f.start[l] = c, at
+		at += f.count[l]
+		c = (c + uint64(f.count[l])) >> 1
+	}
+	if cap(f.sorted) < at {
+		f.sorted = make([]int32, at)
+	}
+	f.sorted = f.sorted[:at]
+	var next [maxBits + 2]int
+	clear(f.fast[:])
+	for s := from; s <= to; s++ {
+		l := int(f.length[s])
+		if l == 0 {
+			continue
+		}
+		f.sorted[f.start[l]+next[l]] = int32(s)
+		code := f.first[l] + uint64(next[l])
+		next[l]++
+		if l <= fastBits {
+			if code>>l != 0 {
+				return false
+			}
+			lo := code << (fastBits - l)
+			for k := lo; k < lo+1<<(fastBits-l); k++ {
+				f.fast[k] = uint32(s)<<8 | uint32(l)
+			}
+		}
+	}
+	return true
 }
 
 // fill makes sure of at least 57 bits while there are any.

@@ -104,69 +104,85 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 		return nil, h, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file ends before them: it was cut off or is still being written", h.W, h.H))
 	}
 	im := raster.New(h.W, h.H, h.Components, 8)
-	planes := make([]raster.Ints, h.Components)
-	for c := range planes {
-		planes[c] = im.Ints(c)
-	}
-	put := func(i int, px []byte) {
-		x, y := i%h.W, i/h.W
-		if h.descriptor&0x20 == 0 { // rows from the bottom
-			y = h.H - 1 - y
-		}
-		if h.descriptor&0x10 != 0 {
-			x = h.W - 1 - x
-		}
-		o := y*h.W + x
-		if h.kind&^8 == 1 {
-			k := (int(px[0]) - h.mapFirst) * entry
-			if k < 0 || k+entry > len(colours) {
-				return
-			}
-			px = colours[k : k+entry]
-		}
-		switch {
-		case h.kind&^8 == 3:
-			for c := range px {
-				planes[c][o] = uint16(px[c]) * 257
-			}
-		case len(px) == 2:
-			v := binary.LittleEndian.Uint16(px)
-			for c := range 3 {
-				planes[c][o] = uint16(uint32(v>>(10-5*c)&31) * 65535 / 31)
-			}
-		default:
-			planes[0][o], planes[1][o], planes[2][o] = uint16(px[2])*257, uint16(px[1])*257, uint16(px[0])*257
-			if len(px) == 4 {
-				planes[3][o] = uint16(px[3]) * 257
-			}
-		}
+	d := decoder{h: h, colours: colours, entry: entry}
+	for c := range h.Components {
+		d.planes = append(d.planes, im.Ints(c))
 	}
 	if h.kind < 9 {
 		for i := range n {
-			put(i, p[i*size:(i+1)*size])
+			d.put(i, p[i*size:(i+1)*size])
 		}
-	} else {
-		for i := 0; i < n; {
-			if len(p) < 1+size {
-				return nil, h, fault.Short
-			}
-			run, k := p[0]&0x80 != 0, min(int(p[0]&0x7f)+1, n-i)
-			p = p[1:]
-			for j := range k {
-				if len(p) < size {
-					return nil, h, fault.Short
-				}
-				put(i, p[:size])
-				i++
-				if !run || j == k-1 {
-					p = p[size:]
-				}
-			}
-		}
+	} else if !d.runs(p, size, n) {
+		return nil, h, fault.Short
 	}
 	dropPlainAlpha(im)
 	h.Components = im.Components()
 	return im, h, nil
+}
+
+// decoder puts pixels where they belong.
+type decoder struct {
+	h       Header
+	colours []byte // of a palette, entry bytes each
+	entry   int
+	planes  []raster.Ints
+}
+
+// put writes the i-th stored pixel.
+func (d *decoder) put(i int, px []byte) {
+	x, y := i%d.h.W, i/d.h.W
+	if d.h.descriptor&0x20 == 0 { // rows from the bottom
+		y = d.h.H - 1 - y
+	}
+	if d.h.descriptor&0x10 != 0 {
+		x = d.h.W - 1 - x
+	}
+	o := y*d.h.W + x
+	if d.h.kind&^8 == 1 {
+		k := (int(px[0]) - d.h.mapFirst) * d.entry
+		if k < 0 || k+d.entry > len(d.colours) {
+			return
+		}
+		px = d.colours[k : k+d.entry]
+	}
+	switch {
+	case d.h.kind&^8 == 3:
+		for c := range px {
+			d.planes[c][o] = uint16(px[c]) * 257
+		}
+	case len(px) == 2:
+		v := binary.LittleEndian.Uint16(px)
+		for c := range 3 {
+			d.planes[c][o] = uint16(uint32(v>>(10-5*c)&31) * 65535 / 31)
+		}
+	default:
+		d.planes[0][o], d.planes[1][o], d.planes[2][o] = uint16(px[2])*257, uint16(px[1])*257, uint16(px[0])*257
+		if len(px) == 4 {
+			d.planes[3][o] = uint16(px[3]) * 257
+		}
+	}
+}
+
+// runs unpacks n run-length coded pixels of size bytes; it is false if p ends before them.
+func (d *decoder) runs(p []byte, size, n int) bool {
+	for i := 0; i < n; {
+		if len(p) < 1+size {
+			return false
+		}
+		run, k := p[0]&0x80 != 0, min(int(p[0]&0x7f)+1, n-i)
+		p = p[1:]
+		for j := range k {
+			if len(p) < size {
+				return false
+			}
+			d.put(i, p[:size])
+			i++
+			if !run || j == k-1 {
+				p = p[size:]
+			}
+		}
+	}
+	return true
 }
 
 func dropPlainAlpha(im *raster.Image) {

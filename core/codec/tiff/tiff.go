@@ -84,91 +84,110 @@ func ReadHeader(data []byte) (Header, error) {
 	if at+2+12*n > uint64(len(data)) {
 		return h, fault.Short
 	}
-	perUnit, unit := [2]float64{}, 1/0.0254
-	rows := uint64(0)
-	extra := []uint64{}
+	d := directory{unit: 1 / 0.0254}
 	for i := range n {
-		e := data[at+2+12*i:][:12]
-		tag := h.order.Uint16(e)
-		switch tag {
-		case tagXRes, tagYRes:
-			where := uint64(h.order.Uint32(e[8:]))
-			if where+8 > uint64(len(data)) {
-				return h, fault.Short
-			}
-			if den := h.order.Uint32(data[where+4:]); den > 0 {
-				perUnit[tag-tagXRes] = float64(h.order.Uint32(data[where:])) / float64(den)
-			}
-			continue
-		case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
-			tagPredictor, tagColours, tagTileW, tagTileH, tagTileOffsets, tagTileCounts, tagExtra, tagFormat, tagICC:
-		default:
-			continue
-		}
-		v, err := h.values(e)
-		if err != nil {
+		if err := h.entry(data[at+2+12*i:][:12], &d); err != nil {
 			return h, err
 		}
-		if len(v) == 0 {
-			continue
+	}
+	h.complete(d)
+	return h, nil
+}
+
+// directory is what a directory's entries say beside what the header keeps.
+type directory struct {
+	perUnit [2]float64
+	unit    float64 // units of the resolution in a metre
+	rows    uint64  // of a strip
+	extra   []uint64
+}
+
+// entry reads one entry of a directory. Unknown tags are skipped.
+func (h *Header) entry(e []byte, d *directory) error {
+	tag := h.order.Uint16(e)
+	switch tag {
+	case tagXRes, tagYRes:
+		where := uint64(h.order.Uint32(e[8:]))
+		if where+8 > uint64(len(h.data)) {
+			return fault.Short
 		}
-		first := int(min(v[0], math.MaxInt32))
-		switch tag {
-		case tagWidth:
-			h.W = first
-		case tagHeight:
-			h.H = first
-		case tagBits:
-			h.stored = first
-			for _, b := range v {
-				if b != v[0] {
-					return h, fault.UnsupportedError("its components have different depths")
-				}
+		if den := h.order.Uint32(h.data[where+4:]); den > 0 {
+			d.perUnit[tag-tagXRes] = float64(h.order.Uint32(h.data[where:])) / float64(den)
+		}
+		return nil
+	case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
+		tagPredictor, tagColours, tagTileW, tagTileH, tagTileOffsets, tagTileCounts, tagExtra, tagFormat, tagICC:
+	default:
+		return nil
+	}
+	v, err := h.values(e)
+	if err != nil {
+		return err
+	}
+	if len(v) == 0 {
+		return nil
+	}
+	first := int(min(v[0], math.MaxInt32))
+	switch tag {
+	case tagWidth:
+		h.W = first
+	case tagHeight:
+		h.H = first
+	case tagBits:
+		h.stored = first
+		for _, b := range v {
+			if b != v[0] {
+				return fault.UnsupportedError("its components have different depths")
 			}
-		case tagCompression:
-			h.compression = first
-		case tagPhotometric:
-			h.photometric = first
-		case tagFillOrder:
-			h.fillOrder = first
-		case tagSamples:
-			h.samples = first
-		case tagRows:
-			rows = v[0]
-		case tagPlanar:
-			h.planar = first == 2
-		case tagUnit:
-			unit = map[int]float64{2: 1 / 0.0254, 3: 100}[first]
-		case tagPredictor:
-			h.predictor = first
-		case tagColours:
-			h.colours = v
-		case tagTileW:
-			h.tileW, h.tiled = first, true
-		case tagTileH:
-			h.tileH = first
-		case tagOffsets, tagTileOffsets:
-			h.offsets = v
-		case tagCounts, tagTileCounts:
-			h.counts = v
-		case tagExtra:
-			extra = v
-		case tagFormat:
-			h.kinds = v
-		case tagICC:
-			if where, k := uint64(h.order.Uint32(e[8:])), uint64(h.order.Uint32(e[4:])); where+k <= uint64(len(data)) {
-				h.ICC = data[where : where+k]
-			}
+		}
+	case tagCompression:
+		h.compression = first
+	case tagPhotometric:
+		h.photometric = first
+	case tagFillOrder:
+		h.fillOrder = first
+	case tagSamples:
+		h.samples = first
+	case tagRows:
+		d.rows = v[0]
+	case tagPlanar:
+		h.planar = first == 2
+	case tagUnit:
+		d.unit = map[int]float64{2: 1 / 0.0254, 3: 100}[first]
+	case tagPredictor:
+		h.predictor = first
+	case tagColours:
+		h.colours = v
+	case tagTileW:
+		h.tileW, h.tiled = first, true
+	case tagTileH:
+		h.tileH = first
+	case tagOffsets, tagTileOffsets:
+		h.offsets = v
+	case tagCounts, tagTileCounts:
+		h.counts = v
+	case tagExtra:
+		d.extra = v
+	case tagFormat:
+		h.kinds = v
+	case tagICC:
+		if where, k := uint64(h.order.Uint32(e[8:])), uint64(h.order.Uint32(e[4:])); where+k <= uint64(len(h.data)) {
+			h.ICC = h.data[where : where+k]
 		}
 	}
-	h.Density = [2]float64{perUnit[0] * unit, perUnit[1] * unit}
+	return nil
+}
+
+// complete works out what follows from all entries.
+func (h *Header) complete(d directory) {
+	h.Density = [2]float64{d.perUnit[0] * d.unit, d.perUnit[1] * d.unit}
 	if !h.tiled {
 		h.tileW, h.tileH = h.W, h.H
-		if rows > 0 && rows < uint64(h.H) {
-			h.tileH = int(rows)
+		if d.rows > 0 && d.rows < uint64(h.H) {
+			h.tileH = int(d.rows)
 		}
 	}
-	h.premultiplied = len(extra) > 0 && extra[0] == 1
+	h.premultiplied = len(d.extra) > 0 && d.extra[0] == 1
 	h.Bits = h.stored
 	for _, k := range h.kinds {
 		if k == 3 {
@@ -182,7 +201,6 @@ func ReadHeader(data []byte) (Header, error) {
 	case cmyk:
 		h.Components = 3
 	}
-	return h, nil
 }
 
 // values are an entry's whole numbers.
