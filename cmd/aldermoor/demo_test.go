@@ -1,13 +1,14 @@
 package main
 
 import (
-	"aldermoor/internal/library/people"
-	"aldermoor/internal/library/search"
 	"context"
 	"strings"
 	"sync"
 	"testing"
 	"time"
+
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/search"
 )
 
 // The first visitor of the demo sees a full wall: six materials at once, and twenty soon.

@@ -1,8 +1,9 @@
 package channels
 
 import (
-	"aldermoor/core/material"
 	"math"
+
+	"aldermoor/core/material"
 )
 
 // This file is the one place where evidence is weighed.

@@ -1,13 +1,14 @@
 package channels
 
 import (
-	"aldermoor/core/material"
 	"fmt"
 	"maps"
 	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
+
+	"aldermoor/core/material"
 )
 
 // A channel word, two letters and one number made the sorting panic.

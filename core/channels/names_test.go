@@ -1,10 +1,11 @@
 package channels
 
 import (
-	"aldermoor/core/material"
 	"fmt"
 	"strings"
 	"testing"
+
+	"aldermoor/core/material"
 )
 
 func TestEnding(t *testing.T) {

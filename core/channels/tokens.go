@@ -1,12 +1,13 @@
 package channels
 
 import (
-	"aldermoor/core/material"
 	"path"
 	"regexp"
 	"slices"
 	"strings"
 	"unicode"
+
+	"aldermoor/core/material"
 )
 
 // piece is a word of a name, in lower case, and the runes that it was cut from.

@@ -1,12 +1,13 @@
 package scale
 
 import (
-	"aldermoor/core/fact"
 	"encoding/json"
 	"fmt"
 	"math"
 	"regexp"
 	"strings"
+
+	"aldermoor/core/fact"
 )
 
 // Size is the real-world size of one repeat in metres.

@@ -1,8 +1,9 @@
 package shade
 
 import (
-	"aldermoor/core/geom"
 	"math"
+
+	"aldermoor/core/geom"
 )
 
 // tabulate integrates the specular lobe for F0 = 1 and 0 over a white

@@ -1,8 +1,9 @@
 package treat
 
 import (
-	"aldermoor/core/material"
 	"slices"
+
+	"aldermoor/core/material"
 )
 
 // Kind names a treatment.

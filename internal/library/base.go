@@ -7,10 +7,11 @@
 package library
 
 import (
-	"aldermoor/core/codec"
-	"aldermoor/core/colour"
 	"log/slog"
 	"time"
+
+	"aldermoor/core/codec"
+	"aldermoor/core/colour"
 )
 
 // Base is what every subject works with.

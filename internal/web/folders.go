@@ -1,9 +1,10 @@
 package web
 
 import (
-	"aldermoor/internal/library/intake"
 	"net/http"
 	"time"
+
+	"aldermoor/internal/library/intake"
 
 	"github.com/labstack/echo/v5"
 )

@@ -9,10 +9,10 @@ import (
 	"strconv"
 	"time"
 
-	"github.com/labstack/echo/v5"
-
 	"aldermoor/core/handoff"
 	"aldermoor/internal/library/releases"
+
+	"github.com/labstack/echo/v5"
 )
 
 // This file gives handoffs: as a zip, as a manifest, and file by file. Where the files have

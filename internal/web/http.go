@@ -1,7 +1,6 @@
 package web
 
 import (
-	"aldermoor/internal/library/studio"
 	"encoding/json"
 	"io/fs"
 	"mime"
@@ -11,6 +10,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"aldermoor/internal/library/studio"
 
 	"github.com/klauspost/compress/gzip"
 	"github.com/prometheus/client_golang/prometheus"

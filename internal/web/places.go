@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
@@ -169,22 +170,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	}
 	p.L.density(s, m, st, unit)
 	cur := m.Current()
-	var sub []string
-	if m.Station != "" {
-		sub = append(sub, m.Station)
-	}
-	switch {
-	case m.Released == 0:
-		sub = append(sub, "not released yet")
-	case m.Changed():
-		sub = append(sub, fmt.Sprintf("draft after release %d", m.Released))
-	default:
-		sub = append(sub, fmt.Sprintf("as in release %d", m.Released))
-	}
-	p.Subtitle = strings.Join(sub, ", ")
-	if len(m.Categories) > 0 {
-		p.Subtitle += " · " + strings.Join(m.Categories, ", ")
-	}
+	p.Subtitle = subtitle(m)
 	for i, k := range p.L.Maps {
 		if c.QueryParam("lens") == "" && (i == 0 || k.Channel == c.QueryParam("map")) {
 			p.Early = fmt.Sprintf("/maps/%d/picture.jpg?px=%d", k.ID, materials.FirstPx)
@@ -214,34 +200,61 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		return err
 	}
 	p.Undo, p.Redo = materials.Next(steps, me(c))
-	lens := struct {
-		W     float64        `json:"width"`
-		H     float64        `json:"height"`
-		Known bool           `json:"known"`
-		Depth float64        `json:"depth"`
-		Maps  []mapChip      `json:"maps"`
-		Steps [][2]float64   `json:"steps"` // of the pattern, in shares of the width and height
-		Seams []tiling.Place `json:"seams"` // where edges break most
-		Share [2]float64     `json:"share"` // of the scan's size, if its recipe gave some of it up
-	}{m.Size.W, m.Size.H, m.Size.Known(), m.Depth, p.L.Maps, nil, cur.Report.Seams, [2]float64{1, 1}}
-	if m.Finish.Share[0] > 0 {
-		lens.Share = m.Finish.Share
-	}
-	if w, h := cur.Pixels(); cur.Report.Period != nil && w > 0 {
-		for _, v := range cur.Report.Period {
-			lens.Steps = append(lens.Steps, [2]float64{v[0] / float64(w), v[1] / float64(h)})
-		}
-	}
-	if !lens.Known {
-		w, h := cur.Pixels()
-		lens.W, lens.H = 1, float64(h)/float64(max(w, 1))
-	}
-	data, err := json.Marshal(lens)
+	data, err := json.Marshal(lensOf(m, p.L.Maps))
 	if err != nil {
 		return err
 	}
 	p.Lens = string(data)
 	return s.render(c, http.StatusOK, "material", p)
+}
+
+// subtitle is where a material comes from, how it stands to its releases, and where it is
+// filed.
+func subtitle(m *materials.Material) string {
+	var sub []string
+	if m.Station != "" {
+		sub = append(sub, m.Station)
+	}
+	switch {
+	case m.Released == 0:
+		sub = append(sub, "not released yet")
+	case m.Changed():
+		sub = append(sub, fmt.Sprintf("draft after release %d", m.Released))
+	default:
+		sub = append(sub, fmt.Sprintf("as in release %d", m.Released))
+	}
+	out := strings.Join(sub, ", ")
+	if len(m.Categories) > 0 {
+		out += " · " + strings.Join(m.Categories, ", ")
+	}
+	return out
+}
+
+// lensData is what the lens's script is given.
+type lensData struct {
+	W     float64        `json:"width"`
+	H     float64        `json:"height"`
+	Known bool           `json:"known"`
+	Depth float64        `json:"depth"`
+	Maps  []mapChip      `json:"maps"`
+	Steps [][2]float64   `json:"steps"` // of the pattern, in shares of the width and height
+	Seams []tiling.Place `json:"seams"` // where edges break most
+	Share [2]float64     `json:"share"` // of the scan's size, if its recipe gave some of it up
+}
+
+func lensOf(m *materials.Material, chips []mapChip) lensData {
+	cur := m.Current()
+	out := lensData{m.Size.W, m.Size.H, m.Size.Known(), m.Depth, chips, nil, cur.Report.Seams, m.Finish.Kept()}
+	w, h := cur.Pixels()
+	if cur.Report.Period != nil && w > 0 {
+		for _, v := range cur.Report.Period {
+			out.Steps = append(out.Steps, [2]float64{v[0] / float64(w), v[1] / float64(h)})
+		}
+	}
+	if !out.Known {
+		out.W, out.H = 1, float64(h)/float64(max(w, 1))
+	}
+	return out
 }
 
 func releaseRows(list []releases.Release) (out []releaseRow) {
@@ -367,70 +380,8 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 	if found.Total == 1 {
 		p.Noun = "material"
 	}
-	vals := c.QueryParams()
-	with := func(key, value string) string {
-		v := url.Values{}
-		for k, old := range vals {
-			v[k] = old
-		}
-		v.Del("page")
-		v.Del(key)
-		if value != "" {
-			v.Set(key, value)
-		}
-		if len(v) == 0 {
-			return "/library"
-		}
-		return "/library?" + v.Encode()
-	}
-	for _, f := range []struct {
-		facet     search.Facet
-		lead, any string
-		say       func(string) string
-	}{
-		{search.ByCategory, "in", "any category", func(s string) string { return s }},
-		{search.ByTag, "tagged", "anything", func(s string) string { return s }},
-		{search.ByChannel, "with", "any maps", channelWord},
-		{search.ByTier, "at", "any tier", func(s string) string { return s }},
-		{search.ByLicence, "under", "any licence", func(s string) string { return s }},
-	} {
-		on := q.Only[f.facet]
-		w := filter{Name: string(f.facet), Lead: f.lead, Word: f.any, On: on != ""}
-		if on != "" {
-			w.Word = f.say(on)
-			w.Choices = append(w.Choices, choice{Label: f.any, Href: with(string(f.facet), "")})
-		}
-		for _, k := range found.Facets[f.facet] {
-			w.Choices = append(w.Choices, choice{f.say(k.Value), with(string(f.facet), k.Value), k.N, k.Value == on})
-		}
-		if w.More = found.More[f.facet]; w.More > 0 {
-			w.Search = with("", "")
-			if i := strings.IndexByte(w.Search, '?'); i < 0 {
-				w.Search = "/library/choices?facet=" + string(f.facet)
-			} else {
-				w.Search = "/library/choices" + w.Search[i:] + "&facet=" + string(f.facet)
-			}
-		}
-		p.Filters = append(p.Filters, w)
-	}
-	orders := []struct {
-		order search.Order
-		word  string
-	}{{search.BestMatch, "best match"}, {search.Newest, "newest first"}, {search.ByName, "name"}, {search.Largest, "size"}}
-	p.Sort = filter{Name: "sort", Lead: "by", Word: "newest first"}
-	if q.Text != "" {
-		p.Sort.Word = "best match"
-	}
-	for _, o := range orders {
-		if o.order == search.BestMatch && q.Text == "" {
-			continue
-		}
-		on := q.Sort == o.order
-		if on {
-			p.Sort.Word = o.word
-		}
-		p.Sort.Choices = append(p.Sort.Choices, choice{o.word, with("sort", string(o.order)), 0, on})
-	}
+	with := func(key, value string) string { return libraryWith(c.QueryParams(), key, value) }
+	p.Filters, p.Sort = filters(q, found, with), sorts(q, with)
 	p.Extent, err = number(c, "extent", 1)
 	if err != nil || !slices.Contains(pictures.Extents, p.Extent) {
 		p.Extent = 1
@@ -455,6 +406,79 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 		p.Next = with("page", fmt.Sprint(found.Page+1))
 	}
 	return p, nil
+}
+
+// libraryWith is the Library's address with one parameter changed, or left out if the value
+// is empty; it starts at the first page.
+func libraryWith(now url.Values, key, value string) string {
+	v := maps.Clone(now)
+	v.Del("page")
+	v.Del(key)
+	if value != "" {
+		v.Set(key, value)
+	}
+	if len(v) == 0 {
+		return "/library"
+	}
+	return "/library?" + v.Encode()
+}
+
+// filters are the facets in the sentence above the wall, each with its choices; with gives
+// the address of one.
+func filters(q search.Query, found search.Found, with func(key, value string) string) (list []filter) {
+	asIs := func(s string) string { return s }
+	for _, f := range []struct {
+		facet     search.Facet
+		lead, any string
+		say       func(string) string
+	}{
+		{search.ByCategory, "in", "any category", asIs},
+		{search.ByTag, "tagged", "anything", asIs},
+		{search.ByChannel, "with", "any maps", channelWord},
+		{search.ByTier, "at", "any tier", asIs},
+		{search.ByLicence, "under", "any licence", asIs},
+	} {
+		on := q.Only[f.facet]
+		w := filter{Name: string(f.facet), Lead: f.lead, Word: f.any, On: on != ""}
+		if on != "" {
+			w.Word = f.say(on)
+			w.Choices = append(w.Choices, choice{Label: f.any, Href: with(string(f.facet), "")})
+		}
+		for _, k := range found.Facets[f.facet] {
+			w.Choices = append(w.Choices, choice{f.say(k.Value), with(string(f.facet), k.Value), k.N, k.Value == on})
+		}
+		if w.More = found.More[f.facet]; w.More > 0 {
+			address, rest, asked := strings.Cut(with("", ""), "?")
+			w.Search = address + "/choices?facet=" + string(f.facet)
+			if asked {
+				w.Search = address + "/choices?" + rest + "&facet=" + string(f.facet)
+			}
+		}
+		list = append(list, w)
+	}
+	return list
+}
+
+// sorts are the orders to choose from: by match only where there are words to match.
+func sorts(q search.Query, with func(key, value string) string) filter {
+	out := filter{Name: "sort", Lead: "by", Word: "newest first"}
+	if q.Text != "" {
+		out.Word = "best match"
+	}
+	for _, o := range []struct {
+		order search.Order
+		word  string
+	}{{search.BestMatch, "best match"}, {search.Newest, "newest first"}, {search.ByName, "name"}, {search.Largest, "size"}} {
+		if o.order == search.BestMatch && q.Text == "" {
+			continue
+		}
+		on := q.Sort == o.order
+		if on {
+			out.Word = o.word
+		}
+		out.Choices = append(out.Choices, choice{o.word, with("sort", string(o.order)), 0, on})
+	}
+	return out
 }
 
 func extentWord(m float64) string { return strconv.FormatFloat(m, 'f', -1, 64) + " m" }

@@ -6,12 +6,12 @@ import (
 	"net/http"
 	"slices"
 
-	"github.com/labstack/echo/v5"
-
 	"aldermoor/core/material"
 	"aldermoor/core/treat"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/wording"
+
+	"github.com/labstack/echo/v5"
 )
 
 // This file is about treatments: as the API takes and gives them, and as the Bench shows them.

@@ -1,9 +1,10 @@
 package web
 
 import (
-	"aldermoor/internal/library/people"
 	"context"
 	"net/http"
+
+	"aldermoor/internal/library/people"
 
 	"github.com/labstack/echo/v5"
 	"github.com/prometheus/client_golang/prometheus/promhttp"

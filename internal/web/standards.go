@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"net/http"
 
-	"github.com/labstack/echo/v5"
-
 	"aldermoor/core/inspect"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/wording"
+
+	"github.com/labstack/echo/v5"
 )
 
 // standardsPage is what the lead decides for all materials.

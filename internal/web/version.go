@@ -5,9 +5,9 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/labstack/echo/v5"
-
 	"aldermoor/internal/library"
+
+	"github.com/labstack/echo/v5"
 )
 
 // A write names the version that it was made for: as If-Match, or where a plain form is

@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"net/http"
 
-	"github.com/labstack/echo/v5"
-
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/pictures"
+
+	"github.com/labstack/echo/v5"
 )
 
 // This file lets a map be looked at closely: by tiles, pixels and sections.

@@ -3,11 +3,12 @@
 package events
 
 import (
-	"aldermoor/internal/library"
-	"aldermoor/internal/library/people"
 	"context"
 	"fmt"
 	"sync"
+
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
 )
 
 // eventsKept is how many events are kept for whoever resumes; those who were away longer

@@ -1,8 +1,9 @@
 package events
 
 import (
-	"aldermoor/internal/library"
 	"testing"
+
+	"aldermoor/internal/library"
 )
 
 func TestListenersMissNoTopic(t *testing.T) {

@@ -1,14 +1,15 @@
 package intake
 
 import (
-	"aldermoor/core/inspect"
-	"aldermoor/internal/library"
-	"aldermoor/internal/library/materials"
-	"aldermoor/internal/library/people"
 	"context"
 	"errors"
 	"slices"
 	"time"
+
+	"aldermoor/core/inspect"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
 )
 
 // Delivery is what arrived at one time.

@@ -1,13 +1,14 @@
 package intake
 
 import (
+	"context"
+	"errors"
+	"strconv"
+
 	"aldermoor/core/inspect"
 	"aldermoor/core/raster"
 	"aldermoor/internal/library"
 	"aldermoor/internal/wording"
-	"context"
-	"errors"
-	"strconv"
 )
 
 // sortIfExamined adds the sorting job once a delivery has been opened and its last file

@@ -1,16 +1,17 @@
 package intake
 
 import (
-	"aldermoor/core/parcel"
-	"aldermoor/internal/library"
-	"aldermoor/internal/library/materials"
-	"aldermoor/internal/library/people"
 	"context"
 	"fmt"
 	"io"
 	"path"
 	"strconv"
 	"strings"
+
+	"aldermoor/core/parcel"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
 )
 
 // The kinds of jobs that carry a delivery along: its archives are opened, each

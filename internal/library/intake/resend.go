@@ -1,16 +1,17 @@
 package intake
 
 import (
-	"aldermoor/core/material"
-	"aldermoor/internal/library"
-	"aldermoor/internal/library/materials"
-	"aldermoor/internal/library/people"
 	"context"
 	"fmt"
 	"io"
 	"path"
 	"slices"
 	"strconv"
+
+	"aldermoor/core/material"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
 )
 
 // Resend takes a file or an archive again that could not be read, in the place of what

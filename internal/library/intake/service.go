@@ -4,6 +4,11 @@
 package intake
 
 import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+
 	"aldermoor/core/fact"
 	"aldermoor/core/inspect"
 	"aldermoor/core/parcel"
@@ -11,10 +16,6 @@ import (
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/wording"
-	"context"
-	"fmt"
-	"strconv"
-	"strings"
 )
 
 // Service takes deliveries, sorts them into sets, and has their sets decided on.

@@ -1,15 +1,6 @@
 package intake
 
 import (
-	"aldermoor/core/channels"
-	"aldermoor/core/inspect"
-	"aldermoor/core/material"
-	"aldermoor/core/normals"
-	"aldermoor/core/raster"
-	"aldermoor/core/scale"
-	"aldermoor/internal/library"
-	"aldermoor/internal/library/materials"
-	"aldermoor/internal/wording"
 	"cmp"
 	"context"
 	"errors"
@@ -19,79 +10,100 @@ import (
 	"strconv"
 	"strings"
 	"sync/atomic"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/inspect"
+	"aldermoor/core/material"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/scale"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/wording"
 )
 
 // batch is how many files of an archive are written down at a time: so many are unpacked
 // again at most after a stop.
 const batch = 64
 
-// sort makes draft materials of a delivery's sets.
-func (s *Service) sort(ctx context.Context, key string) error {
-	id, _ := strconv.ParseInt(key, 10, 64)
-	var d Delivery
+// arrived is a delivery with what its files showed, as it is sorted.
+type arrived struct {
+	Delivery
+	files   map[string]File // by their paths
+	seen    []inspect.Examined
+	rules   []channels.Rule
+	grades  materials.Grades
+	station string // as the delivery or a sidecar names it
+}
+
+// arrived reads a delivery and its files.
+func (s *Service) arrived(ctx context.Context, id int64) (a arrived, err error) {
 	var files []File
 	var rules []Rule
-	var g materials.Grades
-	err := s.Store.Read(ctx, func(tx Reader) (err error) {
-		if d, err = tx.Delivery(id); err != nil {
+	err = s.Store.Read(ctx, func(tx Reader) (err error) {
+		if a.Delivery, err = tx.Delivery(id); err != nil {
 			return err
 		}
 		if files, err = tx.Files(id); err != nil {
 			return err
 		}
-		g = s.Materials.Grades(tx)
+		a.grades = s.Materials.Grades(tx)
 		rules, err = tx.Rules()
 		return err
 	})
-	if errors.Is(err, library.ErrNotFound) || err == nil && d.State == Sorted {
+	a.files, a.station = map[string]File{}, a.Station
+	for _, f := range files {
+		a.files[f.Path] = f
+		if f.Examined == nil {
+			continue
+		}
+		e := *f.Examined
+		e.Path = f.Path // it may have moved since
+		a.seen = append(a.seen, e)
+		if e.Sidecar != nil {
+			a.station = cmp.Or(a.station, e.Sidecar.Station)
+		}
+	}
+	a.rules = rulesFor(rules, a.station)
+	return a, err
+}
+
+// sort makes draft materials of a delivery's sets.
+func (s *Service) sort(ctx context.Context, key string) error {
+	id, _ := strconv.ParseInt(key, 10, 64)
+	a, err := s.arrived(ctx, id)
+	if errors.Is(err, library.ErrNotFound) || err == nil && a.State == Sorted {
 		return nil
 	}
 	if err != nil {
 		return err
 	}
-	byPath := map[string]File{}
-	var seen []inspect.Examined
-	for _, f := range files {
-		byPath[f.Path] = f
-		if f.Examined != nil {
-			e := *f.Examined
-			e.Path = f.Path // it may have moved since
-			seen = append(seen, e)
-		}
-	}
-	station := d.Station
-	for _, e := range seen {
-		if e.Sidecar != nil {
-			station = cmp.Or(station, e.Sidecar.Station)
-		}
-	}
 	var failed atomic.Pointer[error]
-	report := inspect.Assemble(seen, func(file, layer string) *raster.Image {
-		im, err := s.Materials.Level(byPath[file].Blob, layer)
+	report := inspect.Assemble(a.seen, func(file, layer string) *raster.Image {
+		im, err := s.Materials.Level(a.files[file].Blob, layer)
 		if err != nil {
 			failed.CompareAndSwap(nil, &err)
 		}
 		return im
-	}, rulesFor(rules, station)...)
+	}, a.rules...)
 	if err := failed.Load(); err != nil {
 		return *err // what could not be read now can be later
 	}
 	var made []materials.Material
 	for i, set := range report.Sets {
-		m := s.draft(g, d, i, set, byPath)
-		station = cmp.Or(station, m.Station)
+		m := s.draft(a.grades, a.Delivery, i, set, a.files)
+		a.station = cmp.Or(a.station, m.Station)
 		made = append(made, m)
 	}
 	if err := s.usualSizes(ctx, made); err != nil {
 		return err
 	}
-	look := func(p *materials.Map) *channels.Look {
-		if e := byPath[p.File].Examined; e != nil && p.Layer == "" {
+	forms, err := s.forms(ctx, made, func(p *materials.Map) *channels.Look {
+		if e := a.files[p.File].Examined; e != nil && p.Layer == "" {
 			return e.Look
 		}
 		return nil
-	}
-	forms, err := s.forms(ctx, made, look)
+	})
 	if err != nil {
 		return err
 	}
@@ -104,11 +116,11 @@ func (s *Service) sort(ctx context.Context, key string) error {
 		}
 		problem := ""
 		for _, f := range report.Failed {
-			if byPath[f.File].Problem == "" { // not of one file: of how they go together
+			if a.files[f.File].Problem == "" { // not of one file: of how they go together
 				problem = strings.TrimSpace(problem + " " + wording.Problem(f.Why))
 			}
 		}
-		return tx.SetDelivery(id, Sorted, station, problem)
+		return tx.SetDelivery(id, Sorted, a.station, problem)
 	})
 	if err != nil {
 		return err

@@ -1,8 +1,6 @@
 package intake
 
 import (
-	"aldermoor/core/parcel"
-	"aldermoor/internal/library"
 	"context"
 	"errors"
 	"fmt"
@@ -10,6 +8,9 @@ import (
 	"path"
 	"strconv"
 	"strings"
+
+	"aldermoor/core/parcel"
+	"aldermoor/internal/library"
 )
 
 // open unpacks a delivery's archives and lists its files, parcel by parcel. What was

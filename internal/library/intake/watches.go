@@ -1,14 +1,15 @@
 package intake
 
 import (
-	"aldermoor/internal/library"
-	"aldermoor/internal/library/materials"
-	"aldermoor/internal/library/people"
 	"context"
 	"fmt"
 	"path/filepath"
 	"strings"
 	"time"
+
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
 )
 
 // Watch is a folder whose contents are taken in by themselves.

@@ -1,15 +1,6 @@
 package materials
 
 import (
-	"aldermoor/core/channels"
-	"aldermoor/core/codec"
-	"aldermoor/core/inspect"
-	"aldermoor/core/material"
-	"aldermoor/core/normals"
-	"aldermoor/core/raster"
-	"aldermoor/core/treat"
-	"aldermoor/internal/library"
-	"aldermoor/internal/wording"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -19,32 +10,24 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
+	"sync/atomic"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/codec"
+	"aldermoor/core/inspect"
+	"aldermoor/core/material"
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/treat"
+	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 )
 
 // treat carries out a material's recipe.
 func (s *Service) treat(ctx context.Context, key string) error {
 	number, _, _ := strings.Cut(key, " ")
 	id, _ := strconv.ParseInt(number, 10, 64)
-	var m Material
-	var looks map[int64]*inspect.Examined
-	err := s.Store.Read(ctx, func(tx Reader) (err error) {
-		if m, err = tx.Material(id); err != nil {
-			return err
-		}
-		looks = map[int64]*inspect.Examined{}
-		for _, p := range m.Maps {
-			if p.FileID == 0 {
-				continue
-			}
-			e, err := tx.Examined(p.FileID)
-			if err != nil {
-				return err
-			}
-			looks[p.FileID] = e
-		}
-		return nil
-	})
+	m, seen, err := s.examined(ctx, id)
 	if errors.Is(err, library.ErrNotFound) {
 		return nil
 	}
@@ -56,37 +39,77 @@ func (s *Service) treat(ctx context.Context, key string) error {
 		return nil
 	}
 	defer s.mending.Set(fmt.Sprint(id), 0, 0, nil)
-	var f Finish
-	data, there := s.Derived.Get(finishName(want))
-	var kept struct {
-		Finish Finish
-		Maps   []Map
-	}
-	if there && json.Unmarshal(data, &kept) == nil && s.allThere(kept.Maps) {
-		f = kept.Finish
-		f.Maps = kept.Maps
-	} else if f, err = s.carryOut(ctx, &m, looks); err != nil {
+	f, ok := s.keptFinish(want)
+	if !ok {
+		f, err = s.carryOut(ctx, &m, seen)
 		var inv treat.Invalid
-		if !errors.As(err, &inv) {
-			return err
+		if errors.As(err, &inv) {
+			return s.stuck(ctx, id, want, inv)
 		}
-		return s.stuck(ctx, id, want, inv)
-	} else {
-		kept.Finish, kept.Maps = f, f.Maps
-		if data, err = json.Marshal(kept); err != nil {
-			return err
+		if err == nil {
+			err = s.keepFinish(want, f)
 		}
-		if err := s.Derived.Put(finishName(want), data); err != nil {
-			return err
-		}
-	}
-	err = s.Store.Write(ctx, func(tx Tx) error {
-		now, err := tx.Material(id)
 		if err != nil {
 			return err
 		}
-		if now.wants() != want { // changed in the meantime; that change has a job of its own
-			return nil
+	}
+	return s.putFinish(ctx, id, want, f)
+}
+
+// examined is a material, and what the files of its maps showed, by their ids.
+func (s *Service) examined(ctx context.Context, id int64) (m Material, seen map[int64]*inspect.Examined, err error) {
+	err = s.Store.Read(ctx, func(tx Reader) (err error) {
+		if m, err = tx.Material(id); err != nil {
+			return err
+		}
+		seen = map[int64]*inspect.Examined{}
+		for _, p := range m.Maps {
+			if p.FileID == 0 {
+				continue
+			}
+			e, err := tx.Examined(p.FileID)
+			if err != nil {
+				return err
+			}
+			seen[p.FileID] = e
+		}
+		return nil
+	})
+	return m, seen, err
+}
+
+// keptDocument is a finish as it is kept by its key, for when a recipe is put back.
+type keptDocument struct {
+	Finish Finish
+	Maps   []Map
+}
+
+// keptFinish is a finish that was made before, if all its maps are still there.
+func (s *Service) keptFinish(key string) (f Finish, ok bool) {
+	var kept keptDocument
+	data, there := s.Derived.Get(finishName(key))
+	if !there || json.Unmarshal(data, &kept) != nil || !s.allThere(kept.Maps) {
+		return f, false
+	}
+	kept.Finish.Maps = kept.Maps
+	return kept.Finish, true
+}
+
+func (s *Service) keepFinish(key string, f Finish) error {
+	data, err := json.Marshal(keptDocument{f, f.Maps})
+	if err != nil {
+		return err
+	}
+	return s.Derived.Put(finishName(key), data)
+}
+
+// putFinish gives a material what its recipe made, unless it wants something else by now;
+// the change that made it so has a job of its own.
+func (s *Service) putFinish(ctx context.Context, id int64, want string, f Finish) error {
+	return s.Store.Write(ctx, func(tx Tx) error {
+		now, err := tx.Material(id)
+		if err != nil || now.wants() != want {
+			return err
 		}
 		for i := range f.Maps {
 			p := &f.Maps[i]
@@ -110,7 +133,6 @@ func (s *Service) treat(ctx context.Context, key string) error {
 		}
 		return nil
 	})
-	return err
 }
 
 func finishName(key string) string { return "finish/" + key + ".json" }
@@ -166,7 +188,8 @@ func (s *Service) scan(m *Material) treat.Scan {
 	return out
 }
 
-// carryOut makes the maps of a material's recipe and examines them.
+// carryOut makes the maps of a material's recipe and examines them. seen is what the files
+// of the scan's maps showed, by their ids.
 func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*inspect.Examined) (f Finish, err error) {
 	steps := make([]treat.Step, len(m.Recipe))
 	for i, t := range m.Recipe {
@@ -184,110 +207,138 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 	case plan.After.Depth > 0:
 		f.Relief = plan.After.Depth / scan.Size.W
 	}
-	looks := map[material.Channel]channels.Map{}
-	made := 0
-	s.mending.Set(fmt.Sprint(m.ID), 0, len(plan.Made), nil)
-	keep := func(im *raster.Image, list []material.Channel) error {
-		var b bytes.Buffer
-		if err := codec.EncodePNG(&b, im, codec.PNGOptions{SRGB: list[0].Colour()}); err != nil {
-			return err
-		}
-		sum, _, err := s.Blobs.Put(ctx, &b)
-		if err != nil {
-			return err
-		}
-		ratio, err := s.PutLevel(sum, "", im)
-		if err != nil {
-			return err
-		}
-		look := channels.Measure(im, codec.Info{Format: codec.PNG, W: im.W, H: im.H, Bits: im.Bits, Components: im.Components()})
-		look.TrueBits = im.Bits
-		for i, c := range list {
-			p := s.finished(m, c, &look)
-			p.Blob, p.Ratio = sum, ratio
-			if p.Component = "r"; c.Colour() || c == material.Normal {
-				p.Component = "rgb"
-			} else if len(list) > 1 {
-				p.Component = "rgb"[i : i+1]
-			}
-			f.Maps = append(f.Maps, p)
-			looks[c] = inspected(&p, look)
-			made++
-		}
-		s.mending.Set(fmt.Sprint(m.ID), made, len(plan.Made), nil)
-		s.Events.Progressed("material:%d", m.ID)
-		return nil
-	}
-	packed := map[material.Channel]bool{}
-	for _, list := range plan.Packs {
-		var planes []raster.Plane
-		bits := 8
-		for _, c := range list {
-			sheet, err := plan.Make(ctx, c)
-			if err != nil {
-				return f, err
-			}
-			planes, bits = append(planes, sheet.Planes[0]), max(bits, sheet.Bits)
-			packed[c] = true
-		}
-		for len(planes) < 3 {
-			planes = append(planes, raster.NewPlane(planes[0].W, planes[0].H))
-		}
-		if err := keep(raster.FromPlanes(planes...).Quantise(bits), list); err != nil {
-			return f, err
-		}
-	}
-	for _, c := range plan.Made {
-		if packed[c] {
-			continue
-		}
-		sheet, err := plan.Make(ctx, c)
-		if err != nil {
-			return f, fmt.Errorf("make the %s map: %w", c, err)
-		}
-		if err := keep(sheet.Image(), []material.Channel{c}); err != nil {
-			return f, err
-		}
-	}
-	// Examined anew: what was made, beside what the recipe left alone.
-	set := channels.Set{Name: m.Report.Name}
-	blobs := map[string]Map{}
-	now := *m
-	now.Finish = f
-	cur := now.Current()
-	for _, p := range cur.Assigned() {
-		cm, ok := looks[p.Channel]
-		if !ok {
-			cm = inspected(&p, lookOf(seen[p.FileID], p.Layer))
-		}
-		blobs[p.File+"\x00"+p.Layer] = p
-		set.Maps = append(set.Maps, cm)
+	k := &making{s: s, m: m, plan: plan, f: &f, made: map[material.Channel]channels.Map{}}
+	if err := k.all(ctx); err != nil {
+		return f, err
 	}
 	size := inspect.Size{Source: m.SizeSource}
 	if m.Size.Known() {
 		w, h := scan.Size.W*f.Share[0], scan.Size.H*f.Share[1]
 		size.Width, size.Height = &w, &h
 	}
-	var failed error
-	var mu sync.Mutex
-	f.Report = inspect.Reexamine(set, size, func(file, layer string) *raster.Image {
-		p := blobs[file+"\x00"+layer]
-		im, err := s.Level(p.Blob, p.Layer)
-		if err != nil {
-			mu.Lock()
-			defer mu.Unlock()
-			failed = err
-		}
-		return im
-	})
-	if failed != nil {
-		return f, failed
+	if err := k.reexamine(size, seen); err != nil {
+		return f, err
 	}
-	f.Report.Maps = nil
 	if slices.ContainsFunc(steps, func(t treat.Step) bool { return t.Kind == treat.NormalFromPicture }) {
 		f.Report.Findings = append(f.Report.Findings, inspect.Finding{Code: "normals_estimated", Severity: inspect.Note, Maps: []string{}})
 	}
 	return f, nil
+}
+
+// making is a finish while its maps are made.
+type making struct {
+	s    *Service
+	m    *Material
+	plan *treat.Plan
+	f    *Finish
+	made map[material.Channel]channels.Map // what each new map showed
+}
+
+// all makes every map of the plan: packed ones into one file, each other into its own.
+func (k *making) all(ctx context.Context) error {
+	k.s.mending.Set(fmt.Sprint(k.m.ID), 0, len(k.plan.Made), nil)
+	for _, list := range k.plan.Packs {
+		im, err := k.packed(ctx, list)
+		if err == nil {
+			err = k.keep(ctx, im, list)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	for _, c := range k.plan.Made {
+		if _, done := k.made[c]; done {
+			continue
+		}
+		sheet, err := k.plan.Make(ctx, c)
+		if err != nil {
+			return fmt.Errorf("make the %s map: %w", c, err)
+		}
+		if err := k.keep(ctx, sheet.Image(), []material.Channel{c}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// packed is a picture of up to three grey channels; what is left over is black.
+func (k *making) packed(ctx context.Context, list []material.Channel) (*raster.Image, error) {
+	var planes []raster.Plane
+	bits := 8
+	for _, c := range list {
+		sheet, err := k.plan.Make(ctx, c)
+		if err != nil {
+			return nil, err
+		}
+		planes, bits = append(planes, sheet.Planes[0]), max(bits, sheet.Bits)
+	}
+	for len(planes) < 3 {
+		planes = append(planes, raster.NewPlane(planes[0].W, planes[0].H))
+	}
+	return raster.FromPlanes(planes...).Quantise(bits), nil
+}
+
+// keep stores a picture as the map of the channels that it holds.
+func (k *making) keep(ctx context.Context, im *raster.Image, list []material.Channel) error {
+	var b bytes.Buffer
+	if err := codec.EncodePNG(&b, im, codec.PNGOptions{SRGB: list[0].Colour()}); err != nil {
+		return err
+	}
+	sum, _, err := k.s.Blobs.Put(ctx, &b)
+	if err != nil {
+		return err
+	}
+	ratio, err := k.s.PutLevel(sum, "", im)
+	if err != nil {
+		return err
+	}
+	look := channels.Measure(im, codec.Info{Format: codec.PNG, W: im.W, H: im.H, Bits: im.Bits, Components: im.Components()})
+	look.TrueBits = im.Bits
+	for i, c := range list {
+		p := k.s.finished(k.m, c, &look)
+		p.Blob, p.Ratio = sum, ratio
+		if p.Component = "r"; c.Colour() || c == material.Normal {
+			p.Component = "rgb"
+		} else if len(list) > 1 {
+			p.Component = "rgb"[i : i+1]
+		}
+		k.f.Maps = append(k.f.Maps, p)
+		k.made[c] = inspected(&p, look)
+	}
+	k.s.mending.Set(fmt.Sprint(k.m.ID), len(k.made), len(k.plan.Made), nil)
+	k.s.Events.Progressed("material:%d", k.m.ID)
+	return nil
+}
+
+// reexamine examines what was made, beside what the recipe left alone.
+func (k *making) reexamine(size inspect.Size, seen map[int64]*inspect.Examined) error {
+	set := channels.Set{Name: k.m.Report.Name}
+	blobs := map[string]Map{}
+	now := *k.m
+	now.Finish = *k.f
+	cur := now.Current()
+	for _, p := range cur.Assigned() {
+		cm, ok := k.made[p.Channel]
+		if !ok {
+			cm = inspected(&p, lookOf(seen[p.FileID], p.Layer))
+		}
+		blobs[p.File+"\x00"+p.Layer] = p
+		set.Maps = append(set.Maps, cm)
+	}
+	var failed atomic.Pointer[error]
+	k.f.Report = inspect.Reexamine(set, size, func(file, layer string) *raster.Image {
+		p := blobs[file+"\x00"+layer]
+		im, err := k.s.Level(p.Blob, p.Layer)
+		if err != nil {
+			failed.CompareAndSwap(nil, &err)
+		}
+		return im
+	})
+	k.f.Report.Maps = nil
+	if err := failed.Load(); err != nil {
+		return *err
+	}
+	return nil
 }
 
 // finished is the map that a recipe makes of a channel: named after the one that was

@@ -1,12 +1,13 @@
 package materials
 
 import (
-	"aldermoor/core/inspect"
-	"aldermoor/core/material"
-	"aldermoor/core/scale"
 	"encoding/json"
 	"slices"
 	"testing"
+
+	"aldermoor/core/inspect"
+	"aldermoor/core/material"
+	"aldermoor/core/scale"
 )
 
 func TestSlug(t *testing.T) {

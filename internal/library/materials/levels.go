@@ -1,12 +1,13 @@
 package materials
 
 import (
-	"aldermoor/core/codec"
-	"aldermoor/core/material"
-	"aldermoor/core/raster"
 	"bytes"
 	"crypto/sha256"
 	"fmt"
+
+	"aldermoor/core/codec"
+	"aldermoor/core/material"
+	"aldermoor/core/raster"
 )
 
 // levelSize is the longer side of the reduced copy that is kept of every map.

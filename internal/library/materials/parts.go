@@ -1,11 +1,6 @@
 package materials
 
 import (
-	"aldermoor/core/channels"
-	"aldermoor/core/inspect"
-	"aldermoor/core/material"
-	"aldermoor/core/normals"
-	"aldermoor/core/scale"
 	"bytes"
 	"encoding/json"
 	"fmt"
@@ -13,6 +8,12 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/inspect"
+	"aldermoor/core/material"
+	"aldermoor/core/normals"
+	"aldermoor/core/scale"
 )
 
 // The parts of a material that a step may change, beside one "map N" for each map.
@@ -159,36 +160,10 @@ func (m *Material) restore(part string, value json.RawMessage) error {
 		}
 		return nil
 	}
+	if put := m.plainPart(part); put != nil {
+		return put(value)
+	}
 	switch part {
-	case partName:
-		return to(&m.Name)
-	case partStage:
-		return to(&m.Stage)
-	case partKnown:
-		m.Known = nil
-		return to(&m.Known)
-	case partRecipe:
-		m.Recipe = nil
-		return to(&m.Recipe)
-	case partLicence:
-		return to(&m.Licence)
-	case partAuthor:
-		return to(&m.Author)
-	case partRights:
-		return to(&m.Rights)
-	case partCaptured:
-		return to(&m.Captured)
-	case partContact:
-		return to(&m.Contact)
-	case partTags:
-		m.Tags = nil
-		return to(&m.Tags)
-	case partCats:
-		m.Categories = nil
-		return to(&m.Categories)
-	case partEvidence:
-		m.Report.SizeEvidence = nil
-		return to(&m.Report.SizeEvidence)
 	case partTiers:
 		var tiers []channels.Attachment
 		if err := to(&tiers); err != nil {
@@ -251,6 +226,49 @@ func (m *Material) restore(part string, value json.RawMessage) error {
 		return nil
 	}
 	return fmt.Errorf("restore material %d: map %d is no longer its own", m.ID, id)
+}
+
+// plainPart restores a part that is a field as it is; nil for other parts.
+func (m *Material) plainPart(part string) func(json.RawMessage) error {
+	switch part {
+	case partName:
+		return into(&m.Name)
+	case partStage:
+		return into(&m.Stage)
+	case partKnown:
+		return into(&m.Known)
+	case partRecipe:
+		return into(&m.Recipe)
+	case partLicence:
+		return into(&m.Licence)
+	case partAuthor:
+		return into(&m.Author)
+	case partRights:
+		return into(&m.Rights)
+	case partCaptured:
+		return into(&m.Captured)
+	case partContact:
+		return into(&m.Contact)
+	case partTags:
+		return into(&m.Tags)
+	case partCats:
+		return into(&m.Categories)
+	case partEvidence:
+		return into(&m.Report.SizeEvidence)
+	}
+	return nil
+}
+
+// into reads a value in place of the one that is there, of which nothing is kept.
+func into[T any](field *T) func(json.RawMessage) error {
+	return func(value json.RawMessage) error {
+		var v T
+		if err := json.Unmarshal(value, &v); err != nil {
+			return fmt.Errorf("restore a part: %w", err)
+		}
+		*field = v
+		return nil
+	}
 }
 
 // samePart compares two values of a part; scans are the same if they have the same maps.

@@ -1,13 +1,14 @@
 package materials
 
 import (
+	"context"
+	"errors"
+	"sync"
+
 	"aldermoor/core/channels"
 	"aldermoor/core/likeness"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
-	"context"
-	"errors"
-	"sync"
 )
 
 // prints are those of all materials.

@@ -7,12 +7,13 @@
 package materials
 
 import (
-	"aldermoor/internal/library"
-	"aldermoor/internal/library/events"
 	"context"
 	"fmt"
 	"strconv"
 	"strings"
+
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/events"
 )
 
 // Service keeps drafts: what is known of them, their steps, recipes and prints.

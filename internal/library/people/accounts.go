@@ -1,7 +1,6 @@
 package people
 
 import (
-	"aldermoor/internal/library"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -12,6 +11,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"aldermoor/internal/library"
 
 	"golang.org/x/crypto/bcrypt"
 )

@@ -1,8 +1,9 @@
 package people
 
 import (
-	"aldermoor/internal/library"
 	"time"
+
+	"aldermoor/internal/library"
 )
 
 // Reader reads people, their tokens and sign-ins, and what they did.

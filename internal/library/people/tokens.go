@@ -1,7 +1,6 @@
 package people
 
 import (
-	"aldermoor/internal/library"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -10,6 +9,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"aldermoor/internal/library"
 )
 
 // Token lets a program act as an account, within a scope.

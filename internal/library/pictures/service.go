@@ -3,13 +3,14 @@
 package pictures
 
 import (
+	"context"
+
 	"aldermoor/core/shade"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/search"
-	"context"
 )
 
 // Service shows materials and maps.

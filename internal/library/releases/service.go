@@ -3,10 +3,11 @@
 package releases
 
 import (
+	"context"
+
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/materials"
-	"context"
 )
 
 // Service publishes materials and hands them out.

@@ -1,12 +1,13 @@
 package search
 
 import (
-	"aldermoor/internal/library/people"
-	"aldermoor/internal/library/releases"
 	"context"
 	"runtime"
 	"runtime/debug"
 	"sync"
+
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/releases"
 )
 
 // Facet is a way to narrow the Library down.

@@ -1,13 +1,14 @@
 package search
 
 import (
-	"aldermoor/internal/library/releases"
 	"cmp"
 	"fmt"
 	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
+
+	"aldermoor/internal/library/releases"
 )
 
 // index holds the published cards in memory: for each choice of each facet, and for each

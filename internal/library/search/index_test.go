@@ -1,9 +1,6 @@
 package search
 
 import (
-	"aldermoor/core/material"
-	"aldermoor/core/scale"
-	"aldermoor/internal/library/releases"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -11,6 +8,10 @@ import (
 	"sync"
 	"testing"
 	"time"
+
+	"aldermoor/core/material"
+	"aldermoor/core/scale"
+	"aldermoor/internal/library/releases"
 )
 
 func filled() *index {

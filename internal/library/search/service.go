@@ -3,9 +3,10 @@
 package search
 
 import (
+	"sync/atomic"
+
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/releases"
-	"sync/atomic"
 )
 
 // Service finds what is published.

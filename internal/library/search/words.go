@@ -1,10 +1,11 @@
 package search
 
 import (
-	"aldermoor/internal/library/releases"
 	"slices"
 	"strings"
 	"unicode"
+
+	"aldermoor/internal/library/releases"
 
 	"golang.org/x/text/unicode/norm"
 )

@@ -1,11 +1,6 @@
 package studio_test
 
 import (
-	"aldermoor/internal/library"
-	"aldermoor/internal/library/materials"
-	"aldermoor/internal/library/people"
-	"aldermoor/internal/library/releases"
-	"aldermoor/internal/library/search"
 	"errors"
 	"fmt"
 	"slices"
@@ -14,6 +9,12 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
 )
 
 func (s *bench) user(name string, r people.Role) people.User {

@@ -3,6 +3,13 @@
 package studio
 
 import (
+	"context"
+	"log/slog"
+	"maps"
+	"runtime"
+	"sync"
+	"time"
+
 	"aldermoor/core/codec"
 	"aldermoor/core/colour"
 	"aldermoor/core/parcel"
@@ -15,12 +22,6 @@ import (
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/search"
-	"context"
-	"log/slog"
-	"maps"
-	"runtime"
-	"sync"
-	"time"
 )
 
 // Config is what a Studio is made of.
