@@ -1,0 +1,208 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"aldermoor/core/inspect"
+	"aldermoor/core/material"
+	"aldermoor/core/scale"
+	"aldermoor/core/tiling"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
+	"aldermoor/internal/wording"
+
+	"github.com/labstack/echo/v5"
+)
+
+type benchPage struct {
+	frame
+	Drafts []draftRow
+}
+
+type draftRow struct {
+	ID                      int64
+	Name, Line, Look, State string
+	Tone                    tone
+}
+
+func (s *Server) bench(c *echo.Context) error {
+	list, err := s.Studio.Materials.Drafts(c.Request().Context(), me(c), 400)
+	if err != nil {
+		return err
+	}
+	p := benchPage{frame: s.frame(c, "Bench")}
+	p.Place = "bench"
+	for i := range list {
+		m := &list[i]
+		r := draftRow{ID: m.ID, Name: m.Name, Look: strconv.FormatInt(m.Version, 10), Line: "size unknown", Tone: calm}
+		if m.Size.Known() {
+			r.Line = metres(m.Size.W) + " × " + scale.Metres(m.Size.H)
+		}
+		switch {
+		case m.Released == 0:
+			r.State = "not released"
+		case m.Changed():
+			r.State, r.Tone = fmt.Sprintf("changed since release %d", m.Released), doubt
+		default:
+			r.State, r.Tone = fmt.Sprintf("release %d", m.Released), good
+		}
+		p.Drafts = append(p.Drafts, r)
+	}
+	return s.render(c, http.StatusOK, "bench", p)
+}
+
+type benchMaterialPage struct {
+	frame
+	M        *materials.Material
+	L        ledger
+	Look     string
+	Subtitle string
+	Lens     string // JSON for the Flat lens
+	Releases []releaseRow
+	Contacts []string
+	Known    []string // categories in use
+	Letters  []column
+	Lead     bool
+	Stops    int // findings that keep it from being released
+	Channels []choice
+
+	Undo, Redo materials.Step // that u would undo and redo; zero for none
+}
+
+type releaseRow struct {
+	Number          int
+	Notes, By, When string
+}
+
+func (s *Server) benchMaterial(c *echo.Context) error {
+	ctx := c.Request().Context()
+	m, err := s.draft(c)
+	if err != nil {
+		return err
+	}
+	list, err := s.Studio.Releases.Releases(ctx, me(c), m.ID)
+	if err != nil {
+		return err
+	}
+	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: materials.Contacts}
+	p.Place = "bench"
+	across, down := 4.0, 2.5 // a wall to begin with
+	for name, to := range map[string]*float64{"across": &across, "down": &down} {
+		if v := c.QueryParam(name); v != "" {
+			if *to, err = scale.ParseLength(v); err != nil {
+				return library.Invalid(err.Error() + ".")
+			}
+		}
+	}
+	p.L.lay(m, across, down)
+	p.L.recipe(s, m)
+	st, _, err := s.Studio.Materials.Standards(ctx, me(c))
+	if err != nil {
+		return err
+	}
+	unit := ""
+	if k, err := c.Request().Cookie("density"); err == nil {
+		unit = k.Value
+	}
+	p.L.density(s, m, st, unit)
+	cur := m.Current()
+	p.Subtitle = subtitle(m)
+	for i, k := range p.L.Maps {
+		if c.QueryParam("lens") == "" && (i == 0 || k.Channel == c.QueryParam("map")) {
+			p.Early = fmt.Sprintf("/maps/%d/picture.jpg?px=%d", k.ID, materials.FirstPx)
+		}
+	}
+	p.Releases = releaseRows(list)
+	p.Lead = leads(c)
+	for _, f := range cur.Report.Findings {
+		if f.Severity == inspect.Stop {
+			p.Stops++
+		}
+	}
+	for _, k := range cur.Assigned() {
+		if k.Channel != material.Normal {
+			p.Channels = append(p.Channels, choice{Label: wording.Channel(k.Channel), Href: string(k.Channel)})
+		}
+	}
+	f, err := s.Studio.Search.Find(ctx, me(c), search.Query{Per: 1, Choices: 200})
+	if err != nil {
+		return err
+	}
+	for _, k := range f.Facets[search.ByCategory] {
+		p.Known = append(p.Known, k.Value)
+	}
+	steps, err := s.Studio.Materials.History(ctx, me(c), 0, m.ID, 50)
+	if err != nil {
+		return err
+	}
+	p.Undo, p.Redo = materials.Next(steps, me(c))
+	data, err := json.Marshal(lensOf(m, p.L.Maps))
+	if err != nil {
+		return err
+	}
+	p.Lens = string(data)
+	return s.render(c, http.StatusOK, "material", p)
+}
+
+// subtitle is where a material comes from, how it stands to its releases, and where it is
+// filed.
+func subtitle(m *materials.Material) string {
+	var sub []string
+	if m.Station != "" {
+		sub = append(sub, m.Station)
+	}
+	switch {
+	case m.Released == 0:
+		sub = append(sub, "not released yet")
+	case m.Changed():
+		sub = append(sub, fmt.Sprintf("draft after release %d", m.Released))
+	default:
+		sub = append(sub, fmt.Sprintf("as in release %d", m.Released))
+	}
+	out := strings.Join(sub, ", ")
+	if len(m.Categories) > 0 {
+		out += " · " + strings.Join(m.Categories, ", ")
+	}
+	return out
+}
+
+// lensData is what the lens's script is given.
+type lensData struct {
+	W     float64        `json:"width"`
+	H     float64        `json:"height"`
+	Known bool           `json:"known"`
+	Depth float64        `json:"depth"`
+	Maps  []mapChip      `json:"maps"`
+	Steps [][2]float64   `json:"steps"` // of the pattern, in shares of the width and height
+	Seams []tiling.Place `json:"seams"` // where edges break most
+	Share [2]float64     `json:"share"` // of the scan's size, if its recipe gave some of it up
+}
+
+func lensOf(m *materials.Material, chips []mapChip) lensData {
+	cur := m.Current()
+	out := lensData{m.Size.W, m.Size.H, m.Size.Known(), m.Depth, chips, nil, cur.Report.Seams, m.Finish.Kept()}
+	w, h := cur.Pixels()
+	if cur.Report.Period != nil && w > 0 {
+		for _, v := range cur.Report.Period {
+			out.Steps = append(out.Steps, [2]float64{v[0] / float64(w), v[1] / float64(h)})
+		}
+	}
+	if !out.Known {
+		out.W, out.H = 1, float64(h)/float64(max(w, 1))
+	}
+	return out
+}
+
+func releaseRows(list []releases.Release) (out []releaseRow) {
+	for _, r := range list {
+		out = append(out, releaseRow{r.Number, r.Notes, r.By, ago(r.Created, time.Now())})
+	}
+	return out
+}
