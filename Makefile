@@ -28,13 +28,13 @@ unit:
 
 race:
 	CGO_ENABLED=1 go test -race -short -timeout 20m ./core/raster ./internal/store ./internal/blob ./internal/jobs
-	CGO_ENABLED=1 go test -race -short -timeout 20m -run 'Index|Listen|Throttle|AtOnce|Unpacking|Handoff|Leaves|Known' ./internal/library
+	CGO_ENABLED=1 go test -race -short -timeout 20m -run 'Index|Listen|Throttle|AtOnce|Unpacking|Handoff|Leaves|Known' ./internal/library/...
 
 e2e: build
 	npx playwright test -c e2e/playwright.config.mjs
 
 bench: ## ratios, in one run
-	go test -run xxx -bench . -benchtime 3x ./core/raster ./core/fourier ./core/colour ./core/shade ./core/codec/... ./core/inspect ./core/treat ./core/handoff ./internal/library
+	go test -run xxx -bench . -benchtime 3x ./core/raster ./core/fourier ./core/colour ./core/shade ./core/codec/... ./core/inspect ./core/treat ./core/handoff ./internal/library/search
 	scripts/bench.sh
 	scripts/bench-intake.sh
 	node e2e/lenses.mjs

@@ -50,7 +50,7 @@ test("forty sets by keyboard", async ({ page }) => {
   await expect(page.locator("tr[data-set]:visible")).toHaveCount(2);
   await page.keyboard.press("Escape");
   await page.keyboard.press("j");
-  // The next doubtful set with a map that belongs nowhere: it is its roughness.
+  // The next set to check with an unassigned map: it is its roughness.
   const loose = () => page.evaluate(() => !!document.activeElement?.closest("tr")?.querySelector("[data-loose] [data-cell]"));
   for (let i = 0; i < 30 && !(await loose()); i++) await page.keyboard.press("j");
   for (let i = 0; i < 8 && !(await page.evaluate(() => document.activeElement?.closest("[data-loose]"))); i++) await page.keyboard.press("ArrowRight");

@@ -79,7 +79,7 @@ func demoAccounts(ctx context.Context, s *studio.Studio) error {
 var demoLibrarian = people.As("librarian", people.Librarian)
 
 // demoDelivery is one delivery of the story, and what the demo's librarian does
-// with it: release it, accept it, or leave it for whoever watches.
+// with it: release it, accept it, or leave it for the viewer.
 type demoDelivery struct {
 	name, station string
 	sets          []string

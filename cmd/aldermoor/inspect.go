@@ -174,7 +174,7 @@ func (e *examiner) look(name string, r io.Reader) error {
 const heldBytes = 64 << 20
 
 func held(r io.Reader) (at io.ReaderAt, size int64, done func(), err error) {
-	if f, ok := r.(*os.File); ok { // it is closed by whoever opened it, perhaps too early
+	if f, ok := r.(*os.File); ok { // its opener may close it too early
 		again, err := os.Open(f.Name())
 		if err != nil {
 			return nil, 0, nil, err

@@ -57,7 +57,7 @@ func checks() []check {
 		{Kind{"albedo_dark", Warn, true}, albedoDark, nil, nil, nil},
 		{Kind{"albedo_bright", Warn, true}, albedoBright, nil, nil, nil},
 		{Kind{"clipped", Warn, true}, clipped, nil, nil, nil},
-		{Kind{"normals_estimated", Note, true}, nil, nil, nil, nil}, // by whoever estimated them
+		{Kind{"normals_estimated", Note, true}, nil, nil, nil, nil}, // added by the code that estimates them
 		{Kind{"normal_direction_unknown", Note, false}, directionUnknown, nil, nil, nil},
 		{Kind{"maps_differ_in_size", Note, false}, nil, mapsDifferInSize, nil, nil},
 		{Kind{"grey_as_colour", Note, true}, greyAsColour, nil, nil, nil},

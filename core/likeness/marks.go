@@ -285,7 +285,7 @@ func (x *Index) near(b uint64, each func(entry int32, at [2]uint8)) {
 // returns where it really lies and how far both agree there, 0..1: the correlation of
 // their lightness, but no more than the share of small blocks in which it is alike, so
 // that two scans of one pattern are told apart by their grain. Brightness and contrast
-// do not count; 0 if they hardly overlap.
+// do not count; 0 if they overlap too little.
 func Register(known, picture raster.Plane, at Part) (Part, float64) {
 	p := picture
 	for range at.Quarters {

@@ -149,7 +149,7 @@ func sense(names []string, page encoding.Encoding) (total float64) {
 				total -= 0.5
 			case i > 0 && unicode.IsLetter(r[i-1]) && unicode.Is(unicode.Latin, r[i-1]) != unicode.Is(unicode.Latin, c):
 				total -= 0.5
-			case i > 0 && r[i-1] >= 0x80 && unicode.Is(unicode.Latin, c): // accents hardly stand side by side
+			case i > 0 && r[i-1] >= 0x80 && unicode.Is(unicode.Latin, c): // accents rarely stand side by side
 				total += 0.2
 			case i > 0 && unicode.IsLetter(r[i-1]) || i+1 < len(r) && unicode.IsLetter(r[i+1]):
 				total++

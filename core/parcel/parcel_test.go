@@ -209,7 +209,7 @@ func FuzzUnpack(f *testing.F) {
 		got, _, _ := unpack(data, Limits{Entries: 100, Bytes: 1 << 22, Ratio: 100})
 		for name := range got {
 			if strings.HasPrefix(name, "/") || strings.Contains("/"+name+"/", "/../") || name == "" {
-				t.Errorf("the name %q was let through", name)
+				t.Errorf("the name %q was accepted", name)
 			}
 		}
 	})

@@ -68,7 +68,7 @@ func Each(n int, f func(i int)) {
 	c.wait()
 }
 
-// carrier runs goroutines and brings the first panic of any to whoever waits.
+// carrier runs goroutines and brings the first panic of any to the waiting caller.
 type carrier struct {
 	wg    sync.WaitGroup
 	first atomic.Pointer[Panic]

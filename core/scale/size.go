@@ -194,7 +194,7 @@ func Mean(all []Evidence, of Source) (s Size, n int, spread float64) {
 
 // SideEvidence is the size that a measured line gives for one side alone, the other
 // staying as it is: dx and dy are what the line covers of the width and height, as
-// shares. ok is false if it hardly runs along that side.
+// shares. ok is false if it runs across that side rather than along it.
 func SideEvidence(now Size, dx, dy, length float64, axis string) (Evidence, bool) {
 	e := Evidence{Source: FromMeasure, Size: now}
 	dx, dy = math.Abs(dx)*now.W, math.Abs(dy)*now.H

@@ -161,7 +161,7 @@ func meet(smaller [][]raster.Plane, take func(raster.Plane) lines, axis string) 
 // below is how much it counts that a column breaks less than another.
 const below = 0.5
 
-// fine is up to how many times as alone as hardly any column inside an edge may be
+// fine is up to how many times as alone as almost no column inside an edge may be
 // before a seam can be told, and plain from where it is a plain break.
 const fine, plain = 1.0, 2.2
 
@@ -205,7 +205,7 @@ func inStep(logs, levels [][]float64, w int) bool {
 // fraction is the column at j of k parts of the width.
 func fraction(w, j, k int) int { return int(math.Round(float64(w)*float64(j)/float64(k))) - 1 }
 
-// likeEdge says of each column whether the edge breaks hardly more than it and its
+// likeEdge says of each column whether the edge breaks little more than it and its
 // neighbours up to reach columns away: slack more, as a logarithm, in any feature.
 func likeEdge(logs [][]float64, w, reach int, slack float64) []bool {
 	hit := make([]bool, w)

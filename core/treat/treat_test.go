@@ -86,7 +86,7 @@ func carryOut(t testing.TB, scan treat.Scan, recipe ...treat.Step) (*treat.Plan,
 		if out[c], err = p.Make(context.Background(), c); err != nil {
 			t.Fatal(err)
 		}
-		// What was thought through is what is made, where the copies are as large as the maps.
+		// What was planned is what is made, where the copies are as large as the maps.
 		small, err := p.After.Load(c, treat.DecideAt)
 		if err != nil {
 			t.Fatal(err)

@@ -10,7 +10,7 @@ import (
 var ErrBusy = errors.New("too many pictures are being asked for at once")
 
 // Gate lets a few at a time do heavy work that somebody waits for: rendering and
-// decoding. Whoever leaves gives up the place in the queue; a full queue turns away.
+// decoding. A caller whose context ends gives up its place in the queue; a full queue turns away.
 type Gate struct {
 	slots chan struct{}
 	queue chan struct{}

@@ -521,7 +521,7 @@ func (s *Server) ball(c *echo.Context, m *materials.Material) error {
 	return s.picture(c, fmt.Sprintf("%s-b-%d", m.LookKey(), px), "image/png", func() ([]byte, error) { return s.Studio.Pictures.Ball(c.Request().Context(), m, px) })
 }
 
-// shown is a material as whoever asks may see it.
+// shown is a material as the principal may see it.
 func (s *Server) shown(c *echo.Context) (*materials.Material, error) {
 	id, err := idOf(c, "id")
 	if err != nil {

@@ -282,12 +282,12 @@ func (l *ledger) tiling(m *materials.Material, w, h int) {
 		which string
 		score float64
 	}{{"left and right", t.X}, {"top and bottom", t.Y}} {
-		row := edgeRow{e.which, "without a seam", fmt.Sprintf("%.2f", e.score), good}
+		row := edgeRow{e.which, "match", fmt.Sprintf("%.2f", e.score), good}
 		switch {
 		case e.score < 0.4:
-			row.Word, row.Tone = "with a plain break", doubt
+			row.Word, row.Tone = "don't match", doubt
 		case e.score < 0.85:
-			row.Word, row.Tone = "nearly", calm
+			row.Word, row.Tone = "nearly match", calm
 		}
 		l.Edges = append(l.Edges, row)
 	}
@@ -340,11 +340,11 @@ func (l *ledger) repetition(m *materials.Material) {
 	if r == nil || !m.Size.Known() {
 		return
 	}
-	v := &repeatView{Says: "Its repeats hardly show, however far one stands", Tone: good}
+	v := &repeatView{Says: "Repeats barely show at any distance", Tone: good}
 	if some, ok := r.From(m.Size.W, 1); ok {
-		v.Says, v.Tone = fmt.Sprintf("From %s on its repeats show at a second look", scale.Metres(some)), calm
+		v.Says, v.Tone = fmt.Sprintf("Repeats are noticeable from %s", scale.Metres(some)), calm
 		if plain, ok := r.From(m.Size.W, 2); ok {
-			v.Says += fmt.Sprintf(", from %s plainly", scale.Metres(plain))
+			v.Says += fmt.Sprintf(" and obvious from %s", scale.Metres(plain))
 			if plain < 15*m.Size.W {
 				v.Tone = doubt
 			}

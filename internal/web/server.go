@@ -43,7 +43,7 @@ type Config struct {
 	Sessions  scs.CtxStore
 	Log       *slog.Logger
 	Demo      bool   // accounts may be entered with one click
-	SetupCode string // shown to whoever started the server, until there is an account
+	SetupCode string // printed when the server starts, until there is an account
 	Secure    bool   // cookies travel over TLS only
 	Ready     func(context.Context) error
 	Proxies   []netip.Prefix // whose forwarded addresses and schemes are believed
@@ -79,7 +79,7 @@ func New(c Config) (*Server, error) {
 	s.sessions.Cookie.Name, s.sessions.Cookie.SameSite, s.sessions.Cookie.HttpOnly, s.sessions.Cookie.Secure = "aldermoor", http.SameSiteLaxMode, true, c.Secure
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
 		if errors.Is(err, context.Canceled) {
-			return // whoever asked has gone
+			return // the client has gone
 		}
 		c.Log.Error("session", "error", err)
 		var coded interface{ Code() int }

@@ -221,7 +221,7 @@ func (h *Header) values(e []byte) ([]uint64, error) {
 		}
 		p = h.data[where : where+count*size]
 	}
-	if kind == 7 { // opaque bytes: whoever wants them reads them in place
+	if kind == 7 { // opaque bytes: read in place where they are needed
 		return []uint64{1}, nil
 	}
 	v := make([]uint64, count)

@@ -11,11 +11,11 @@ import (
 	"aldermoor/internal/library/people"
 )
 
-// eventsKept is how many events are kept for whoever resumes; those who were away longer
+// eventsKept is how many events are kept for listeners that resume; those who were away longer
 // load everything anew.
 const eventsKept = 20_000
 
-// Service tells whoever listens what has changed. A slow listener misses repeats of a topic,
+// Service tells listeners what has changed. A slow listener misses repeats of a topic,
 // never its last change.
 type Service struct {
 	*library.Base
@@ -133,7 +133,7 @@ func (s *Service) forgetEvents(last int64) {
 	}()
 }
 
-// Progressed tells of progress that is in no transaction: it has no number, and whoever
+// Progressed tells of progress that is in no transaction: it has no number, and a listener that
 // was away does not miss it.
 func (s *Service) Progressed(format string, args ...any) {
 	topic := fmt.Sprintf(format, args...)

@@ -44,7 +44,7 @@ const (
 	SelfManage Right = "own access" // to change one's own password, tokens and sign-ins
 )
 
-// Principal is whoever acts: a person, a token, or a command. The zero value is nobody.
+// Principal is the one who acts: a person, a token, or a command. The zero value is nobody.
 type Principal struct {
 	UserID int64
 	Name   string

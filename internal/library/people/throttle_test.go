@@ -50,7 +50,7 @@ func TestThrottleCountsTriesThatAreUnderWay(t *testing.T) {
 	}
 	wg.Wait()
 	if passed.Load() != freeTries {
-		t.Errorf("%d of 40 guesses at once were let through", passed.Load())
+		t.Errorf("%d of 40 guesses at once passed", passed.Load())
 	}
 }
 

@@ -89,7 +89,7 @@ type Found struct {
 }
 
 // Load reads the Library into memory, and says on the channel how that went. It returns at
-// once; whoever asks for what is published waits until all of it is there.
+// once; searches wait until all of it is there.
 func (s *Service) Load(ctx context.Context) <-chan error {
 	done := make(chan error, 1)
 	s.index.mu.Lock()

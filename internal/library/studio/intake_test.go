@@ -393,7 +393,7 @@ func TestAHandoffIsMadeOnce(t *testing.T) {
 }
 
 // Somebody who leaves is not worked for, and too many at once are turned away.
-func TestWhoeverLeavesIsNotWorkedFor(t *testing.T) {
+func TestNoWorkForACallerThatLeaves(t *testing.T) {
 	s := newStudio(t)
 	m := s.send(scan(t, "slates_round")...).Materials[0]
 	gone, leave := context.WithCancel(t.Context())
