@@ -306,7 +306,9 @@ func (f *File) decode(layer string, in *Info) (im *raster.Image, err error) {
 		if in.W*in.H > len(data)<<14+4<<20 { // a flat lossless picture packs that far
 			return nil, tooShort(in)
 		}
-		src, err = webp.Decode(bytes.NewReader(data))
+		if src, err = webp.Decode(bytes.NewReader(data)); err == nil {
+			src = limited(src)
+		}
 	}
 	if err != nil {
 		return nil, decodeError(err)

@@ -180,6 +180,31 @@ func TestWebP(t *testing.T) {
 	}
 }
 
+// The same picture with and without loss has the same colours: lossy WebP is not read with
+// JPEG's range, which washes it out.
+func TestLossyWebPHasItsColours(t *testing.T) {
+	var im [2]*raster.Image
+	for i, name := range []string{"lossless.webp", "lossy.webp"} {
+		data, err := os.ReadFile(filepath.Join("testdata", name))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if im[i], _, err = Decode(data, DefaultLimits); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for c := range 3 {
+		a, b := im[0].Plane(c), im[1].Plane(c)
+		var off float64
+		for i, v := range a.Pix {
+			off += math.Abs(float64(v-b.Pix[i])) / float64(len(a.Pix))
+		}
+		if d := a.Mean() - b.Mean(); math.Abs(d) > 0.004 || off > 0.02 {
+			t.Errorf("component %d: %.3f off in the mean, %.3f on average", c, d, off)
+		}
+	}
+}
+
 func TestJPEGDensity(t *testing.T) {
 	var b bytes.Buffer
 	jpeg.Encode(&b, image.NewGray(image.Rect(0, 0, 8, 8)), nil)

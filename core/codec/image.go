@@ -72,6 +72,38 @@ func fromImage(src image.Image, in Info) *raster.Image {
 	return greyIfSaid(im, in)
 }
 
+// limited makes of a lossy WebP picture one in RGB: its luma runs from 16 to 235 and its
+// chroma from 16 to 240 (RFC 6386, 9.2; ITU-R BT.601), where image.YCbCr is taken to use
+// the whole range as JPEG does. Other pictures are returned as they are.
+func limited(src image.Image) image.Image {
+	var y *image.YCbCr
+	var alpha *image.NYCbCrA
+	switch s := src.(type) {
+	case *image.YCbCr:
+		y = s
+	case *image.NYCbCrA:
+		y, alpha = &s.YCbCr, s
+	default:
+		return src
+	}
+	b := y.Bounds()
+	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
+	eachRow(b.Dy(), func(row int) {
+		for x := range b.Dx() {
+			yi, ci := y.YOffset(x+b.Min.X, row+b.Min.Y), y.COffset(x+b.Min.X, row+b.Min.Y)
+			luma, cb, cr := 1.164383*(float32(y.Y[yi])-16), float32(y.Cb[ci])-128, float32(y.Cr[ci])-128
+			px := out.Pix[row*out.Stride+4*x:][:4]
+			for c, v := range [3]float32{luma + 1.596027*cr, luma - 0.391762*cb - 0.812968*cr, luma + 2.017232*cb} {
+				px[c] = uint8(min(max(v+0.5, 0), 255))
+			}
+			if px[3] = 255; alpha != nil {
+				px[3] = alpha.A[alpha.AOffset(x+b.Min.X, row+b.Min.Y)]
+			}
+		}
+	})
+	return out
+}
+
 // fromAny is the slow path: through colours without premultiplied alpha.
 func fromAny(src image.Image, in Info, bits int) *raster.Image {
 	b := src.Bounds()

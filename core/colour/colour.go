@@ -5,6 +5,7 @@ package colour
 
 import (
 	"math"
+	"strconv"
 
 	"aldermoor/core/raster"
 )
@@ -122,24 +123,23 @@ func Mix(a, b RGB, t float32) RGB {
 
 // Hex parses "#rrggbb", an sRGB colour, into linear RGB. Anything else is black.
 func Hex(s string) RGB {
-	var c RGB
-	if len(s) != 7 {
-		return c
-	}
-	for i := range c {
-		c[i] = Linear(float32(nibble(s[1+2*i])<<4|nibble(s[2+2*i])) / 255)
-	}
+	c, _ := ParseHex(s)
 	return c
 }
 
-func nibble(b byte) int {
-	switch {
-	case b >= 'a':
-		return int(b-'a') + 10
-	case b >= 'A':
-		return int(b-'A') + 10
+// ParseHex parses "#rrggbb", an sRGB colour, into linear RGB; ok is false for anything else.
+func ParseHex(s string) (c RGB, ok bool) {
+	if len(s) != 7 || s[0] != '#' {
+		return c, false
 	}
-	return int(b - '0')
+	code, err := strconv.ParseUint(s[1:], 16, 32)
+	if err != nil {
+		return c, false
+	}
+	for i := range c {
+		c[i] = Linear(float32(code>>(16-8*i)&255) / 255)
+	}
+	return c, true
 }
 
 // Lab converts linear RGB to CIE Lab under D65: L in 0..100.

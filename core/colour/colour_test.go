@@ -100,6 +100,17 @@ func TestLab(t *testing.T) {
 	}
 }
 
+func TestWhatIsNoColourIsSaid(t *testing.T) {
+	for _, text := range []string{"#zzzzzz", "#12345", "123456#", "#1234567", "", "#+12345", "#0x1234"} {
+		if c, ok := ParseHex(text); ok || c != (RGB{}) {
+			t.Errorf("%q is %v", text, c)
+		}
+	}
+	if c, ok := ParseHex("#FF8000"); !ok || c[0] != 1 || c[2] != 0 {
+		t.Errorf("%v, %v", c, ok)
+	}
+}
+
 func ExampleHex() {
 	c := Hex("#777777")
 	l, _, _ := Lab(c)

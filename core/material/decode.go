@@ -17,6 +17,7 @@ type Planes struct {
 	Size                                            scale.Size // of one repeat; zero if unknown
 	Color, Emissive, Specular                       [3]raster.Plane
 	Normal                                          *normals.Field
+	NormalLength                                    raster.Plane // of the averaged vectors of a reduced copy; none if nothing was lost
 	Height, Roughness, Metallic, Occlusion, Opacity raster.Plane
 }
 
@@ -63,7 +64,12 @@ func Decode(m *Material, open Opener, n int) (Planes, error) {
 			out.Specular = light(im, float, [3]float64{1, 1, 1})
 		case Normal:
 			if im.Components() >= 2 && s.Map != nil {
-				f := normals.Read(im, 0)
+				f, length := normals.ReadLengths(im, 0)
+				if im.W < s.Map.Width {
+					// Vectors of 8 bits are up to half a per cent too short as they are.
+					filter.Apply(length, func(v float32) float32 { return min(1, v+shortest(im.Bits)) })
+					out.NormalLength = length
+				}
 				if s.Map.Direction == normals.Down {
 					f.Flip()
 				}
@@ -85,6 +91,14 @@ func Decode(m *Material, open Opener, n int) (Planes, error) {
 		}
 	}
 	return out, nil
+}
+
+// shortest is by how much a unit vector that is stored in so many bits may be too short.
+func shortest(bits int) float32 {
+	if bits <= 8 {
+		return 0.005
+	}
+	return 0.0001
 }
 
 // picture is what a source's values are read from: its map's picture with samples in 0..1,

@@ -50,10 +50,18 @@ type Field struct{ X, Y, Z raster.Plane }
 // size). Averaging is of vectors; the result is renormalised. A third
 // component that is missing or empty is worked out.
 func Read(im *raster.Image, n int) Field {
+	f, _ := ReadLengths(im, n)
+	return f
+}
+
+// ReadLengths is Read, and the length that each vector had before it was renormalised: a
+// copy that was averaged down holds vectors that are shorter where detail was lost.
+func ReadLengths(im *raster.Image, n int) (f Field, length raster.Plane) {
 	if n <= 0 {
 		n = max(im.W, im.H)
 	}
-	f := Field{X: im.Reduced(0, n), Y: im.Reduced(1, n)}
+	f = Field{X: im.Reduced(0, n), Y: im.Reduced(1, n)}
+	length = raster.NewPlane(f.X.W, f.X.H)
 	third := im.Components() > 2
 	f.Z = raster.NewPlane(f.X.W, f.X.H)
 	if third {
@@ -68,10 +76,11 @@ func Read(im *raster.Image, n int) Field {
 			if !third {
 				z = sqrt(max(0, 1-x*x-y*y))
 			}
+			length.Pix[i] = min(1, sqrt(x*x+y*y+z*z))
 			f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i] = unit(x, y, z)
 		}
 	})
-	return f
+	return f, length
 }
 
 // Image packs the field as a picture of three components in 0..1.
@@ -124,10 +133,11 @@ func (f Field) Resample(w, h int) (Field, raster.Plane) {
 
 // Widen carries the spread of normals that averaging removed into roughness
 // (Toksvig 2005; Olano & Baker 2010): with α = roughness² and length r of the
-// averaged normal, α² grows by the variance (1 − r)/r.
+// averaged normal, the slopes have gained the variance (1 − r)/r; a GGX lobe has α²/2 of
+// it, so α² grows by 2(1 − r)/r.
 func Widen(roughness, length float32) float32 {
 	a := roughness * roughness
-	spread := (1 - length) / max(length, 1e-3)
+	spread := 2 * (1 - length) / max(length, 1e-3)
 	return min(1, sqrt(sqrt(a*a+spread)))
 }
 

@@ -121,6 +121,21 @@ func TestResampleRenormalisesAndTellsWhatWasLost(t *testing.T) {
 	if Widen(0.3, 0.9) <= 0.3 {
 		t.Error("detail was lost, but roughness did not grow")
 	}
+	// Slopes of a known variance, averaged: a mirror becomes as rough as their spread, α² = 2σ².
+	rng := rand.New(rand.NewPCG(5, 6))
+	for _, sigma := range []float64{0.03, 0.1, 0.2} {
+		var x, y, z float64
+		const n = 200_000
+		for range n {
+			p, q := sigma*rng.NormFloat64(), sigma*rng.NormFloat64()
+			l := math.Sqrt(1 + p*p + q*q)
+			x, y, z = x-p/l/n, y-q/l/n, z+1/l/n
+		}
+		r := math.Sqrt(x*x + y*y + z*z)
+		if got, want := math.Pow(float64(Widen(0, float32(r))), 4), 2*sigma*sigma; math.Abs(got/want-1) > 0.08 {
+			t.Errorf("slopes of σ %.2f give α² = %.5f, want %.5f", sigma, got, want)
+		}
+	}
 }
 
 func ExampleGuess() {

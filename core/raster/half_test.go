@@ -56,6 +56,52 @@ func TestUnit(t *testing.T) {
 	}
 }
 
+// Components are brought into 0..1 alike: vectors keep their directions, colours their hues.
+// An alpha stays.
+func TestUnitKeepsDirectionsAndHues(t *testing.T) {
+	one := func(v ...float32) *Image {
+		var planes []Plane
+		for _, x := range v {
+			planes = append(planes, Plane{1, 1, []float32{x}})
+		}
+		return FromPlanes(planes...)
+	}
+	n, _, _ := one(0.6, 0, 0.8).Unit() // all within 0..1 as it happens: another pixel shows the sign
+	both := FromPlanes(Plane{2, 1, []float32{0.6, -0.6}}, Plane{2, 1, []float32{0, 0}}, Plane{2, 1, []float32{0.8, 0.8}})
+	signed, from, to := both.Unit()
+	for c, want := range []float32{0.8, 0.5, 0.9} {
+		if got := signed.Floats(c)[0]; math.Abs(float64(got-want)) > 1e-6 || from[c] != -1 || to[c] != 1 {
+			t.Errorf("component %d of a signed vector is %v, want %v", c, got, want)
+		}
+	}
+	if n.Floats(0)[0] != 0.6 {
+		t.Error("what lies within 0..1 was changed")
+	}
+	bright, _, _ := one(8, 3.2, 0.8, 0.5).Unit()
+	for c, want := range []float32{1, 0.4, 0.1, 0.5} {
+		if got := bright.Floats(c)[0]; math.Abs(float64(got-want)) > 1e-6 {
+			t.Errorf("component %d of a bright colour is %v, want %v", c, got, want)
+		}
+	}
+}
+
+// A picture that is made larger stays within what it had, in both directions.
+func TestAreaNeverOvershoots(t *testing.T) {
+	p := NewPlane(8, 8)
+	for y := range 8 {
+		for x := 4; x < 8; x++ {
+			p.Row(y)[x] = 1
+		}
+	}
+	for _, n := range []int{9, 13, 16, 40} {
+		q := p.Resample(n, n, Area)
+		lo, hi := q.Range()
+		if lo < 0 || hi > 1 || math.Abs(q.Mean()-0.5) > 0.02 {
+			t.Errorf("at %d: %v to %v, %.3f on average", n, lo, hi, q.Mean())
+		}
+	}
+}
+
 // Moments and Reduced say the same of integers and of floats of the same values; Select and
 // Reduced keep to what they say about sharing.
 func TestSamples(t *testing.T) {

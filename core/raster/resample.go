@@ -6,7 +6,8 @@ import "math"
 type Filter int
 
 const (
-	// Area averages exactly what a new pixel covers. It never overshoots.
+	// Area averages exactly what a new pixel covers; a picture that is made larger is
+	// interpolated linearly. It never overshoots.
 	Area Filter = iota
 	// Lanczos keeps more detail than Area: a windowed sinc of three lobes
 	// (Duchon 1979). It may overshoot at hard edges.
@@ -83,10 +84,15 @@ func taps(from, to int, f Filter) []tap {
 	for i := range out {
 		lo, hi := float64(i)*ratio, float64(i+1)*ratio
 		weigh := func(s float64) float64 { return min(hi, s+1) - max(lo, s) }
-		if f == Lanczos || ratio < 1 {
-			centre, reach := (lo+hi)/2, 3*max(ratio, 1)
+		centre := (lo + hi) / 2
+		switch {
+		case f == Lanczos:
+			reach := 3 * max(ratio, 1)
 			lo, hi = centre-reach, centre+reach
 			weigh = func(s float64) float64 { return lanczos((s + 0.5 - centre) / max(ratio, 1)) }
+		case ratio < 1: // nothing to average: between two samples, linearly
+			lo, hi = centre-1, centre+1
+			weigh = func(s float64) float64 { return max(0, 1-math.Abs(s+0.5-centre)) }
 		}
 		first, last := int(math.Floor(lo)), int(math.Ceil(hi))
 		var sum float64

@@ -13,8 +13,11 @@ type Samples interface {
 	Bytes() int
 	// Moments are the least and the greatest sample, the mean and the standard deviation.
 	Moments() (lo, hi, mean, std float64)
-	// unit is the plane in 0..1 and how it was brought there; see Image.Unit.
-	unit() (out Samples, from, to float32)
+	// extent is the least and the greatest finite sample, 0 among them, and whether all are
+	// finite; ok is false where samples are within 0..1 as they are stored.
+	extent() (lo, hi float32, finite, ok bool)
+	// stretched is the plane with from at 0 and to at 1.
+	stretched(from, to float32) Samples
 	// plane gives them as float32, of w × h; Floats are shared.
 	plane(w, h int) Plane
 	// blocks averages k × k blocks of a plane of width w to bw × bh; ok is false where that
@@ -111,29 +114,23 @@ func (p Floats) Moments() (lo, hi, mean, std float64) {
 	return lo, hi, mean, math.Sqrt(max(0, sq/n-mean*mean))
 }
 
-func (p Ints) unit() (Samples, float32, float32) { return p, 0, 1 }
+func (p Ints) extent() (lo, hi float32, whole, ok bool) { return 0, 1, true, false }
 
-func (p Floats) unit() (out Samples, from, to float32) {
-	lo, hi, odd := float32(0), float32(0), false
+func (p Floats) extent() (lo, hi float32, whole, ok bool) {
+	whole = true
 	for _, v := range p {
 		if !finite(v) {
-			odd = true
+			whole = false
 			continue
 		}
 		lo, hi = min(lo, v), max(hi, v)
 	}
-	const slack = 1.0 / 256
-	switch {
-	case lo >= -slack && hi <= 1+slack:
-		from, to = 0, 1
-	case lo >= -1-slack && hi <= 1+slack:
-		from, to = -1, 1
-	default:
-		from, to = lo, max(hi, lo+1e-6)
-	}
-	if !odd && from == 0 && to == 1 {
-		return p, from, to
-	}
+	return lo, hi, whole, true
+}
+
+func (p Ints) stretched(float32, float32) Samples { return p }
+
+func (p Floats) stretched(from, to float32) Samples {
 	q := make(Floats, len(p))
 	k := 1 / (to - from)
 	Rows(len(p), func(i0, i1 int) {
@@ -143,7 +140,7 @@ func (p Floats) unit() (out Samples, from, to float32) {
 			}
 		}
 	})
-	return q, from, to
+	return q
 }
 
 func (p Ints) plane(w, h int) Plane {

@@ -1,16 +1,56 @@
 package raster
 
-// Unit returns the picture with its samples brought into 0..1, component by
-// component, and how: stored = from + v·(to − from). Floats within 0..1 stay;
-// what lies within −1..1 is taken as signed and maps −1 to 0; anything else is
-// stretched to what occurs. Samples that are not a number become from. Integer
-// pictures are returned as they are.
+// Unit returns a float picture with its samples brought into 0..1, and how:
+// stored = from + v·(to − from). What lies within 0..1 stays; what lies within −1..1 is
+// taken as signed and maps −1 to 0; anything else is stretched to what occurs. Components
+// are stretched alike, so that vectors keep their directions and colours their hues; a
+// fourth one within 0..1 is an alpha and stays. Samples
+// that are not a number become from. Integer pictures are returned as they are.
 func (im *Image) Unit() (out *Image, from, to []float32) {
 	n := im.Components()
 	from, to = make([]float32, n), make([]float32, n)
+	lows, highs, whole := make([]float32, n), make([]float32, n), make([]bool, n)
 	out = &Image{W: im.W, H: im.H, Bits: im.Bits, Planes: make([]Samples, n)}
+	floats := false
 	for c, p := range im.Planes {
-		out.Planes[c], from[c], to[c] = p.unit()
+		lows[c], highs[c], whole[c], floats = p.extent()
+		to[c] = 1
+	}
+	if !floats {
+		copy(out.Planes, im.Planes)
+		return out, from, to
+	}
+	colours := n
+	if n == 4 {
+		if _, _, plain := span(lows[3], highs[3]); plain {
+			colours = 3
+		}
+	}
+	lo, hi := float32(0), float32(0)
+	for c := range colours {
+		lo, hi = min(lo, lows[c]), max(hi, highs[c])
+	}
+	a, b, _ := span(lo, hi)
+	for c, p := range im.Planes {
+		if c < colours {
+			from[c], to[c] = a, b
+		}
+		if out.Planes[c] = p; !whole[c] || from[c] != 0 || to[c] != 1 {
+			out.Planes[c] = p.stretched(from[c], to[c])
+		}
 	}
 	return out, from, to
+}
+
+// span is the range that samples between lo and hi are taken to be of; plain says that it
+// is 0..1.
+func span(lo, hi float32) (from, to float32, plain bool) {
+	const slack = 1.0 / 256
+	switch {
+	case lo >= -slack && hi <= 1+slack:
+		return 0, 1, true
+	case lo >= -1-slack && hi <= 1+slack:
+		return -1, 1, false
+	}
+	return lo, max(hi, lo+1e-6), false
 }

@@ -66,11 +66,11 @@ func ggx(nh, a float32) float32 {
 
 // point is what is known of the surface where a ray meets it.
 type point struct {
-	color, emission      geom.V3
-	normal, view         geom.V3
-	roughness, metallic  float32
-	occlusion, sunlit    float32
-	reflectanceAtNormal0 float32
+	color, emission     geom.V3
+	specular            geom.V3 // reflectance at normal incidence where it is no metal
+	normal, view        geom.V3
+	roughness, metallic float32
+	occlusion, sunlit   float32
 }
 
 // light is the radiance that leaves the point towards the viewer.
@@ -83,7 +83,7 @@ func (l *Lighting) light(p point) geom.V3 {
 	}
 	rough := min(max(p.roughness, 0.045), 1)
 	a := rough * rough
-	f0 := geom.Mix(geom.V3{p.reflectanceAtNormal0, p.reflectanceAtNormal0, p.reflectanceAtNormal0}, p.color, p.metallic)
+	f0 := geom.Mix(p.specular, p.color, p.metallic)
 	diffuse := p.color.Scale(1 - p.metallic)
 
 	// Environment: single scattering, then what multiple scattering gives back

@@ -56,7 +56,7 @@ func (r *Renderer) above(s *Surface, l *level, x, y, pitch float64) geom.V3 {
 	u, v := float32(x/s.size.W), float32(y/s.size.H)
 	t := l.at(u, v)
 	p := point{color: t.color, emission: t.emission, normal: geom.V3{t.x, t.y, t.z}, view: geom.V3{0, 0, 1},
-		roughness: t.rough, metallic: t.metal, occlusion: t.occ, sunlit: 1, reflectanceAtNormal0: t.specular}
+		roughness: t.rough, metallic: t.metal, occlusion: t.occ, sunlit: 1, specular: t.specular}
 	if s.relief > 0 {
 		p.sunlit = s.flatShadow(l, u, v, l.heightAt(u, v), r.light.sun, pitch)
 	}
@@ -209,7 +209,7 @@ func (r *Renderer) onBall(b *ball, x, y float32) (geom.V3, float32) {
 	ty := radial.Scale(s).Add(around.Scale(c))
 	n := tx.Scale(t.x).Add(ty.Scale(t.y)).Add(d.Scale(t.z)).Unit()
 	p := point{color: t.color, emission: t.emission, normal: n, view: geom.V3{0, 0, 1}, roughness: t.rough,
-		metallic: t.metal, occlusion: t.occ, sunlit: 1, reflectanceAtNormal0: t.specular}
+		metallic: t.metal, occlusion: t.occ, sunlit: 1, specular: t.specular}
 	facing := d.Dot(r.light.sun)
 	p.sunlit = step(-0.05, 0.12, facing)
 	if b.relief > 0 && p.sunlit > 0 {

@@ -58,6 +58,37 @@ func TestWhatIsMissingIsNeutral(t *testing.T) {
 	}
 }
 
+// Gold by its specular colour is golden: reflectance at normal incidence is a colour.
+func TestSpecularIsAColour(t *testing.T) {
+	black := fill(8, 8, 0)
+	gold := [3]raster.Plane{fill(8, 8, 1), fill(8, 8, 0.77), fill(8, 8, 0.34)}
+	s := shade.NewSurface(material.Planes{Size: scale.Size{W: 1, H: 1}, Color: [3]raster.Plane{black, black, black}, Specular: gold, Roughness: fill(8, 8, 0.4)}, 64)
+	im := shade.NewRenderer().Swatch(s, 1, 16)
+	if r, g, b := mean(im, 0), mean(im, 1), mean(im, 2); r < g*1.03 || g < b*1.2 {
+		t.Errorf("gold looks %.2f %.2f %.2f", r, g, b)
+	}
+}
+
+// Halving keeps the mean, whatever the sides: an odd column counts as much as any.
+func TestSmallerLevelsKeepTheMean(t *testing.T) {
+	p := raster.NewPlane(33, 47)
+	for y := range 47 {
+		p.Row(y)[32] = 1 // the last column, which a floor would drop
+	}
+	s := shade.NewSurface(material.Planes{Size: scale.Size{W: 33, H: 47}, Color: [3]raster.Plane{p, p, p}, Roughness: fill(4, 4, 1)}, 64)
+	light := func(im *raster.Image) (sum float64) {
+		for _, v := range im.Plane(1).Pix {
+			sum += float64(colour.Linear(v)) / float64(im.W*im.H)
+		}
+		return sum
+	}
+	r := shade.NewRenderer()
+	far, near := light(r.Swatch(s, 33*32, 8)), light(r.Swatch(s, 33, 66))
+	if math.Abs(far/near-1) > 0.1 {
+		t.Errorf("far away it is %.4f, near by %.4f", far, near)
+	}
+}
+
 // True scale: a stripe of 10 cm must be a tenth of a swatch of 1 m and a fifth of one of 0.5 m.
 func TestSwatchIsTrueToScale(t *testing.T) {
 	stripe := raster.NewPlane(400, 400) // 2 m across: 200 px/m

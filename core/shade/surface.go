@@ -34,15 +34,13 @@ type level struct {
 }
 
 type texel struct {
-	color, emission            geom.V3
+	color, emission, specular  geom.V3 // specular is the reflectance at normal incidence
 	x, y, z                    float32 // normal, Y+
 	rough, metal, occ, opacity float32
-	specular                   float32 // reflectance at normal incidence
-	_                          [2]float32
 }
 
 // neutral is what stands in for missing maps.
-var neutral = texel{color: geom.V3{0.5, 0.5, 0.5}, z: 1, rough: 0.6, occ: 1, opacity: 1, specular: 0.04}
+var neutral = texel{color: geom.V3{0.5, 0.5, 0.5}, z: 1, rough: 0.6, occ: 1, opacity: 1, specular: geom.V3{0.04, 0.04, 0.04}}
 
 // NewSurface prepares maps at no more than n pixels on the longer side.
 func NewSurface(m material.Planes, n int) *Surface {
@@ -73,22 +71,26 @@ func NewSurface(m material.Planes, n int) *Surface {
 	for c := range 3 {
 		put(m.Color[c], func(t *texel, v float32) { t.color[c] = v })
 		put(m.Emissive[c], func(t *texel, v float32) { t.emission[c] = v })
+		put(m.Specular[c], func(t *texel, v float32) { t.specular[c] = v })
 	}
 	put(m.Roughness, func(t *texel, v float32) { t.rough = v })
 	put(m.Metallic, func(t *texel, v float32) { t.metal = v })
 	put(m.Occlusion, func(t *texel, v float32) { t.occ = v })
 	put(m.Opacity, func(t *texel, v float32) { t.opacity = v })
-	if m.Specular[1].W > 0 {
-		put(m.Specular[1], func(t *texel, v float32) { t.specular = v })
-	}
 	if m.Normal != nil {
-		f := *m.Normal
-		if f.X.W != w || f.X.H != h {
-			f, _ = f.Resample(w, h)
+		f, length := m.Normal.Resample(w, h)
+		lost := m.NormalLength // before
+		if lost.W > 0 {
+			lost = lost.Resample(w, h, raster.Area)
 		}
 		for i := range base.texel {
 			t := &base.texel[i]
 			t.x, t.y, t.z = f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i]
+			r := length.Pix[i]
+			if lost.W > 0 {
+				r *= lost.Pix[i]
+			}
+			t.rough = normals.Widen(t.rough, r)
 		}
 	}
 	if m.Height.W > 0 {
@@ -106,24 +108,51 @@ func NewSurface(m material.Planes, n int) *Surface {
 	return s
 }
 
+// half is the level at half the size, rounded down: each texel is the mean of what it covers
+// of the finer level, with the spread of its normals in its roughness.
 func (l level) half() level {
 	out := level{w: max(1, l.w/2), h: max(1, l.h/2)}
 	out.texel, out.height = make([]texel, out.w*out.h), make([]float32, out.w*out.h)
 	raster.Rows(out.h, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
+			j0, j1, ky := covered(y, l.h, out.h)
 			for x := range out.w {
-				i := 2*y*l.w + 2*x
-				t := blend(blend(l.texel[i], l.texel[i+1], 0.5), blend(l.texel[i+l.w], l.texel[i+l.w+1], 0.5), 0.5)
+				i0, i1, kx := covered(x, l.w, out.w)
+				var t texel
+				var height float32
+				for j := j0; j < j1; j++ {
+					for i := i0; i < i1; i++ {
+						k := kx[i-i0] * ky[j-j0]
+						t.add(&l.texel[j*l.w+i], k)
+						height += k * l.height[j*l.w+i]
+					}
+				}
 				r := sqrt(t.x*t.x + t.y*t.y + t.z*t.z)
 				t.rough = normals.Widen(t.rough, min(r, 1))
 				k := 1 / max(r, 1e-6)
 				t.x, t.y, t.z = t.x*k, t.y*k, t.z*k
-				out.texel[y*out.w+x] = t
-				out.height[y*out.w+x] = (l.height[i] + l.height[i+1] + l.height[i+l.w] + l.height[i+l.w+1]) / 4
+				out.texel[y*out.w+x], out.height[y*out.w+x] = t, height
 			}
 		}
 	})
 	return out
+}
+
+// covered are the samples from..to of n that sample x of m covers, and the share of each.
+func covered(x, n, m int) (from, to int, share [4]float32) {
+	lo, hi := float32(x)*float32(n)/float32(m), float32(x+1)*float32(n)/float32(m)
+	from, to = int(lo), min(int(math.Ceil(float64(hi))), n)
+	for i := from; i < to; i++ {
+		share[i-from] = (min(hi, float32(i+1)) - max(lo, float32(i))) / (hi - lo)
+	}
+	return from, to, share
+}
+
+// add adds o times k.
+func (t *texel) add(o *texel, k float32) {
+	t.color, t.emission, t.specular = t.color.Add(o.color.Scale(k)), t.emission.Add(o.emission.Scale(k)), t.specular.Add(o.specular.Scale(k))
+	t.x, t.y, t.z = t.x+k*o.x, t.y+k*o.y, t.z+k*o.z
+	t.rough, t.metal, t.occ, t.opacity = t.rough+k*o.rough, t.metal+k*o.metal, t.occ+k*o.occ, t.opacity+k*o.opacity
 }
 
 func blend(a, b texel, t float32) texel {
@@ -132,7 +161,7 @@ func blend(a, b texel, t float32) texel {
 		color: geom.Mix(a.color, b.color, t), emission: geom.Mix(a.emission, b.emission, t),
 		x: m(a.x, b.x), y: m(a.y, b.y), z: m(a.z, b.z),
 		rough: m(a.rough, b.rough), metal: m(a.metal, b.metal), occ: m(a.occ, b.occ), opacity: m(a.opacity, b.opacity),
-		specular: m(a.specular, b.specular),
+		specular: geom.Mix(a.specular, b.specular, t),
 	}
 }
 

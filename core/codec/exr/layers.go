@@ -27,13 +27,16 @@ func (f *File) Layers() []Layer {
 		p := &f.Parts[i]
 		groups := map[string][]int{}
 		var order []string
+		main := mainFamilies(p.Channels)
 		for c, ch := range p.Channels {
 			prefix, last := "", ch.Name
 			if at := strings.LastIndexByte(ch.Name, '.'); at >= 0 {
 				prefix, last = ch.Name[:at], ch.Name[at+1:]
 			}
-			if _, ok := rank[strings.ToUpper(last)]; !ok {
+			if family := familyOf(last); family == "" {
 				prefix = ch.Name
+			} else if family != alpha && family != main[prefix] && main[prefix] != "" { // RGBA and Z, for example
+				prefix = strings.Trim(prefix+"."+seconds(p.Channels, prefix, family), ".")
 			}
 			if groups[prefix] == nil {
 				order = append(order, prefix)
@@ -60,6 +63,59 @@ func (f *File) Layers() []Layer {
 	slices.SortStableFunc(out, func(a, b Layer) int { // the main picture first
 		return min(len(a.Name), 1) - min(len(b.Name), 1)
 	})
+	return out
+}
+
+// families are names of channels that are the components of one picture, by the one that is
+// told by it; the first that a layer has is its main picture.
+var families = []struct {
+	name  string
+	names []string
+}{{"RGB", []string{"R", "G", "B", "RED", "GREEN", "BLUE"}}, {"XYZ", []string{"X", "Y", "Z"}}, {"UV", []string{"U", "V"}}, {alpha, []string{"A", "ALPHA"}}}
+
+// alpha is the family of what goes with any other.
+const alpha = "A"
+
+// familyOf is the family of a channel's last name; "" if it has none.
+func familyOf(last string) string {
+	for _, f := range families {
+		if slices.Contains(f.names, strings.ToUpper(last)) {
+			return f.name
+		}
+	}
+	return ""
+}
+
+// seconds names the picture that a layer's further family makes: after its one channel, or
+// after the family.
+func seconds(channels []Channel, prefix, family string) string {
+	var names []string
+	for _, ch := range channels {
+		last := strings.TrimPrefix(strings.TrimPrefix(ch.Name, prefix), ".")
+		if !strings.Contains(last, ".") && familyOf(last) == family {
+			names = append(names, last)
+		}
+	}
+	if len(names) == 1 {
+		return names[0]
+	}
+	return family
+}
+
+// mainFamilies are the families of the main pictures, by the layers' prefixes.
+func mainFamilies(channels []Channel) map[string]string {
+	out := map[string]string{}
+	for _, f := range families {
+		for _, ch := range channels {
+			prefix, last := "", ch.Name
+			if at := strings.LastIndexByte(ch.Name, '.'); at >= 0 {
+				prefix, last = ch.Name[:at], ch.Name[at+1:]
+			}
+			if f.name != alpha && familyOf(last) == f.name && out[prefix] == "" {
+				out[prefix] = f.name
+			}
+		}
+	}
 	return out
 }
 

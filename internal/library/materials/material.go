@@ -171,7 +171,7 @@ func (m *Material) LookKey() string {
 	cur := m.Current()
 	m = &cur
 	h := sha256.New()
-	fmt.Fprintf(h, "look 4 %.6g %.6g %.6g\n", m.Size.W, m.Size.H, m.Depth)
+	fmt.Fprintf(h, "look 5 %.6g %.6g %.6g\n", m.Size.W, m.Size.H, m.Depth)
 	for _, p := range m.Assigned() {
 		fmt.Fprintln(h, p.Blob, p.Layer, p.Component, p.Channel, p.Direction)
 	}
