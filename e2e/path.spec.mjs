@@ -196,14 +196,14 @@ test("what she takes is what was scanned", async ({ page }) => {
     const gltf = file(z, ".gltf");
     const report = await validator.validateBytes(gltf, { externalResourceFunction: async (/** @type {string} */ uri) => z.files[`${folder}/${uri}`] });
     expect(report.issues.messages.filter((/** @type {any} */ m) => m.severity < 2)).toEqual([]);
-    expect(report.info.extensionsUsed).toContain("KHR_texture_transform");
+    expect(report.info.extensionsUsed ?? []).toEqual([]);
   }
 
   // Another program's readers open both descriptions.
   const seen = await loadDescriptions(page, small.files, small.name.replace(".zip", ""));
   expect(seen.problems).toEqual([]);
   expect(seen.gltf.maps).toEqual(expect.arrayContaining(["map", "normalMap", "roughnessMap", "aoMap"]));
-  expect(seen.gltf.repeat[0]).toBeCloseTo(1 / 1.71, 4);
+  expect(seen.gltf.repeat[0]).toBe(1);
   expect(seen.gltf.extent[0]).toBeCloseTo(1.71, 4);
   expect(seen.materialx.nodes).toEqual(expect.arrayContaining(["colorNode", "roughnessNode", "normalNode"]));
 });

@@ -12,6 +12,7 @@ import (
 
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
+	"aldermoor/core/scale"
 )
 
 // png is the relative name of a map in the zip that is PNG whatever the profile; of
@@ -48,19 +49,20 @@ func (p Profile) colourSpace() (materialX, usd string) {
 	return "srgb_texture", "sRGB"
 }
 
-// gltf is a glTF 2.0 asset: one repeat as a flat quad in the x–y plane whose UVs
-// are metres, and the material with KHR_texture_transform turning metres into
-// repeats.
+// gltf is a glTF 2.0 asset: one repeat as a flat quad of true size in the x–y plane whose
+// UVs run once over the maps. It needs no extension: every reader shows it at scale.
 func (m Material) gltf(p Profile) []byte {
 	size := m.Extent()
 	type object = map[string]any
 	var images, textures []object
-	// v grows upwards from the quad's lower edge, in metres; glTF's texture space
-	// has v downwards from the top.
+	listed := map[string]int{}
 	texture := func(file string) object {
-		images = append(images, object{"uri": file, "mimeType": "image/png"})
-		textures = append(textures, object{"source": len(images) - 1, "sampler": 0})
-		return object{"index": len(textures) - 1, "extensions": object{"KHR_texture_transform": object{"scale": []float64{1 / size.W, 1 / size.H}}}}
+		if _, ok := listed[file]; !ok {
+			listed[file] = len(textures)
+			images = append(images, object{"uri": file, "mimeType": "image/png"})
+			textures = append(textures, object{"source": len(images) - 1, "sampler": 0})
+		}
+		return object{"index": listed[file]}
 	}
 	pbr := object{}
 	mat := object{"name": m.Name, "pbrMetallicRoughness": pbr}
@@ -123,8 +125,7 @@ func (m Material) gltf(p Profile) []byte {
 	for _, f := range []float32{
 		-w / 2, -h / 2, 0, w / 2, -h / 2, 0, w / 2, h / 2, 0, -w / 2, h / 2, 0, // positions
 		0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1, // normals
-		1, 0, 0, 1, 1, 0, 0, 1, 1, 0, 0, 1, 1, 0, 0, 1, // tangents
-		0, h, w, h, w, 0, 0, 0, // UVs in metres
+		0, 1, 1, 1, 1, 0, 0, 0, // UVs: v goes down from the top
 	} {
 		binary.Write(&bin, binary.LittleEndian, f)
 	}
@@ -134,29 +135,32 @@ func (m Material) gltf(p Profile) []byte {
 	view := func(at, n, target int) object {
 		return object{"buffer": 0, "byteOffset": at, "byteLength": n, "target": target}
 	}
+	extras := object{"release": m.Number, "licence": m.Licence}
+	if m.Size.Known() {
+		extras["width_m"], extras["height_m"] = m.Size.W, m.Size.H
+	}
+	if m.Depth > 0 {
+		extras["depth_m"] = m.Depth
+	}
 	doc := object{
-		"asset":          object{"version": "2.0", "generator": "Aldermoor"},
-		"extensionsUsed": []string{"KHR_texture_transform"},
-		"scene":          0, "scenes": []object{{"nodes": []int{0}}},
+		"asset": object{"version": "2.0", "generator": "Aldermoor"},
+		"scene": 0, "scenes": []object{{"nodes": []int{0}}},
 		"nodes":     []object{{"mesh": 0, "name": m.Name}},
-		"meshes":    []object{{"name": "one repeat", "primitives": []object{{"attributes": object{"POSITION": 0, "NORMAL": 1, "TANGENT": 2, "TEXCOORD_0": 3}, "indices": 4, "material": 0}}}},
+		"meshes":    []object{{"name": "one repeat", "primitives": []object{{"attributes": object{"POSITION": 0, "NORMAL": 1, "TEXCOORD_0": 2}, "indices": 3, "material": 0}}}},
 		"materials": []object{mat},
 		"accessors": []object{
 			{"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": []float32{-w / 2, -h / 2, 0}, "max": []float32{w / 2, h / 2, 0}},
 			{"bufferView": 1, "componentType": 5126, "count": 4, "type": "VEC3"},
-			{"bufferView": 2, "componentType": 5126, "count": 4, "type": "VEC4"},
-			{"bufferView": 3, "componentType": 5126, "count": 4, "type": "VEC2"},
-			{"bufferView": 4, "componentType": 5123, "count": 6, "type": "SCALAR"},
+			{"bufferView": 2, "componentType": 5126, "count": 4, "type": "VEC2"},
+			{"bufferView": 3, "componentType": 5123, "count": 6, "type": "SCALAR"},
 		},
-		"bufferViews": []object{view(0, 48, 34962), view(48, 48, 34962), view(96, 64, 34962), view(160, 32, 34962), view(192, 12, 34963)},
+		"bufferViews": []object{view(0, 48, 34962), view(48, 48, 34962), view(96, 32, 34962), view(128, 12, 34963)},
 		"buffers":     []object{{"byteLength": bin.Len(), "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(bin.Bytes())}},
-		"extras":      object{"width_m": size.W, "height_m": size.H, "depth_m": m.Depth, "release": m.Number, "licence": m.Licence},
+		"extras":      extras,
 	}
 	if len(textures) > 0 {
 		doc["images"], doc["textures"] = images, textures
 		doc["samplers"] = []object{{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}}
-	} else {
-		delete(doc, "extensionsUsed")
 	}
 	out, err := json.MarshalIndent(doc, "", "  ")
 	if err != nil {
@@ -166,10 +170,15 @@ func (m Material) gltf(p Profile) []byte {
 }
 
 // materialX is a MaterialX 1.38 document: a standard_surface whose images have
-// their real-world size, for UVs in metres.
+// their real-world size, for UVs in metres; where no size is known UVs count repeats.
 func (m Material) materialX(p Profile) []byte {
-	size := m.Extent()
 	space, _ := p.colourSpace()
+	scaled := ""
+	if m.Size.Known() {
+		scaled = fmt.Sprintf(`
+      <input name="realworldimagesize" type="vector2" value="%s, %s" unittype="distance" unit="meter" />
+      <input name="realworldtilesize" type="vector2" value="1, 1" unittype="distance" unit="meter" />`, num(m.Size.W), num(m.Size.H))
+	}
 	var graph, inputs strings.Builder
 	image := func(node, kind, file, space string) {
 		cs := ""
@@ -177,11 +186,9 @@ func (m Material) materialX(p Profile) []byte {
 			cs = fmt.Sprintf(" colorspace=%q", space)
 		}
 		fmt.Fprintf(&graph, `    <tiledimage name=%q type=%q>
-      <input name="file" type="filename" value=%q%s />
-      <input name="realworldimagesize" type="vector2" value="%s, %s" />
-      <input name="realworldtilesize" type="vector2" value="1, 1" />
+      <input name="file" type="filename" value=%q%s />%s
     </tiledimage>
-`, node, kind, escape(file), cs, num(size.W), num(size.H))
+`, node, kind, escape(file), cs, scaled)
 	}
 	out := func(name, kind, node string) {
 		fmt.Fprintf(&graph, "    <output name=%q type=%q nodename=%q />\n", name, kind, node)
@@ -219,7 +226,8 @@ func (m Material) materialX(p Profile) []byte {
 		connect("normal", "vector3", "normal_out")
 	}
 	if m.find(material.Opacity) != nil {
-		image("opacity", "color3", m.file(p, "opacity"), "lin_rec709")
+		image("opacity_map", "float", m.file(p, "opacity"), "")
+		graph.WriteString("    <convert name=\"opacity\" type=\"color3\">\n      <input name=\"in\" type=\"float\" nodename=\"opacity_map\" />\n    </convert>\n")
 		out("opacity_out", "color3", "opacity")
 		connect("opacity", "color3", "opacity_out")
 	}
@@ -235,18 +243,18 @@ func (m Material) materialX(p Profile) []byte {
 		out("height_out", "float", "height")
 		height = fmt.Sprintf(`  <displacement name="relief" type="displacementshader">
     <input name="displacement" type="float" nodegraph="maps" output="height_out" />
-    <input name="scale" type="float" value="%s" />
+    <input name="scale" type="float" value="%s" unittype="distance" unit="meter" />
   </displacement>
 `, num(m.Depth))
 	}
 	var b strings.Builder
 	b.WriteString("<?xml version=\"1.0\"?>\n<materialx version=\"1.38\" colorspace=\"lin_rec709\">\n")
-	fmt.Fprintf(&b, "  <!-- %s, release %d. One repeat is %s x %s m; UVs are metres. -->\n", strings.ReplaceAll(escape(m.Name), "--", "- -"), m.Number, num(size.W), num(size.H))
+	fmt.Fprintf(&b, "  <!-- %s, release %d. %s -->\n", comment(m.Name), m.Number, m.scaleText())
 	if graph.Len() > 0 {
 		fmt.Fprintf(&b, "  <nodegraph name=\"maps\">\n%s  </nodegraph>\n", graph.String())
 	}
 	fmt.Fprintf(&b, "  <standard_surface name=\"surface\" type=\"surfaceshader\">\n%s  </standard_surface>\n%s", inputs.String(), height)
-	fmt.Fprintf(&b, "  <surfacematerial name=%q type=\"material\">\n    <input name=\"surfaceshader\" type=\"surfaceshader\" nodename=\"surface\" />\n", identifier(m.Slug))
+	fmt.Fprintf(&b, "  <surfacematerial name=%q type=\"material\">\n    <input name=\"surfaceshader\" type=\"surfaceshader\" nodename=\"surface\" />\n", m.nodeName())
 	if height != "" {
 		b.WriteString("    <input name=\"displacementshader\" type=\"displacementshader\" nodename=\"relief\" />\n")
 	}
@@ -254,25 +262,57 @@ func (m Material) materialX(p Profile) []byte {
 	return []byte(b.String())
 }
 
-// usd is an OpenUSD layer with a UsdPreviewSurface, for UVs in metres.
+// scaleText says how large a repeat is and what UVs count.
+func (m Material) scaleText() string {
+	if !m.Size.Known() {
+		return "The size is not known; UVs count repeats."
+	}
+	return fmt.Sprintf("One repeat is %s x %s m; UVs are metres.", num(m.Size.W), num(m.Size.H))
+}
+
+// nodeName is the material's name in MaterialX, where no two nodes may share one.
+func (m Material) nodeName() string {
+	switch name := identifier(m.Slug); name {
+	case "maps", "surface", "relief":
+		return name + "_material"
+	default:
+		return name
+	}
+}
+
+// comment makes a text fit for an XML comment, which may not hold two dashes in a row.
+func comment(text string) string {
+	text = escape(text)
+	for strings.Contains(text, "--") {
+		text = strings.ReplaceAll(text, "--", "- -")
+	}
+	return strings.TrimSuffix(text, "-")
+}
+
+// usd is an OpenUSD layer: one repeat as a quad of true size, bound to a material with a
+// UsdPreviewSurface. UVs are metres; where no size is known they count repeats.
 func (m Material) usd(p Profile) []byte {
 	size, name := m.Extent(), identifier(m.Slug)
+	uv := m.Size // of one repeat
+	if !uv.Known() {
+		uv = scale.Size{W: 1, H: 1}
+	}
 	_, space := p.colourSpace()
 	var inputs, nodes strings.Builder
-	root := "/" + name
+	root := "/" + name + "/material"
 	texture := func(node, file, space, output, kind, input, extra string) {
-		fmt.Fprintf(&inputs, "        %s inputs:%s.connect = <%s/%s.outputs:%s>\n", kind, input, root, node, output)
+		fmt.Fprintf(&inputs, "    %s inputs:%s.connect = <%s/%s.outputs:%s>\n", kind, input, root, node, output)
 		fmt.Fprintf(&nodes, `
-    def Shader "%s"
-    {
-        uniform token info:id = "UsdUVTexture"
-        asset inputs:file = @./%s@
-        token inputs:sourceColorSpace = "%s"
-        token inputs:wrapS = "repeat"
-        token inputs:wrapT = "repeat"
-        float2 inputs:st.connect = <%s/metres.outputs:result>
-%s        %s outputs:%s
-    }
+def Shader "%s"
+{
+    uniform token info:id = "UsdUVTexture"
+    asset inputs:file = @./%s@
+    token inputs:sourceColorSpace = "%s"
+    token inputs:wrapS = "repeat"
+    token inputs:wrapT = "repeat"
+    float2 inputs:st.connect = <%s/metres.outputs:result>
+%s    %s outputs:%s
+}
 `, node, file, space, root, extra, map[string]string{"rgb": "float3", "r": "float"}[output], output)
 	}
 	for _, k := range m.evenInputs() {
@@ -280,9 +320,9 @@ func (m Material) usd(p Profile) []byte {
 			continue
 		}
 		if k.usdKind == "float" {
-			fmt.Fprintf(&inputs, "        float inputs:%s = %s\n", k.usd, k.value(true))
+			fmt.Fprintf(&inputs, "    float inputs:%s = %s\n", k.usd, k.value(true))
 		} else {
-			fmt.Fprintf(&inputs, "        %s inputs:%s = (%s)\n", k.usdKind, k.usd, k.value(false))
+			fmt.Fprintf(&inputs, "    %s inputs:%s = (%s)\n", k.usdKind, k.usd, k.value(false))
 		}
 	}
 	if m.find(material.BaseColor) != nil {
@@ -291,7 +331,7 @@ func (m Material) usd(p Profile) []byte {
 	if m.rough() != nil {
 		extra, file := "", m.file(p, "roughness")
 		if p.Gloss {
-			extra, file = "        float4 inputs:scale = (-1, -1, -1, 1)\n        float4 inputs:bias = (1, 1, 1, 0)\n", m.file(p, "glossiness")
+			extra, file = "    float4 inputs:scale = (-1, -1, -1, 1)\n    float4 inputs:bias = (1, 1, 1, 0)\n", m.file(p, "glossiness")
 		}
 		texture("roughness", file, "raw", "r", "float", "roughness", extra)
 	}
@@ -299,55 +339,90 @@ func (m Material) usd(p Profile) []byte {
 		texture("metallic", m.file(p, "metallic"), "raw", "r", "float", "metallic", "")
 	}
 	if m.find(material.Normal) != nil {
-		texture("normal", m.normalFile(p), "raw", "rgb", "normal3f", "normal", "        float4 inputs:scale = (2, 2, 2, 1)\n        float4 inputs:bias = (-1, -1, -1, 0)\n")
+		texture("normal", m.normalFile(p), "raw", "rgb", "normal3f", "normal", "    float4 inputs:scale = (2, 2, 2, 1)\n    float4 inputs:bias = (-1, -1, -1, 0)\n")
 	}
 	if m.find(material.Occlusion) != nil {
 		texture("occlusion", m.file(p, "occlusion"), "raw", "r", "float", "occlusion", "")
 	}
 	if m.find(material.Opacity) != nil {
 		texture("opacity", m.file(p, "opacity"), "raw", "r", "float", "opacity", "")
-		inputs.WriteString("        float inputs:opacityThreshold = 0.5\n")
+		inputs.WriteString("    float inputs:opacityThreshold = 0.5\n")
 	}
 	if m.find(material.Emissive) != nil {
 		texture("emissive", m.file(p, "emissive"), space, "rgb", "color3f", "emissiveColor", "")
 	}
 	if m.find(material.Height) != nil && m.Depth > 0 {
-		texture("height", m.file(p, "height"), "raw", "r", "float", "displacement", fmt.Sprintf("        float4 inputs:scale = (%s, %s, %s, 1)\n", num(m.Depth), num(m.Depth), num(m.Depth)))
+		texture("height", m.file(p, "height"), "raw", "r", "float", "displacement", fmt.Sprintf("    float4 inputs:scale = (%s, %s, %s, 1)\n", num(m.Depth), num(m.Depth), num(m.Depth)))
 	}
+	shaders := fmt.Sprintf(`token outputs:surface.connect = <%[1]s/surface.outputs:surface>
+token outputs:displacement.connect = <%[1]s/surface.outputs:displacement>
+
+def Shader "surface"
+{
+    uniform token info:id = "UsdPreviewSurface"
+%[2]s    token outputs:surface
+    token outputs:displacement
+}
+
+def Shader "st"
+{
+    uniform token info:id = "UsdPrimvarReader_float2"
+    string inputs:varname = "st"
+    float2 outputs:result
+}
+
+def Shader "metres"
+{
+    uniform token info:id = "UsdTransform2d"
+    float2 inputs:in.connect = <%[1]s/st.outputs:result>
+    float2 inputs:scale = (%[3]s, %[4]s)
+    float2 outputs:result
+}
+%[5]s`, root, inputs.String(), num(1/uv.W), num(1/uv.H), nodes.String())
 	return fmt.Appendf(nil, `#usda 1.0
 (
     defaultPrim = "%[1]s"
     metersPerUnit = 1
     upAxis = "Y"
-    doc = "One repeat is %[2]s x %[3]s m; UVs (primvar st) are metres."
+    doc = "%[2]s"
 )
 
-def Material "%[1]s"
+def Xform "%[1]s"
 {
-    token outputs:surface.connect = </%[1]s/surface.outputs:surface>
-
-    def Shader "surface"
+    def Mesh "repeat" (
+        prepend apiSchemas = ["MaterialBindingAPI"]
+    )
     {
-        uniform token info:id = "UsdPreviewSurface"
-%[4]s        token outputs:surface
+        uniform bool doubleSided = 1
+        float3[] extent = [(-%[3]s, -%[4]s, 0), (%[3]s, %[4]s, 0)]
+        int[] faceVertexCounts = [4]
+        int[] faceVertexIndices = [0, 1, 2, 3]
+        normal3f[] normals = [(0, 0, 1), (0, 0, 1), (0, 0, 1), (0, 0, 1)]
+        point3f[] points = [(-%[3]s, -%[4]s, 0), (%[3]s, -%[4]s, 0), (%[3]s, %[4]s, 0), (-%[3]s, %[4]s, 0)]
+        texCoord2f[] primvars:st = [(0, 0), (%[5]s, 0), (%[5]s, %[6]s), (0, %[6]s)] (
+            interpolation = "vertex"
+        )
+        uniform token subdivisionScheme = "none"
+        rel material:binding = </%[1]s/material>
     }
 
-    def Shader "st"
+    def Material "material"
     {
-        uniform token info:id = "UsdPrimvarReader_float2"
-        string inputs:varname = "st"
-        float2 outputs:result
-    }
+%[7]s    }
+}
+`, name, m.scaleText(), num(size.W/2), num(size.H/2), num(uv.W), num(uv.H), indented(shaders, "        "))
+}
 
-    def Shader "metres"
-    {
-        uniform token info:id = "UsdTransform2d"
-        float2 inputs:in.connect = </%[1]s/st.outputs:result>
-        float2 inputs:scale = (%[5]s, %[6]s)
-        float2 outputs:result
-    }
-%[7]s}
-`, name, num(size.W), num(size.H), inputs.String(), num(1/size.W), num(1/size.H), nodes.String())
+// indented is a text with spaces before each line that is not empty.
+func indented(text, spaces string) string {
+	var b strings.Builder
+	for line := range strings.Lines(text) {
+		if strings.TrimSpace(line) != "" {
+			b.WriteString(spaces)
+		}
+		b.WriteString(line)
+	}
+	return b.String()
 }
 
 // evenInput is an input of a surface that has one value everywhere, as MaterialX and as USD

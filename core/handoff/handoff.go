@@ -155,12 +155,15 @@ func (m Material) plan(p Profile) []item {
 		return one
 	}
 	var out []item
-	for _, it := range one {
+	for i, it := range one {
 		for _, t := range tiles {
 			stem, ext, _ := strings.Cut(it.name, ".")
 			it := it
 			it.name, it.tile = stem+"."+t+"."+ext, t
-			out = append(out, it)
+			it.uses = slices.DeleteFunc(slices.Clone(it.uses), func(s *material.Source) bool { return !s.Map.HasTile(t) })
+			if len(it.uses) > 0 && it.uses[0] == one[i].uses[0] {
+				out = append(out, it)
+			}
 		}
 	}
 	return out
@@ -277,7 +280,7 @@ func (m Material) Estimate(p Profile) Cost {
 }
 
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 3
+const Version = 4
 
 // Steps is how many files a handoff holds.
 func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }
@@ -393,10 +396,14 @@ func (m Material) describe(p Profile, items []item) ([]byte, error) {
 	if p.Gloss {
 		rough = "glossiness"
 	}
+	uv := "glTF: one repeat; MaterialX and USD: metres"
+	if !m.Size.Known() {
+		uv = "one repeat; the size is not known"
+	}
 	about := map[string]any{
 		"id": m.ID, "name": m.Name, "release": m.Number, "released": m.Released.UTC().Format(time.RFC3339), "notes": m.Notes,
 		"size_m": nil, "depth_m": nil, "tier": strings.ToLower(p.Tier.String()),
-		"conventions": map[string]string{"normal": p.Direction.String(), "roughness": rough, "height": "0 lowest, 1 highest, depth_m apart", "uv": "1 unit is 1 metre in the descriptions"},
+		"conventions": map[string]string{"normal": p.Direction.String(), "roughness": rough, "height": "0 lowest, 1 highest, depth_m apart", "uv": uv},
 		"categories":  m.Categories, "tags": m.Tags, "contact_class": m.Contact,
 		"licence": m.Licence, "author": m.Author, "rights": m.Rights, "station": m.Station, "captured": m.Captured, "maps": files,
 	}

@@ -514,3 +514,63 @@ func TestPlainFinish(t *testing.T) {
 		t.Errorf("%s", files["pewter.mtlx"])
 	}
 }
+
+// Names that other formats stumble over, a size that is not known, and a tile that one map lacks.
+func TestAwkwardMaterials(t *testing.T) {
+	m, _ := scanned(t, "slates_round", 64)
+	for _, slug := range []string{"maps", "surface", "relief"} {
+		m.Slug, m.Name = slug, "Slates --- round -"
+		files := written(t, m, Profile{Direction: normals.Up})
+		seen := map[string]bool{}
+		d := xml.NewDecoder(bytes.NewReader(files[slug+".mtlx"]))
+		for depth := 0; ; {
+			tok, err := d.Token()
+			if err == io.EOF {
+				break
+			}
+			if err != nil {
+				t.Fatalf("%s: MaterialX: %v", slug, err)
+			}
+			switch e := tok.(type) {
+			case xml.StartElement:
+				for _, a := range e.Attr {
+					if depth == 1 && a.Name.Local == "name" {
+						if seen[a.Value] {
+							t.Errorf("%s: two nodes are called %q", slug, a.Value)
+						}
+						seen[a.Value] = true
+					}
+				}
+				depth++
+			case xml.EndElement:
+				depth--
+			}
+		}
+	}
+	m.Slug, m.Size = "slates", scale.Size{}
+	files := written(t, m, Profile{Direction: normals.Up})
+	for _, name := range []string{"slates.mtlx", "slates.usda", "slates.gltf", "material.json"} {
+		if bytes.Contains(files[name], []byte("realworldimagesize")) || bytes.Contains(files[name], []byte("One repeat is")) || bytes.Contains(files[name], []byte("width_m")) {
+			t.Errorf("%s states a size that is not known", name)
+		}
+	}
+	if bytes.Count(files["slates.gltf"], []byte("occlusion-roughness-metallic.png")) != 1 {
+		t.Error("the packed map is listed more than once")
+	}
+	if u := files["slates.usda"]; !bytes.Contains(u, []byte("outputs:displacement.connect = </slates/material/surface.outputs:displacement>")) || !bytes.Contains(u, []byte("rel material:binding = </slates/material>")) {
+		t.Errorf("USD: the displacement or the quad is not bound:\n%s", u)
+	}
+
+	for _, s := range m.Sources {
+		s.Map.Tiles = []material.Tile{{UDIM: "1001", Blob: s.Map.Blob}, {UDIM: "1002", Blob: s.Map.Blob}}
+	}
+	m.Map(material.Occlusion).Tiles = m.Map(material.Occlusion).Tiles[:1]
+	m.Map(material.Opacity).Tiles = m.Map(material.Opacity).Tiles[:1]
+	files = written(t, m, Profile{Direction: normals.Up})
+	if files["maps/slates-occlusion.1002.png"] != nil || files["maps/slates-occlusion.1001.png"] == nil || files["maps/slates-base_color.1002.png"] == nil {
+		t.Error("a tile that is not there got another's pixels")
+	}
+	if cut := decoded(t, files["maps/slates-base_color-opacity.1002.png"]); cut.Components() == 4 && cut.Ints(3)[0] != 65535 {
+		t.Error("where the opacity has no tile the surface is clear")
+	}
+}

@@ -217,7 +217,7 @@ func (b *builder) roughness(m *material.Source, gloss bool) (*raster.Image, erro
 	if lo != 0 || hi != 1 {
 		p = filter.Map(p, func(v float32) float32 { return float32(lo) + v*float32(hi-lo) })
 	}
-	if n := b.m.find(material.Normal); n != nil {
+	if n := b.m.find(material.Normal); b.has(n) {
 		ni, err := b.load(n)
 		if err != nil {
 			return nil, err
@@ -237,6 +237,9 @@ func (b *builder) roughness(m *material.Source, gloss bool) (*raster.Image, erro
 	return b.done(im, p), nil
 }
 
+// has says whether a source has a picture for the tile in the making.
+func (b *builder) has(s *material.Source) bool { return s != nil && s.Map.HasTile(b.tile) }
+
 // packed is the map that glTF reads: occlusion in red, roughness in green,
 // metallic in blue.
 func (b *builder) packed(rough, metal, occ *material.Source) (*raster.Image, error) {
@@ -244,19 +247,19 @@ func (b *builder) packed(rough, metal, occ *material.Source) (*raster.Image, err
 	planes := [3]raster.Plane{}
 	for c, get := range []func() (*raster.Image, error){
 		func() (*raster.Image, error) {
-			if occ == nil {
+			if !b.has(occ) {
 				return nil, nil
 			}
 			return b.data(occ)
 		},
 		func() (*raster.Image, error) {
-			if rough == nil {
+			if !b.has(rough) {
 				return nil, nil
 			}
 			return b.roughness(rough, false)
 		},
 		func() (*raster.Image, error) {
-			if metal == nil {
+			if !b.has(metal) {
 				return nil, nil
 			}
 			return b.data(metal)
@@ -299,6 +302,9 @@ func (b *builder) cutout(base, opacity *material.Source) (*raster.Image, error) 
 	im, err := b.colour(base)
 	if err != nil {
 		return nil, err
+	}
+	if !b.has(opacity) {
+		return raster.FromPlanes(im.Plane(0), im.Plane(1), im.Plane(2), filter.Map(im.Plane(0), func(float32) float32 { return 1 })).Quantise(8), nil
 	}
 	a, err := b.data(opacity)
 	if err != nil {

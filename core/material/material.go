@@ -68,15 +68,22 @@ type Tile struct{ UDIM, File, Blob string }
 // without an error where there is no such picture.
 type Opener func(m *Map, udim string, n int) (*raster.Image, error)
 
-// Address is what the tile udim is opened by; a map without tiles has one for all.
+// Address is what the tile udim is opened by ("" for the map's own); a map without tiles
+// has one for all. It is empty for a tile that the map lacks.
 func (m *Map) Address(udim string) string {
+	if udim == "" || len(m.Tiles) == 0 {
+		return m.Blob
+	}
 	for _, t := range m.Tiles {
 		if t.UDIM == udim {
 			return t.Blob
 		}
 	}
-	return m.Blob
+	return ""
 }
+
+// HasTile says whether there is a picture for the tile udim.
+func (m *Map) HasTile(udim string) bool { return m.Address(udim) != "" }
 
 // Figures change what the sources give.
 type Figures struct {
