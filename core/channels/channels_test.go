@@ -55,6 +55,26 @@ func lookOf(c material.Channel) *Look {
 	return l
 }
 
+// A lone picture in colour is a base colour, whatever its name says; a lone normal map, a
+// lone grey map and one that a rule names are not.
+func TestLoneColours(t *testing.T) {
+	for _, name := range []string{"spec house", "glow worm", "rough stone", "chrome metal", "emissive", "oak_specular"} {
+		sets := Sort([]File{{name + ".png", lookOf(material.BaseColor)}})
+		if m := sets[0].Map(material.BaseColor); m == nil || m.Confidence < 0.9 {
+			t.Errorf("%s: %+v", name, sets[0].Maps)
+		}
+	}
+	if s := Sort([]File{{"x_normal.png", lookOf(material.Normal)}}); s[0].Map(material.Normal) == nil {
+		t.Errorf("%+v", s[0].Maps)
+	}
+	if s := Sort([]File{{"x_roughness.png", lookOf(material.Roughness)}}); s[0].Map(material.Roughness) == nil {
+		t.Errorf("%+v", s[0].Maps)
+	}
+	if s := Sort([]File{{"x_glw.png", lookOf(material.BaseColor)}}, Rule{Ending: "glw", Channel: material.Emissive}); s[0].Map(material.Emissive) == nil {
+		t.Errorf("a rule is passed over: %+v", s[0].Maps)
+	}
+}
+
 // Conventions as they are met in the wild, one set each: file name and channel.
 var conventions = []struct {
 	name  string // of the set that must come out

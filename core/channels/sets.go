@@ -450,6 +450,7 @@ func decide(group []entry) Set {
 			cmp.Compare(b.Facing, a.Facing))
 	})
 	s.lastOne(group, &found)
+	loneColour(found)
 	taken := map[string]Map{}
 	for _, m := range found {
 		k := string(m.Channel) + m.UDIM
@@ -533,6 +534,21 @@ func (s *Set) lastOne(group []entry, found *[]Map) {
 		s.Unassigned = nil
 		return
 	}
+}
+
+// loneColour takes a set's only map for its base colour if it is in colour, whatever words
+// its name has: a set has a base, and nobody sends a lone emissive or specular map. It goes
+// by the pixels, which a data map does not have.
+func loneColour(found []Map) {
+	if len(found) != 1 {
+		return
+	}
+	m := &found[0]
+	l := &m.Look
+	if m.Channel == material.BaseColor && m.Confidence >= 0.9 || m.Component != "rgb" || l.grey() || l.Spread < 0.03 || l.UnitLength > 0.6 || slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "rule" }) {
+		return
+	}
+	m.Verdict = Verdict{material.BaseColor, 0.93, []Reason{Because("peer", material.BaseColor, 0.7, "lone_colour"), Because("pixels", material.BaseColor, 0.35, "in_colour")}}
 }
 
 func (m Map) address() string { return Address(m.File, m.Look.Info.Layer) }

@@ -198,18 +198,7 @@ func (x *Index) FindParts(lightness raster.Plane, n int, skip func(id int64) boo
 		if id := x.entries[k.entry].id; id == gone || skip != nil && skip(id) {
 			continue
 		}
-		best, at := 0, vote{}
-		for _, a := range list {
-			c, sx, sy := 0, float32(0), float32(0)
-			for _, b := range list {
-				if d := max(abs(a.x-b.x), abs(a.y-b.y)); d <= 3 {
-					c, sx, sy = c+1, sx+b.x, sy+b.y
-				}
-			}
-			if c > best {
-				best, at = c, vote{sx / float32(c), sy / float32(c)}
-			}
-		}
+		best, at := agreement(list)
 		if best < votes {
 			continue
 		}
@@ -227,14 +216,48 @@ func (x *Index) FindParts(lightness raster.Plane, n int, skip func(id int64) boo
 		ew, eh := e.shape()
 		out = append(out, Part{e.id, int(k.quarters), float64(at.x) / ew, float64(at.y) / eh, w / ew, h / eh, best})
 	}
-	slices.SortFunc(out, func(a, b Part) int { return cmp.Or(cmp.Compare(b.Votes, a.Votes), cmp.Compare(a.ID, b.ID)) })
+	slices.SortFunc(out, func(a, b Part) int {
+		return cmp.Or(cmp.Compare(b.Votes, a.Votes), cmp.Compare(a.ID, b.ID), cmp.Compare(a.Quarters, b.Quarters), cmp.Compare(a.W, b.W))
+	})
 	// One answer a scan: neighbouring sizes find the same.
 	seen := map[int64]bool{}
 	out = slices.DeleteFunc(out, func(p Part) bool { was := seen[p.ID]; seen[p.ID] = true; return was })
 	return out[:min(n, len(out))]
 }
 
-func abs(v float32) float32 { return max(v, -v) }
+// agreement is the place on which most votes agree, within three samples or so, and how many
+// do. Votes are counted in cells, so that a surface that repeats, and casts thousands, costs
+// no more for each.
+func agreement(list []vote) (most int, at vote) {
+	const cell = 2
+	type sum struct {
+		n    int
+		x, y float32
+	}
+	type place struct{ x, y int32 }
+	of := func(v vote) place {
+		return place{int32(math.Floor(float64(v.x / cell))), int32(math.Floor(float64(v.y / cell)))}
+	}
+	cells := make(map[place]sum, len(list))
+	for _, v := range list {
+		c := cells[of(v)]
+		cells[of(v)] = sum{c.n + 1, c.x + v.x, c.y + v.y}
+	}
+	for _, v := range list { // in their order, so that the answer is always the same
+		p := of(v)
+		var all sum
+		for dy := int32(-1); dy <= 1; dy++ {
+			for dx := int32(-1); dx <= 1; dx++ {
+				c := cells[place{p.x + dx, p.y + dy}]
+				all = sum{all.n + c.n, all.x + c.x, all.y + c.y}
+			}
+		}
+		if all.n > most {
+			most, at = all.n, vote{all.x / float32(all.n), all.y / float32(all.n)}
+		}
+	}
+	return most, at
+}
 
 // marks finds marks by their bits: those that agree with what is asked for in all of
 // one of four groups of sixteen.
@@ -243,6 +266,27 @@ type marks struct {
 	at     [][2]uint8
 	entry  []int32
 	groups [4][][]int32 // by the sixteen bits
+	gone   int          // marks of entries that newer ones have replaced
+}
+
+// forget counts the marks of an entry as gone, and frees those that are once they are most.
+// left gives the entries that stay.
+func (m *marks) forget(entry int32, left func(entry int32) bool) {
+	for _, e := range m.entry {
+		if e == entry {
+			m.gone++
+		}
+	}
+	if m.gone < 4096 || m.gone < len(m.bits)/2 {
+		return
+	}
+	old := *m
+	*m = marks{}
+	for i, e := range old.entry {
+		if left(e) {
+			m.put(e, []Mark{{Bits: old.bits[i], X: old.at[i][0], Y: old.at[i][1]}})
+		}
+	}
 }
 
 func (m *marks) put(entry int32, list []Mark) {

@@ -3,6 +3,8 @@ package likeness_test
 import (
 	"math"
 	"math/rand/v2"
+	"runtime"
+	"slices"
 	"testing"
 	"time"
 
@@ -134,6 +136,42 @@ func TestPartsAreFoundAmongAHundredThousand(t *testing.T) {
 	if len(found) == 0 || found[0].ID != 77_777 {
 		t.Errorf("%+v", found)
 	}
+}
+
+// The same question has the same answer, a surface that repeats is no dearer than another,
+// and what is replaced again and again leaves nothing behind.
+func TestFindPartsIsSteady(t *testing.T) {
+	var x likeness.Index
+	grid := raster.NewPlane(512, 512) // every place of it looks like 255 others
+	for y := range 512 {
+		for x := range 512 {
+			grid.Row(y)[x] = float32((x%32)*(y%32)%29) / 29
+		}
+	}
+	for id := range int64(12) {
+		x.Put(id, likeness.Print{W: 512, H: 512, Marks: likeness.Marks(grid)})
+	}
+	first := x.FindParts(grid, 3, nil)
+	for range 5 {
+		if again := x.FindParts(grid, 3, nil); !slices.Equal(again, first) {
+			t.Fatalf("%+v, and then %+v", first, again)
+		}
+	}
+	var m1, m2 runtime.MemStats
+	marks := likeness.Marks(grid)
+	for i := range 4000 {
+		x.Put(7, likeness.Print{W: 512, H: 512, Marks: marks})
+		if i == 400 {
+			runtime.GC()
+			runtime.ReadMemStats(&m1)
+		}
+	}
+	runtime.GC()
+	runtime.ReadMemStats(&m2)
+	if grown := int64(m2.HeapAlloc) - int64(m1.HeapAlloc); grown > 4<<20 {
+		t.Errorf("3600 replaced prints left %d bytes", grown)
+	}
+	runtime.KeepAlive(&x)
 }
 
 func BenchmarkRegister(b *testing.B) {

@@ -185,6 +185,7 @@ func (x *Index) Put(id int64, p Print) {
 	e.print.Marks = nil
 	if i, there := x.at[id]; there {
 		x.entries[i] = entry{id: gone, even: true}
+		x.marks.forget(int32(i), func(e int32) bool { return x.entries[e].id != gone })
 	}
 	x.at[id] = len(x.entries)
 	x.marks.put(int32(len(x.entries)), p.Marks)

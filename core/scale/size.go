@@ -59,11 +59,13 @@ func plausible(s Size) bool {
 
 var (
 	twoSides = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)?\s*[x×]\s*(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)(?:[^a-z]|$)`)
+	perUnit  = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*(?:(px|pixels?|texels?)\s*(?:/|per|p|a)?\s*(mm|cm|m|in|inch|ft)|(dpi|ppi))(?:[^a-z0-9]|$)`)
 	oneSide  = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)(?:[^a-z0-9]|$)`)
 )
 
-// NameEvidence finds a size in a name: "180x120cm", "2m". One figure is taken
-// for the width of a map of w × h pixels, and the height follows from its ratio.
+// NameEvidence finds a size in a name: "180x120cm", "1.8m_x_1.2m", "6ft", "25 px/cm",
+// "300dpi". One length is taken for the width of a map of w × h pixels, and the height
+// follows from its ratio; 72 and 96 dpi are what programs write by themselves.
 func NameEvidence(name string, w, h int) (e Evidence, ok bool) {
 	length := func(figure, unit string) float64 {
 		m, err := ParseLength(figure + unit)
@@ -79,6 +81,18 @@ func NameEvidence(name string, w, h int) (e Evidence, ok bool) {
 		}
 		s := Size{length(m[1], first), length(m[3], m[4])}
 		return Evidence{Source: FromName, Size: s, Fact: fact.New("name")}, plausible(s)
+	}
+	if m := perUnit.FindStringSubmatch(strings.ReplaceAll(name, "_", " ")); m != nil && w > 0 {
+		unit := m[3]
+		if m[4] != "" || unit == "inch" {
+			unit = "in"
+		}
+		if inch := m[1]; m[4] == "" || inch != "72" && inch != "96" {
+			if per := length(m[1], "m") / length("1", unit); per > 0 {
+				s := Size{float64(w) / per, float64(h) / per}
+				return Evidence{Source: FromName, Size: s, Fact: fact.New("name_density", "density", per)}, plausible(s)
+			}
+		}
 	}
 	if m := oneSide.FindStringSubmatch(strings.ReplaceAll(name, "_", " ")); m != nil && w > 0 {
 		s := Size{W: length(m[1], m[2])}

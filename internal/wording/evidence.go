@@ -47,6 +47,8 @@ func Reason(r channels.Reason) string {
 		return "The file has the set's bare name, as base colour maps often do."
 	case "last_one":
 		return "Every other map of the set is something else, and the set lacks a base colour."
+	case "lone_colour":
+		return "It is the set's only map, and in colour; a set has a base colour."
 	case "slopes":
 		return fmt.Sprintf("Its slopes only fit together as %s.", direction(v.Text("direction")))
 	case "object_space":
@@ -118,6 +120,8 @@ func Evidence(e scale.Evidence) string {
 		return size + " by the name."
 	case "name_width":
 		return fmt.Sprintf("%s by the name, which gives the width.", size)
+	case "name_density":
+		return fmt.Sprintf("%s by the name, which gives %s px/m.", size, scale.Figure(v.Num("density")))
 	case "sidecar":
 		return size + " by the sidecar file."
 	case "line":
