@@ -148,21 +148,39 @@ func (f Field) Slopes(i int, d Direction) (p, q float32) {
 }
 
 // FromHeight derives Y+ normals from heights in metres with the given pitch
-// (metres a pixel on each axis), by central differences.
-func FromHeight(h raster.Plane, pitchX, pitchY float64) Field {
+// (metres a pixel on each axis), by central differences. wraps says for each axis whether
+// the map repeats; at an edge that does not the difference is one-sided.
+func FromHeight(h raster.Plane, pitchX, pitchY float64, wraps [2]bool) Field {
 	f := Field{raster.NewPlane(h.W, h.H), raster.NewPlane(h.W, h.H), raster.NewPlane(h.W, h.H)}
 	kx, ky := float32(1/(2*pitchX)), float32(1/(2*pitchY))
 	raster.Rows(h.H, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
-			row, above, below := h.Row(y), h.Row((y+h.H-1)%h.H), h.Row((y+1)%h.H)
+			up, down, spanY := beside(y, h.H, wraps[1])
+			row, above, below := h.Row(y), h.Row(up), h.Row(down)
 			for x := range row {
-				left, right := row[(x+h.W-1)%h.W], row[(x+1)%h.W]
+				left, right, spanX := beside(x, h.W, wraps[0])
 				i := y*h.W + x
-				f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i] = unit(-(right-left)*kx, (below[x]-above[x])*ky, 1)
+				f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i] = unit(-(row[right]-row[left])*kx*spanX, (below[x]-above[x])*ky*spanY, 1)
 			}
 		}
 	})
 	return f
+}
+
+// beside are the neighbours of sample i of n, and 2 over the samples between them.
+func beside(i, n int, wraps bool) (before, after int, span float32) {
+	before, after = i-1, i+1
+	switch {
+	case wraps:
+		return (before + n) % n, after % n, 1
+	case n == 1:
+		return 0, 0, 1
+	case i == 0:
+		return 0, 1, 2
+	case i == n-1:
+		return n - 2, n - 1, 2
+	}
+	return before, after, 1
 }
 
 // Depth works out how deep a height map of values 0..1 is, in metres, from the

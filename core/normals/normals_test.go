@@ -28,7 +28,7 @@ func stored(f Field) *raster.Image { return f.Image().Quantise(8) }
 
 func TestSlopesMatchTheSurface(t *testing.T) {
 	n := 256
-	f := FromHeight(hills(n, 0), 1.0/float64(n), 1.0/float64(n))
+	f := FromHeight(hills(n, 0), 1.0/float64(n), 1.0/float64(n), [2]bool{true, true})
 	for _, at := range [][2]int{{10, 20}, {100, 77}, {200, 251}} {
 		u, v := 2*math.Pi*float64(at[0])/float64(n), 2*math.Pi*float64(at[1])/float64(n)
 		wantP := 2 * math.Pi * (0.03*math.Cos(3*u+1)*math.Cos(2*v) + 0.028*math.Cos(7*u-5*v))
@@ -42,7 +42,7 @@ func TestSlopesMatchTheSurface(t *testing.T) {
 
 func TestGuessDirection(t *testing.T) {
 	for _, turn := range []float64{0, 0.3, math.Pi / 4, 1.2, math.Pi / 2, 2.5} {
-		f := FromHeight(hills(256, turn), 1.0/256, 1.0/256)
+		f := FromHeight(hills(256, turn), 1.0/256, 1.0/256, [2]bool{true, true})
 		if d, c := Guess(Read(stored(f), 512)); d != Up || c < 0.8 {
 			t.Errorf("turned %.2f: %v with %.2f, want y+", turn, d, c)
 		}
@@ -74,7 +74,7 @@ func TestGuessRefusesWhatHasNoDirection(t *testing.T) {
 
 func TestAgainstHeight(t *testing.T) {
 	h := hills(128, 0.4)
-	f := FromHeight(h, 1.0/128, 1.0/128)
+	f := FromHeight(h, 1.0/128, 1.0/128, [2]bool{true, true})
 	if d, c := AgainstHeight(f, h.Pix); d != Up || c < 0.99 {
 		t.Error(d, c)
 	}
@@ -93,7 +93,7 @@ func TestDepthIsFoundFromNormalsAndHeight(t *testing.T) {
 			v.Pix[i] = (m - lo) / (hi - lo)
 			h.Pix[i] = v.Pix[i] * float32(depth)
 		}
-		f := Read(FromHeight(h, 1.5/256, 0.75/256).Image().Quantise(16), 0)
+		f := Read(FromHeight(h, 1.5/256, 0.75/256, [2]bool{true, true}).Image().Quantise(16), 0)
 		got, trust := Depth(f, Up, v, 1.5/256, 0.75/256)
 		if math.Abs(got/depth-1) > 0.01 || trust < 0.99 {
 			t.Errorf("depth %v, trust %v; want %v", got, trust, depth)
@@ -102,7 +102,7 @@ func TestDepthIsFoundFromNormalsAndHeight(t *testing.T) {
 }
 
 func TestResampleRenormalisesAndTellsWhatWasLost(t *testing.T) {
-	f := FromHeight(hills(256, 0), 1.0/2560, 1.0/2560) // ten times as steep
+	f := FromHeight(hills(256, 0), 1.0/2560, 1.0/2560, [2]bool{true, true}) // ten times as steep
 	g, length := f.Resample(32, 32)
 	lost := 0.0
 	for i := range g.X.Pix {
@@ -138,8 +138,28 @@ func TestResampleRenormalisesAndTellsWhatWasLost(t *testing.T) {
 	}
 }
 
+// A ramp that does not tile has its own slope at the edges too: its far side is no cliff.
+func TestEdgesThatDoNotWrap(t *testing.T) {
+	h := raster.NewPlane(32, 24)
+	for y := range 24 {
+		for x := range 32 {
+			h.Row(y)[x] = 0.002*float32(x) + 0.001*float32(y)
+		}
+	}
+	f := FromHeight(h, 0.01, 0.01, [2]bool{false, false})
+	for i := range f.X.Pix {
+		p, q := f.Slopes(i, Up)
+		if math.Abs(float64(p)-0.2) > 1e-4 || math.Abs(float64(q)-0.1) > 1e-4 {
+			t.Fatalf("at %d, %d the slopes are %.3f and %.3f, want 0.2 and 0.1", i%32, i/32, p, q)
+		}
+	}
+	if p, _ := FromHeight(h, 0.01, 0.01, [2]bool{true, true}).Slopes(0, Up); p > 0 {
+		t.Error("a ramp that is said to tile has its cliff")
+	}
+}
+
 func ExampleGuess() {
-	f := FromHeight(hills(256, 0), 1.0/256, 1.0/256)
+	f := FromHeight(hills(256, 0), 1.0/256, 1.0/256, [2]bool{true, true})
 	d, _ := Guess(f)
 	fmt.Println(d)
 	f.Flip()

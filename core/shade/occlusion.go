@@ -10,8 +10,9 @@ import (
 // 0..1, cosine-weighted, from the horizon in sixteen directions (Bavoil & Sainz
 // 2008, without the tangent term). Heights and pitch (metres a pixel on each
 // axis) are in true proportion; reach is how far in metres a neighbour can
-// shade.
-func Occlusion(h raster.Plane, pitchX, pitchY, reach float64) raster.Plane {
+// shade. wraps says for each axis whether the map repeats: beyond an edge that does
+// not, nothing stands in the light.
+func Occlusion(h raster.Plane, pitchX, pitchY, reach float64, wraps [2]bool) raster.Plane {
 	const directions = 16
 	type offset struct {
 		dx, dy int
@@ -41,11 +42,18 @@ func Occlusion(h raster.Plane, pitchX, pitchY, reach float64) raster.Plane {
 			for _, ray := range rays {
 				clear(steep)
 				for _, o := range ray {
+					if !wraps[1] && uint(y+o.dy) >= uint(h.H) {
+						continue
+					}
 					row := h.Row(((y+o.dy)%h.H + h.H) % h.H)
 					// The row shifted by dx, in the two runs that do not wrap.
 					cut := ((o.dx % h.W) + h.W) % h.W
-					climb(steep[:h.W-cut], row[cut:], here[:h.W-cut], o.over)
-					climb(steep[h.W-cut:], row[:cut], here[h.W-cut:], o.over)
+					if wraps[0] || o.dx >= 0 {
+						climb(steep[:h.W-cut], row[cut:], here[:h.W-cut], o.over)
+					}
+					if wraps[0] || o.dx < 0 {
+						climb(steep[h.W-cut:], row[:cut], here[h.W-cut:], o.over)
+					}
 				}
 				for x, t := range steep {
 					// The horizon stands at atan(t); what is open of the cosine-weighted

@@ -122,7 +122,7 @@ func TestReliefIsLitFromTheUpperLeft(t *testing.T) {
 			bump.Row(y)[x] = float32(0.1 * math.Max(0, 1-d/24))
 		}
 	}
-	occ := shade.Occlusion(bump, 1.0/64, 1.0/64, 0.5)
+	occ := shade.Occlusion(bump, 1.0/64, 1.0/64, 0.5, [2]bool{true, true})
 	if occ.At(32, 32) < occ.At(32, 60) {
 		t.Error("the top of a cone sees less sky than the ground")
 	}
@@ -142,9 +142,26 @@ func TestOcclusionOfAPit(t *testing.T) {
 			}
 		}
 	}
-	got := float64(shade.Occlusion(pit, 1.0/n, 1.0/n, 2).At(n/2, n/2))
+	got := float64(shade.Occlusion(pit, 1.0/n, 1.0/n, 2, [2]bool{true, true}).At(n/2, n/2))
 	if want := r * r / (r*r + d*d); math.Abs(got-want) > 0.08 { // steps reach up to a sixth past a sheer edge
 		t.Errorf("the floor sees %.3f of the sky, want %.3f", got, want)
+	}
+}
+
+// A high right edge does not shade the left one of a map that does not tile.
+func TestOcclusionAtEdgesThatDoNotWrap(t *testing.T) {
+	h := raster.NewPlane(64, 64)
+	for y := range 64 {
+		for x := 60; x < 64; x++ {
+			h.Row(y)[x] = 0.2
+		}
+	}
+	wrapped, open := shade.Occlusion(h, 1.0/64, 1.0/64, 0.5, [2]bool{true, true}), shade.Occlusion(h, 1.0/64, 1.0/64, 0.5, [2]bool{false, true})
+	if open.At(0, 30) < 0.999 || wrapped.At(0, 30) > 0.8 {
+		t.Errorf("the left edge sees %.3f of the sky where it does not wrap, %.3f where it does", open.At(0, 30), wrapped.At(0, 30))
+	}
+	if d := open.At(57, 30) - wrapped.At(57, 30); d < -1e-6 || open.At(57, 30) > 0.8 {
+		t.Errorf("beside the step it is %.3f and %.3f", open.At(57, 30), wrapped.At(57, 30))
 	}
 }
 

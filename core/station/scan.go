@@ -81,8 +81,8 @@ func Take(m Material, o Options) *Scan {
 	}
 	s.Depth = float64(hi - lo)
 	pitchX, pitchY := m.Size.W/float64(w), m.Size.H/float64(h)
-	s.Normal = normals.FromHeight(s.Height, pitchX, pitchY)
-	s.Occlusion = shade.Occlusion(s.Height, pitchX, pitchY, max(s.Depth*6, 0.01))
+	s.Normal = normals.FromHeight(s.Height, pitchX, pitchY, [2]bool{true, true})
+	s.Occlusion = shade.Occlusion(s.Height, pitchX, pitchY, max(s.Depth*6, 0.01), [2]bool{true, true})
 	return s
 }
 

@@ -54,7 +54,7 @@ func normalFromHeight(st Step, now *Scan) (operation, error) {
 	a.did = fact.New("normals_made", "depth", depth)
 	a.make = from(material.Height, func(h *Sheet) *Sheet {
 		px, py := now.pitch(h.Size())
-		return &Sheet{Normal: normals.FromHeight(now.metres(h, depth), px, py), Bits: 16}
+		return &Sheet{Normal: normals.FromHeight(now.metres(h, depth), px, py, now.Tiles), Bits: 16}
 	})
 	return a, nil
 }
@@ -105,7 +105,7 @@ func occlusionFromHeight(st Step, now *Scan) (operation, error) {
 	a.did = fact.New("occlusion_made", "reach", reach)
 	a.make = from(material.Height, func(h *Sheet) *Sheet {
 		px, py := now.pitch(h.Size())
-		return &Sheet{Planes: []raster.Plane{shade.Occlusion(now.metres(h, now.Depth), px, py, reach)}, Bits: 16}
+		return &Sheet{Planes: []raster.Plane{shade.Occlusion(now.metres(h, now.Depth), px, py, reach, now.Tiles)}, Bits: 16}
 	})
 	return a, nil
 }
@@ -126,7 +126,7 @@ func normalFromPicture(st Step, now *Scan) (operation, error) {
 	if err != nil {
 		return operation{}, err
 	}
-	lo, hi := guess(s).Range()
+	lo, hi := guess(s, now.Tiles).Range()
 	if hi-lo < 1e-5 {
 		return operation{}, refuse("picture_flat")
 	}
@@ -135,21 +135,21 @@ func normalFromPicture(st Step, now *Scan) (operation, error) {
 	a.make = from(material.BaseColor, func(s *Sheet) *Sheet {
 		k := float32(depth) / (hi - lo)
 		px, py := now.pitch(s.Size())
-		return &Sheet{Normal: normals.FromHeight(filter.Map(guess(s), func(v float32) float32 { return v * k }), px, py), Bits: 16}
+		return &Sheet{Normal: normals.FromHeight(filter.Map(guess(s, now.Tiles), func(v float32) float32 { return v * k }), px, py, now.Tiles), Bits: 16}
 	})
 	return a, nil
 }
 
 // guess is a height by lightness, its bands from a tenth of the width down weighted by their width.
-func guess(s *Sheet) raster.Plane {
+func guess(s *Sheet, wraps [2]bool) raster.Plane {
 	l := grey(s)
 	out := raster.NewPlane(l.W, l.H)
-	wide := filter.Gaussian(l, float64(l.W)/20)
+	wide := filter.GaussianOn(l, float64(l.W)/20, wraps)
 	weight := float32(1)
 	for sigma := float64(l.W) / 40; sigma > float64(l.W)/2000; sigma /= 2 {
 		next := l
 		if sigma > 0.4 {
-			next = filter.Gaussian(l, sigma)
+			next = filter.GaussianOn(l, sigma, wraps)
 		}
 		for i := range out.Pix {
 			out.Pix[i] += weight * (next.Pix[i] - wide.Pix[i])
@@ -232,7 +232,7 @@ func unband(_ Step, now *Scan) (operation, error) {
 	}
 	if trust < 0.5 || depth <= 0 {
 		return one(now, material.Height, fact.New("bands_smoothed"), func(s *Sheet) *Sheet {
-			return within(between(s.Planes[0], step), s.Planes[0])
+			return within(between(s.Planes[0], step, now.Tiles), s.Planes[0])
 		}), nil
 	}
 	a := one(now, material.Height, fact.New("bands_by_normals"), nil)
@@ -254,7 +254,7 @@ func unband(_ Step, now *Scan) (operation, error) {
 			u.Pix[i] = t * k
 			rest.Pix[i] = v.Pix[i] - t*k
 		}
-		rest = filter.Gaussian(rest, normalsTell)
+		rest = filter.GaussianOn(rest, normalsTell, now.Tiles)
 		for i, r := range rest.Pix {
 			u.Pix[i] += r
 		}
@@ -270,19 +270,25 @@ const normalsTell = 12
 // between smooths a stepped plane. How widely it looks goes by how many steps there are
 // around a pixel: a gentle slope that takes many pixels a step wants a wide look, a steep
 // one none.
-func between(v raster.Plane, step float32) raster.Plane {
+func between(v raster.Plane, step float32, wraps [2]bool) raster.Plane {
 	u, steps := raster.NewPlane(v.W, v.H), raster.NewPlane(v.W, v.H)
 	copy(u.Pix, v.Pix)
 	raster.Rows(v.H, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
 			for x := range v.W {
-				here := v.At(x, y)
-				steps.Pix[y*v.W+x] = float32(math.Hypot(float64(v.At(x+1, y)-here), float64(v.At(x, y+1)-here))) / step
+				here, right, below := v.At(x, y), v.At(x+1, y), v.At(x, y+1)
+				if !wraps[0] && x == v.W-1 {
+					right = here
+				}
+				if !wraps[1] && y == v.H-1 {
+					below = here
+				}
+				steps.Pix[y*v.W+x] = float32(math.Hypot(float64(right-here), float64(below-here))) / step
 			}
 		}
 	})
 	for sigma := 0.8; sigma < float64(min(v.W, v.H))/16; sigma *= 1.4 {
-		wide, many := filter.Gaussian(v, sigma), filter.Gaussian(steps, sigma)
+		wide, many := filter.GaussianOn(v, sigma, wraps), filter.GaussianOn(steps, sigma, wraps)
 		raster.Rows(v.H, func(y0, y1 int) {
 			for i := y0 * v.W; i < y1*v.W; i++ {
 				// Steps within the look: up to one and a half it is taken, from two and a half on it is not.

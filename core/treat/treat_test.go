@@ -255,7 +255,7 @@ func TestBandsAreRemoved(t *testing.T) {
 			t.Errorf("%s: written with %d bits", slug, got.Bits)
 		}
 		px, py := 1/float64(s.W), 1/float64(s.H)
-		slope := func(p raster.Plane) raster.Plane { return normals.FromHeight(p, px, py).X }
+		slope := func(p raster.Plane) raster.Plane { return normals.FromHeight(p, px, py, [2]bool{true, true}).X }
 		was, is := rms(slope(banded), slope(truth)), rms(slope(got.Planes[0]), slope(truth))
 		t.Logf("%s: height off by %.5f, was %.5f; slopes off by %.4f, were %.4f", slug, rms(got.Planes[0], truth), rms(banded, truth), is, was)
 		if is > was*0.35 || rms(got.Planes[0], truth) > rms(banded, truth)*0.6 {

@@ -119,6 +119,44 @@ func Gaussian(p raster.Plane, sigma float64) raster.Plane {
 	return out
 }
 
+// GaussianOn is Gaussian where wraps says for each axis whether the plane repeats: beyond an
+// edge of one that does not lies its mirror image.
+func GaussianOn(p raster.Plane, sigma float64, wraps [2]bool) raster.Plane {
+	if wraps[0] && wraps[1] {
+		return Gaussian(p, sigma)
+	}
+	pad := [2]int{}
+	for k, n := range []int{p.W, p.H} {
+		if !wraps[k] {
+			pad[k] = min(n, int(math.Ceil(3*sigma))+1)
+		}
+	}
+	mirror := func(i, n int) int {
+		if i < 0 {
+			i = -1 - i
+		}
+		if i >= n {
+			i = 2*n - 1 - i
+		}
+		return min(max(i, 0), n-1)
+	}
+	wide := raster.NewPlane(p.W+2*pad[0], p.H+2*pad[1])
+	raster.Rows(wide.H, func(y0, y1 int) {
+		for y := y0; y < y1; y++ {
+			src, dst := p.Row(mirror(y-pad[1], p.H)), wide.Row(y)
+			for x := range dst {
+				dst[x] = src[mirror(x-pad[0], p.W)]
+			}
+		}
+	})
+	wide = Gaussian(wide, sigma)
+	out := raster.NewPlane(p.W, p.H)
+	for y := range p.H {
+		copy(out.Row(y), wide.Row(y + pad[1])[pad[0]:])
+	}
+	return out
+}
+
 // GaussianInside blurs by a Gaussian of a few pixels; beyond an edge the edge goes on.
 func GaussianInside(p raster.Plane, sigma float64) raster.Plane {
 	r := int(math.Ceil(2.5 * sigma))

@@ -75,6 +75,21 @@ func TestGaussiansHaveTheirWidth(t *testing.T) {
 	}
 }
 
+// Where an axis does not wrap, what stands at one edge does not bleed over the other.
+func TestGaussianOn(t *testing.T) {
+	p := raster.NewPlane(40, 30)
+	for y := range 30 {
+		p.Row(y)[39] = 1
+	}
+	both, across := filter.GaussianOn(p, 3, [2]bool{true, true}), filter.GaussianOn(p, 3, [2]bool{false, true})
+	if both.At(0, 5) < 0.05 || across.At(0, 5) > 1e-6 || across.At(39, 5) < both.At(39, 5) {
+		t.Errorf("%v and %v at the left edge", both.At(0, 5), across.At(0, 5))
+	}
+	if math.Abs(across.Mean()-p.Mean()) > 1e-4 {
+		t.Errorf("the mean %v became %v", p.Mean(), across.Mean())
+	}
+}
+
 func TestSteepness(t *testing.T) {
 	p := raster.NewPlane(20, 10)
 	for i := range p.Pix {
