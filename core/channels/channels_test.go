@@ -75,6 +75,26 @@ func TestLoneColours(t *testing.T) {
 	}
 }
 
+// Eight bits are seen in sixteen however they were put there.
+func TestTrueBits(t *testing.T) {
+	for name, put := range map[string]func(v uint16) uint16{
+		"spread": func(v uint16) uint16 { return v * 257 }, "moved up": func(v uint16) uint16 { return v << 8 }, "left low": func(v uint16) uint16 { return v },
+		"": func(v uint16) uint16 { return v*257 + v%3 },
+	} {
+		im := raster.New(16, 16, 1, 16)
+		for i := range im.Ints(0) {
+			im.Ints(0)[i] = put(uint16(i))
+		}
+		want := 8
+		if name == "" {
+			want = 16
+		}
+		if got := trueBits(im); got != want {
+			t.Errorf("%s: %d bits", name, got)
+		}
+	}
+}
+
 // Conventions as they are met in the wild, one set each: file name and channel.
 var conventions = []struct {
 	name  string // of the set that must come out

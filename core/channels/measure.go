@@ -192,15 +192,18 @@ func thumb(p raster.Plane) []byte {
 	return out
 }
 
-// trueBits looks whether 16-bit samples are spread 8-bit ones.
+// trueBits looks whether 16-bit samples are 8-bit ones: spread over the range (×257), moved
+// up (×256), or left in the lowest 256 values.
 func trueBits(im *raster.Image) int {
+	spread, moved, low := true, true, true
 	for c := range im.Planes {
 		p, ok := im.Planes[c].(raster.Ints)
 		if !ok || im.Bits <= 8 {
 			return im.Bits
 		}
 		for _, v := range p {
-			if v>>8 != v&255 {
+			spread, moved, low = spread && v>>8 == v&255, moved && v&255 == 0, low && v < 256
+			if !spread && !moved && !low {
 				return im.Bits
 			}
 		}

@@ -218,13 +218,15 @@ func (f *File) probe() error {
 	return probeConfig(data, in, bmp.DecodeConfig)
 }
 
-// plausible drops a resolution or gamma that is no positive finite figure.
+// plausible drops a resolution or gamma that is no positive finite figure, and resolutions
+// that programs write by themselves.
 func (in *Info) plausible() {
 	for _, v := range []*float64{&in.Density[0], &in.Density[1], &in.Gamma} {
 		if !(*v >= 0 && *v <= 1e12) {
 			*v = 0
 		}
 	}
+	dropDefaultDensity(in)
 }
 
 func probeConfig(data []byte, in *Info, config func(io.Reader) (image.Config, error)) error {

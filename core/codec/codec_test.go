@@ -223,6 +223,20 @@ func TestJPEGDensity(t *testing.T) {
 	}
 }
 
+// 72 and 96 pixels an inch are what programs write by themselves: no evidence in any format.
+func TestDefaultDensityIsNoEvidence(t *testing.T) {
+	for dpi, kept := range map[float64]bool{72: false, 96: false, 300: true, 71: true} {
+		var b bytes.Buffer
+		perMetre := math.Round(dpi / 0.0254)
+		if err := EncodePNG(&b, raster.New(16, 16, 1, 8), PNGOptions{Density: [2]float64{perMetre, perMetre}}); err != nil {
+			t.Fatal(err)
+		}
+		if in, err := Probe(b.Bytes()); err != nil || (in.Density[0] > 0) != kept {
+			t.Errorf("%v dpi: %v, %v", dpi, in.Density, err)
+		}
+	}
+}
+
 func TestRefusals(t *testing.T) {
 	whole := rawPNG(64, 64, 8, 0, make([]byte, 64*65))
 	var format FormatError

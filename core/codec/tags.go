@@ -45,7 +45,6 @@ func probeJPEG(data []byte, in *Info) error {
 		}
 		p = p[2+n:]
 	}
-	dropDefaultDensity(in)
 	return nil
 }
 
@@ -68,7 +67,6 @@ func probeTIFF(data []byte, in *Info) (tiff.Header, error) {
 	if t.ICC != nil {
 		in.Profile = iccName(t.ICC)
 	}
-	dropDefaultDensity(in)
 	return t, nil
 }
 
