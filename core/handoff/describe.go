@@ -41,6 +41,26 @@ func (m Material) normalFile(p Profile) string {
 	return m.file(p, "normal")
 }
 
+// baseFile is the base colour that MaterialX and USD read, and its colour space: of a
+// spec-gloss material the converted one, which is always PNG.
+func (m Material) baseFile(p Profile, space, png string) (file, in string) {
+	if base, _ := m.specGloss(); base != nil {
+		return m.file(Profile{}, metalRough+"-base_color"), png
+	}
+	return m.file(p, "base_color"), space
+}
+
+// metallicFile is the metallic map that they read; "" if there is none.
+func (m Material) metallicFile(p Profile) string {
+	if base, _ := m.specGloss(); base != nil {
+		return m.file(Profile{}, metalRough+"-metallic")
+	}
+	if m.find(material.Metallic) != nil {
+		return m.file(p, "metallic")
+	}
+	return ""
+}
+
 // colourSpace of a colour map's samples, in MaterialX's and in USD's words.
 func (p Profile) colourSpace() (materialX, usd string) {
 	if p.EXR {
@@ -66,10 +86,13 @@ func (m Material) gltf(p Profile) []byte {
 	}
 	pbr := object{}
 	mat := object{"name": m.Name, "pbrMetallicRoughness": pbr}
+	converted, _ := m.specGloss()
 	switch base, op := m.find(material.BaseColor), m.find(material.Opacity); {
 	case base != nil && op != nil:
 		pbr["baseColorTexture"] = texture(m.png("base_color-opacity"))
 		mat["alphaMode"], mat["alphaCutoff"], mat["doubleSided"] = "MASK", 0.5, true
+	case base != nil && converted != nil:
+		pbr["baseColorTexture"] = texture(m.png(metalRough + "-base_color"))
 	case base != nil:
 		pbr["baseColorTexture"] = texture(m.png("base_color"))
 	}
@@ -90,7 +113,7 @@ func (m Material) gltf(p Profile) []byte {
 	pbr["metallicFactor"] = 0.0
 	if rough != nil || metal != nil {
 		pbr["metallicRoughnessTexture"] = texture(m.png("occlusion-roughness-metallic"))
-		if metal != nil {
+		if metal != nil || converted != nil {
 			pbr["metallicFactor"] = 1.0
 		}
 	}
@@ -197,7 +220,8 @@ func (m Material) materialX(p Profile) []byte {
 		fmt.Fprintf(&inputs, "    <input name=%q type=%q nodegraph=\"maps\" output=%q />\n", input, kind, output)
 	}
 	if m.find(material.BaseColor) != nil {
-		image("base_color", "color3", m.file(p, "base_color"), space)
+		file, space := m.baseFile(p, space, "srgb_texture")
+		image("base_color", "color3", file, space)
 		out("base_color_out", "color3", "base_color")
 		connect("base_color", "color3", "base_color_out")
 	}
@@ -214,8 +238,8 @@ func (m Material) materialX(p Profile) []byte {
 		out("roughness_out", "float", "roughness")
 		connect("specular_roughness", "float", "roughness_out")
 	}
-	if m.find(material.Metallic) != nil {
-		image("metallic", "float", m.file(p, "metallic"), "")
+	if file := m.metallicFile(p); file != "" {
+		image("metallic", "float", file, "")
 		out("metallic_out", "float", "metallic")
 		connect("metalness", "float", "metallic_out")
 	}
@@ -326,7 +350,8 @@ def Shader "%s"
 		}
 	}
 	if m.find(material.BaseColor) != nil {
-		texture("base_color", m.file(p, "base_color"), space, "rgb", "color3f", "diffuseColor", "")
+		file, space := m.baseFile(p, space, "sRGB")
+		texture("base_color", file, space, "rgb", "color3f", "diffuseColor", "")
 	}
 	if m.rough() != nil {
 		extra, file := "", m.file(p, "roughness")
@@ -335,8 +360,8 @@ def Shader "%s"
 		}
 		texture("roughness", file, "raw", "r", "float", "roughness", extra)
 	}
-	if m.find(material.Metallic) != nil {
-		texture("metallic", m.file(p, "metallic"), "raw", "r", "float", "metallic", "")
+	if file := m.metallicFile(p); file != "" {
+		texture("metallic", file, "raw", "r", "float", "metallic", "")
 	}
 	if m.find(material.Normal) != nil {
 		texture("normal", m.normalFile(p), "raw", "rgb", "normal3f", "normal", "    float4 inputs:scale = (2, 2, 2, 1)\n    float4 inputs:bias = (-1, -1, -1, 0)\n")

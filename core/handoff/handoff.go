@@ -222,15 +222,38 @@ func (m Material) planOne(p Profile) []item {
 		}
 	}
 	rough, metal, occ := m.rough(), m.find(material.Metallic), m.find(material.Occlusion)
+	// The descriptions know metal-rough only.
+	if base, spec := m.specGloss(); base != nil {
+		add(metalRough+"-base_color", base, 3, true, 0, material.None, func(b *builder) (*raster.Image, error) { return b.convertedColour(base, spec) })
+		out[len(out)-1].uses = present(base, spec)
+		add(metalRough+"-metallic", base, 1, false, 0, material.None, func(b *builder) (*raster.Image, error) { return b.convertedMetallic(base, spec) })
+		out[len(out)-1].uses = present(base, spec)
+	}
 	if first := firstOf(rough, metal, occ); first != nil {
 		add("occlusion-roughness-metallic", first, 3, false, 0, material.None, func(b *builder) (*raster.Image, error) { return b.packed(rough, metal, occ) })
-		out[len(out)-1].bits, out[len(out)-1].uses = 8, present(rough, metal, occ, m.find(material.Normal))
+		out[len(out)-1].bits, out[len(out)-1].uses = 8, append(present(rough, metal, occ, m.find(material.Normal)), present(m.specGloss())...)
 	}
 	if base, op := m.find(material.BaseColor), m.find(material.Opacity); base != nil && op != nil {
 		add("base_color-opacity", base, 4, true, 0, material.None, func(b *builder) (*raster.Image, error) { return b.cutout(base, op) })
 		out[len(out)-1].bits, out[len(out)-1].uses = 8, present(base, op)
+		if _, spec := m.specGloss(); spec != nil {
+			out[len(out)-1].uses = present(base, op, spec)
+		}
 	}
 	return out
+}
+
+// metalRough begins the names of maps that were converted from spec-gloss.
+const metalRough = "metal_rough"
+
+// specGloss are the diffuse and specular maps of a material of the spec-gloss workflow; nil
+// for others.
+func (m Material) specGloss() (base, spec *material.Source) {
+	base, spec = m.find(material.BaseColor), m.find(material.Specular)
+	if m.Workflow() != "spec_gloss" || base == nil || spec == nil {
+		return nil, nil
+	}
+	return base, spec
 }
 
 func (m Material) rough() *material.Source {
@@ -280,7 +303,7 @@ func (m Material) Estimate(p Profile) Cost {
 }
 
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 4
+const Version = 5
 
 // Steps is how many files a handoff holds.
 func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }

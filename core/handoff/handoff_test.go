@@ -488,6 +488,36 @@ func TestConstantsAndFigures(t *testing.T) {
 	}
 }
 
+// Metals of the spec-gloss workflow do not turn black in descriptions that know metal-rough only.
+func TestSpecGlossIsConverted(t *testing.T) {
+	m, images := scanned(t, "slates_round", 64)
+	gold := raster.New(images[material.BaseColor].W, images[material.BaseColor].H, 3, 8)
+	for i := range gold.Ints(0) {
+		gold.Ints(0)[i], gold.Ints(1)[i], gold.Ints(2)[i] = 255*257, 226*257, 155*257
+	}
+	images[material.Specular], images[material.Glossiness] = gold, images[material.Roughness]
+	images[material.BaseColor] = raster.New(gold.W, gold.H, 3, 8)
+	m.Sources = nil
+	for _, c := range []material.Channel{material.BaseColor, material.Specular, material.Glossiness} {
+		m.Put(material.Source{Channel: c, Map: &material.Map{Blob: string(c), Component: "rgb", Width: gold.W, Height: gold.H, Bits: 8}})
+	}
+	for _, p := range []Profile{{Direction: normals.Up}, {Direction: normals.Up, EXR: true}} {
+		files := written(t, m, p)
+		base, packed := decoded(t, files["maps/slates_round-metal_rough-base_color.png"]), decoded(t, files["maps/slates_round-occlusion-roughness-metallic.png"])
+		if r, g, b := base.Ints(0)[9]/257, base.Ints(1)[9]/257, base.Ints(2)[9]/257; r < 253 || g < 223 || g > 229 || b < 150 || b > 160 {
+			t.Errorf("gold became %d %d %d", r, g, b)
+		}
+		if packed.Ints(2)[9] < 65000 {
+			t.Errorf("gold has a metallic of %d", packed.Ints(2)[9])
+		}
+		for _, doc := range []string{"slates_round.gltf", "slates_round.mtlx", "slates_round.usda"} {
+			if !bytes.Contains(files[doc], []byte("maps/slates_round-metal_rough-base_color.png")) {
+				t.Errorf("%s names the diffuse map", doc)
+			}
+		}
+	}
+}
+
 // A plain finish, a material without maps, is handed out as its descriptions alone.
 func TestPlainFinish(t *testing.T) {
 	m := Material{Material: material.New(scale.Size{W: 1, H: 1}), ID: "1", Slug: "pewter", Name: "Pewter", Number: 1, Released: time.Unix(1_790_000_000, 0)}

@@ -127,8 +127,13 @@ func (b *builder) colour(m *material.Source) (*raster.Image, error) {
 	if b.asIs(im, w) && tint == [3]float64{1, 1, 1} {
 		return first(im, 3), nil
 	}
-	var out []raster.Plane
-	for c := range 3 {
+	return b.encoded(im, b.light(im, w, h, tint)), nil
+}
+
+// light is a colour picture in linear light at w × h, times factors. A float source's samples
+// may be shared.
+func (b *builder) light(im *raster.Image, w, h int, tint [3]float64) (out [3]raster.Plane) {
+	for c := range out {
 		p := im.Plane(min(c, im.Components()-1))
 		if !im.Float() {
 			filter.Apply(p, b.t.Linear)
@@ -137,12 +142,60 @@ func (b *builder) colour(m *material.Source) (*raster.Image, error) {
 		if k := float32(tint[c]); k != 1 {
 			p = filter.Map(p, func(v float32) float32 { return v * k })
 		}
-		if !b.exr {
-			p = filter.Map(p, b.t.Encode) // a float source's samples may be shared
-		}
-		out = append(out, p)
+		out[c] = p
 	}
-	return b.done(im, out...), nil
+	return out
+}
+
+// encoded gives linear light the form of what is written for a source.
+func (b *builder) encoded(from *raster.Image, rgb [3]raster.Plane) *raster.Image {
+	if !b.exr {
+		for c, p := range rgb {
+			rgb[c] = filter.Map(p, b.t.Encode)
+		}
+	}
+	return b.done(from, rgb[:]...)
+}
+
+// converted is a spec-gloss material as metal-rough: base colour in linear light, and
+// metallic, at the size of the diffuse map.
+func (b *builder) converted(base, spec *material.Source) (from *raster.Image, rgb [3]raster.Plane, metal raster.Plane, err error) {
+	if from, err = b.load(base); err != nil {
+		return from, rgb, metal, err
+	}
+	s, err := b.load(spec)
+	if err != nil {
+		return from, rgb, metal, err
+	}
+	w, h := b.p.Tier.Size(from.W, from.H)
+	diffuse, specular := b.light(from, w, h, b.m.Figures.Tint), b.light(s, w, h, [3]float64{1, 1, 1})
+	metal = raster.NewPlane(w, h)
+	for c := range rgb {
+		rgb[c] = raster.NewPlane(w, h)
+	}
+	raster.Rows(h, func(y0, y1 int) {
+		for i := y0 * w; i < y1*w; i++ {
+			v, k := material.MetalRough([3]float32{diffuse[0].Pix[i], diffuse[1].Pix[i], diffuse[2].Pix[i]}, [3]float32{specular[0].Pix[i], specular[1].Pix[i], specular[2].Pix[i]})
+			rgb[0].Pix[i], rgb[1].Pix[i], rgb[2].Pix[i], metal.Pix[i] = v[0], v[1], v[2], k
+		}
+	})
+	return from, rgb, metal, nil
+}
+
+func (b *builder) convertedColour(base, spec *material.Source) (*raster.Image, error) {
+	from, rgb, _, err := b.converted(base, spec)
+	if err != nil {
+		return nil, err
+	}
+	return b.encoded(from, rgb), nil
+}
+
+func (b *builder) convertedMetallic(base, spec *material.Source) (*raster.Image, error) {
+	from, _, metal, err := b.converted(base, spec)
+	if err != nil {
+		return nil, err
+	}
+	return b.done(from, metal), nil
 }
 
 func (b *builder) data(m *material.Source) (*raster.Image, error) {
@@ -259,6 +312,9 @@ func (b *builder) packed(rough, metal, occ *material.Source) (*raster.Image, err
 			return b.roughness(rough, false)
 		},
 		func() (*raster.Image, error) {
+			if base, spec := b.m.specGloss(); b.has(base) && b.has(spec) {
+				return b.convertedMetallic(base, spec)
+			}
 			if !b.has(metal) {
 				return nil, nil
 			}
@@ -299,7 +355,11 @@ func (b *builder) packed(rough, metal, occ *material.Source) (*raster.Image, err
 
 // cutout is the base colour with the opacity in its alpha, as glTF reads it.
 func (b *builder) cutout(base, opacity *material.Source) (*raster.Image, error) {
-	im, err := b.colour(base)
+	get := func() (*raster.Image, error) { return b.colour(base) }
+	if diffuse, spec := b.m.specGloss(); b.has(diffuse) && b.has(spec) {
+		get = func() (*raster.Image, error) { return b.convertedColour(diffuse, spec) }
+	}
+	im, err := get()
 	if err != nil {
 		return nil, err
 	}

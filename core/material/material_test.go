@@ -145,6 +145,45 @@ func TestWorkflowAndExtent(t *testing.T) {
 	}
 }
 
+// Known surfaces come out as what they are: gold a metal of its colour, plaster none.
+func TestMetalRough(t *testing.T) {
+	for name, c := range map[string]struct {
+		diffuse, specular, base [3]float32
+		metallic                float32
+	}{
+		"gold":    {[3]float32{0, 0, 0}, [3]float32{1, 0.77, 0.34}, [3]float32{1, 0.77, 0.34}, 1},
+		"plaster": {[3]float32{0.5, 0.4, 0.3}, [3]float32{0.04, 0.04, 0.04}, [3]float32{0.5, 0.4, 0.3}, 0},
+		"soot":    {[3]float32{0.02, 0.02, 0.02}, [3]float32{0.02, 0.02, 0.02}, [3]float32{0.0204, 0.0204, 0.0204}, 0},
+	} {
+		base, metallic := material.MetalRough(c.diffuse, c.specular)
+		if math.Abs(float64(metallic-c.metallic)) > 0.02 {
+			t.Errorf("%s has a metallic of %.3f", name, metallic)
+		}
+		for k := range base {
+			if math.Abs(float64(base[k]-c.base[k])) > 0.02 {
+				t.Errorf("%s: component %d is %.3f, want %.3f", name, k, base[k], c.base[k])
+			}
+		}
+	}
+	// What metal-rough gives and back: mixtures keep their light.
+	for m := float32(0); m <= 1; m += 0.25 {
+		want := [3]float32{0.6, 0.5, 0.4}
+		var diffuse, specular [3]float32
+		most := float32(0)
+		for k, v := range want {
+			specular[k] = 0.04 + (v-0.04)*m
+			most = max(most, specular[k])
+		}
+		for k, v := range want {
+			diffuse[k] = v * (1 - 0.04) * (1 - m) / (1 - most)
+		}
+		base, metallic := material.MetalRough(diffuse, specular)
+		if math.Abs(float64(metallic-m)) > 0.12 || math.Abs(float64(base[0]-want[0])) > 0.08 {
+			t.Errorf("a metallic of %.2f became %.2f, the colour %.2f", m, metallic, base[0])
+		}
+	}
+}
+
 func ExampleResolve() {
 	slate := material.New(scale.Size{W: 1.8, H: 1.2})
 	slate.Put(material.Constant(material.BaseColor, 0.08, 0.08, 0.09))
