@@ -195,7 +195,8 @@ test("what she takes is what was scanned", async ({ page }) => {
     }
     const gltf = file(z, ".gltf");
     const report = await validator.validateBytes(gltf, { externalResourceFunction: async (/** @type {string} */ uri) => z.files[`${folder}/${uri}`] });
-    expect(report.issues.messages.filter((/** @type {any} */ m) => m.severity < 2)).toEqual([]);
+    // The quad leaves its tangents to the reader: they follow from its UVs.
+    expect(report.issues.messages.filter((/** @type {any} */ m) => m.severity < 2 && m.code !== "MESH_PRIMITIVE_GENERATED_TANGENT_SPACE")).toEqual([]);
     expect(report.info.extensionsUsed ?? []).toEqual([]);
   }
 
