@@ -255,7 +255,7 @@ func (l Look) Components() (n int) {
 func judgeAlpha(n Name, of material.Channel, l Look) Verdict {
 	c := len(l.Mean) - 1
 	if _, w, ok := n.withAlpha(); ok {
-		ch := claims[w].channel
+		ch, _ := claimOf(w)
 		return Verdict{ch, 0.92, []Reason{Because("name", ch, 0.8, "name_alpha", "word", w)}}
 	}
 	bimodal := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6))

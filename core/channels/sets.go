@@ -171,6 +171,8 @@ func Sort(files []File, rules ...Rule) []Set {
 	readFronts(pictures)
 	returnWords(pictures)
 	readBare(pictures)
+	readVariants(pictures)
+	readNumbers(pictures)
 
 	groups, order := map[string][]entry{}, []string{}
 	for _, e := range pictures {
@@ -180,7 +182,7 @@ func Sort(files []File, rules ...Rule) []Set {
 		}
 		groups[k] = append(groups[k], e)
 	}
-	order = joinStray(groups, joinSplit(groups, order))
+	order = splitCases(groups, joinStray(groups, joinSplit(groups, order)))
 
 	var sets []Set
 	for _, k := range order {
@@ -339,6 +341,59 @@ func readBare(pictures []entry) {
 	}
 }
 
+// readVariants reads a single letter that could stand for a base colour as the name's where
+// the stem has a picture of its own: beside "wall", "wall-a" and "wall-c" are further walls.
+func readVariants(pictures []entry) {
+	bare := map[string]bool{}
+	for _, e := range pictures {
+		if !says(e.name.words) && !e.Look.grey() {
+			bare[e.name.Dir+"\x00"+e.key()] = true
+		}
+	}
+	for i := range pictures {
+		e := &pictures[i]
+		c, _, text := e.name.claim()
+		if c == material.BaseColor && len(text) == 1 && !e.name.settled && bare[e.name.Dir+"\x00"+e.key()] {
+			e.name = e.name.asBare()
+		}
+	}
+}
+
+// readNumbers takes pictures of one folder that are named by numbers alone for one set, named
+// after the folder, if they can be one by their pixels: one colour beside normals or grey.
+func readNumbers(pictures []entry) {
+	folders := map[string][]int{}
+	for i, e := range pictures {
+		number := len(e.name.all) > 0
+		for _, w := range e.name.all {
+			number = number && strings.Trim(w.text, "0123456789") == ""
+		}
+		if number && e.name.UDIM == "" {
+			folders[e.name.Dir] = append(folders[e.name.Dir], i)
+		}
+	}
+	for _, list := range folders {
+		colours, others, normals := 0, 0, 0
+		for _, i := range list {
+			switch l := pictures[i].Look; {
+			case l.UnitLength > 0.9:
+				normals++
+			case l.grey():
+				others++
+			default:
+				colours++
+			}
+		}
+		if colours != 1 || normals > 1 || normals+others == 0 || len(list) > 12 {
+			continue
+		}
+		for _, i := range list {
+			n := &pictures[i].name
+			n.Own, n.kept = nil, nil
+		}
+	}
+}
+
 // joinSplit joins groups of one name in different folders whose channels do not
 // overlap: a set split over folders.
 func joinSplit(groups map[string][]entry, order []string) []string {
@@ -383,7 +438,7 @@ next:
 	for _, k := range order {
 		if g := groups[k]; len(g) == 1 && !says(g[0].name.words) {
 			for _, to := range order {
-				if to != k && len(groups[to]) > 1 && strings.HasPrefix(k, to+"_") {
+				if to != k && len(groups[to]) > 1 && strings.HasPrefix(k, to+"_") && !(g[0].Look.looksBase() && hasBase(groups[to])) {
 					groups[to] = append(groups[to], g...)
 					continue next
 				}
@@ -392,6 +447,19 @@ next:
 		out = append(out, k)
 	}
 	return out
+}
+
+// looksBase says whether a picture can only be a base colour by its pixels.
+func (l Look) looksBase() bool {
+	return !l.grey() && l.Spread > 0.03 && l.UnitLength < 0.6 && l.Likeness > 0.5 // of packed maps the components have little in common
+}
+
+// hasBase says whether a group has a base colour: by a name, or by a picture of its bare name.
+func hasBase(group []entry) bool {
+	return slices.ContainsFunc(group, func(e entry) bool {
+		c, _, _ := e.name.claim()
+		return c == material.BaseColor || !says(e.name.words) && e.Look.looksBase()
+	})
 }
 
 // decide settles who is which channel within one set.
@@ -451,6 +519,7 @@ func decide(group []entry) Set {
 	})
 	s.lastOne(group, &found)
 	loneColour(found)
+	freeChannels(group, found)
 	taken := map[string]Map{}
 	for _, m := range found {
 		k := string(m.Channel) + m.UDIM
@@ -519,21 +588,110 @@ func (s *Set) keepAll(group []entry) {
 	}
 }
 
-// lastOne takes the one picture that nothing was said of for the base colour that
-// the set lacks.
+// lastOne takes the one picture whose name is the set's alone for the base colour that the
+// set lacks, in grey too: snow and asphalt are. It is sure of it beside maps that are sure.
 func (s *Set) lastOne(group []entry, found *[]Map) {
-	if len(s.Unassigned) != 1 || len(*found) < 2 || slices.ContainsFunc(*found, func(m Map) bool { return m.Channel == material.BaseColor }) {
+	if len(s.Unassigned) != 1 || len(*found) < 1 || slices.ContainsFunc(*found, func(m Map) bool { return m.Channel == material.BaseColor }) {
 		return
 	}
+	sure := 0
+	for _, m := range *found {
+		if m.Confidence >= 0.85 {
+			sure++
+		}
+	}
 	for _, e := range group {
-		if e.address() != s.Unassigned[0] || says(e.name.words) || e.Look.Info.Components < 3 || e.Look.UnitLength > 0.8 {
+		if e.address() != s.Unassigned[0] || says(e.name.words) || e.Look.UnitLength > 0.8 || e.Look.Info.Layer != "" {
 			continue
 		}
+		confidence := 0.7
+		switch {
+		case sure >= 2:
+			confidence = 0.95
+		case sure == 0:
+			return
+		}
 		*found = append(*found, Map{File: e.Path, Component: "rgb", Look: *e.Look, Tier: e.name.Tier, UDIM: e.name.UDIM,
-			Verdict: Verdict{material.BaseColor, 0.7, []Reason{Because("peer", material.BaseColor, 0.5, "last_one")}}})
+			Verdict: Verdict{material.BaseColor, confidence, []Reason{Because("peer", material.BaseColor, 0.5, "last_one")}}})
 		s.Unassigned = nil
 		return
 	}
+}
+
+// freeChannels takes a picture whose channel another one has more surely for the channel that
+// its own name gives, if nobody has that: beside a base colour, "lamp_E" is emissive.
+func freeChannels(group []entry, found []Map) {
+	names := map[string]Name{}
+	for _, e := range group {
+		names[e.address()] = e.name
+	}
+	for i := range found {
+		m := &found[i]
+		named, _, text := names[m.address()].claim()
+		if named == material.None || named == m.Channel || m.Component == "a" || slices.ContainsFunc(found, func(o Map) bool { return o.Channel == named }) {
+			continue
+		}
+		taken := slices.ContainsFunc(found, func(o Map) bool {
+			c, _, _ := names[o.address()].claim()
+			return o.address() != m.address() && o.Channel == m.Channel && c == m.Channel && o.Confidence > m.Confidence
+		})
+		if taken && m.Look.fits(named) {
+			m.Verdict = Verdict{named, 0.85, []Reason{Because("name", named, 0.5, "name_word", "word", text), Because("peer", named, 0.4, "free")}}
+			if m.Component = "rgb"; named.Grey() {
+				m.Component = "r"
+			}
+		}
+	}
+}
+
+// fits says whether nothing strong in the pixels is against a channel.
+func (l Look) fits(c material.Channel) bool { return l.Against(c).Code == "" }
+
+// splitCases splits groups whose names differ by the case of letters alone, if each of them
+// has the same channels: they are two sets.
+func splitCases(groups map[string][]entry, order []string) (out []string) {
+	for _, k := range order {
+		parts, names := map[string][]entry{}, []string{}
+		claimed := map[string]map[material.Channel]bool{}
+		for _, e := range groups[k] {
+			exact := e.name.exact()
+			if parts[exact] == nil {
+				names, claimed[exact] = append(names, exact), map[material.Channel]bool{}
+			}
+			c, _, _ := e.name.claim()
+			parts[exact] = append(parts[exact], e)
+			claimed[exact][c] = true
+		}
+		same := len(names) > 1
+		for _, n := range names[1:] {
+			shared := 0
+			for c := range claimed[n] {
+				if claimed[names[0]][c] {
+					shared++
+				}
+			}
+			same = same && shared == len(claimed[n]) && strings.EqualFold(n, names[0])
+		}
+		if !same {
+			out = append(out, k)
+			continue
+		}
+		for _, n := range names {
+			part := k + "\x00" + n
+			groups[part] = parts[n]
+			out = append(out, part)
+		}
+	}
+	return out
+}
+
+// exact is the material's own name as it is written.
+func (n Name) exact() string {
+	var b strings.Builder
+	for _, w := range n.kept {
+		b.WriteString(string(n.stem[w.from:w.to]))
+	}
+	return b.String()
 }
 
 // loneColour takes a set's only map for its base colour if it is in colour, whatever words

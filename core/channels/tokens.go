@@ -8,6 +8,8 @@ import (
 	"unicode"
 
 	"aldermoor/core/material"
+
+	"golang.org/x/text/unicode/norm"
 )
 
 // piece is a word of a name, in lower case, and the runes that it was cut from.
@@ -58,7 +60,11 @@ func split(name string) []piece {
 		word = append(word, r)
 	}
 	flush(len(runes))
-	return out
+	var cut []piece
+	for _, p := range out {
+		cut = append(cut, cutForeign(p)...)
+	}
+	return cut
 }
 
 var digitTail = regexp.MustCompile(`^(?i:k|bit|bits|b|px|x\d+|p)(?:[^\pL]|$|[A-Z])`)
@@ -82,7 +88,7 @@ const (
 )
 
 var (
-	tierWord    = regexp.MustCompile(`^(?:(?:1|2|4|8|16)k|\d+px|(?:256|512|1024|2048|4096|8192)|\d{3,5}x\d{3,5})$`)
+	tierWord    = regexp.MustCompile(`^(?:\d{1,2}k|\d+px|(?:128|256|512|1024|2048|4096|8192|16384)|\d{3,5}x\d{3,5}|xs|xl|xxl|(?:low|mid|high|lo|hi)(?:res)?)$`)
 	countWord   = regexp.MustCompile(`^\d{1,3}$`)
 	versionWord = regexp.MustCompile(`^v\d+$`)
 	udimWord    = regexp.MustCompile(`^1[0-9]\d\d$`)
@@ -103,8 +109,8 @@ var claims = map[string]struct {
 	"roughness": {material.Roughness, 1}, "rough": {material.Roughness, 0.85}, "rgh": {material.Roughness, 0.85}, "rou": {material.Roughness, 0.7}, "rgn": {material.Roughness, 0.6}, "ro": {material.Roughness, 0.5}, "r": {material.Roughness, 0.35},
 	"metallic": {material.Metallic, 1}, "metalness": {material.Metallic, 1}, "metal": {material.Metallic, 0.75}, "mtl": {material.Metallic, 0.6}, "met": {material.Metallic, 0.65}, "metallness": {material.Metallic, 0.9}, "m": {material.Metallic, 0.35}, "mt": {material.Metallic, 0.45},
 	"normal": {material.Normal, 0.9}, "normals": {material.Normal, 0.95}, "nrm": {material.Normal, 0.95}, "norm": {material.Normal, 0.9}, "nor": {material.Normal, 0.85}, "nml": {material.Normal, 0.9}, "nm": {material.Normal, 0.7}, "n": {material.Normal, 0.4}, "normalmap": {material.Normal, 1},
-	"height": {material.Height, 1}, "displacement": {material.Height, 1}, "disp": {material.Height, 0.95}, "displace": {material.Height, 0.95}, "bump": {material.Height, 0.85}, "depth": {material.Height, 0.75}, "hgt": {material.Height, 0.85}, "dsp": {material.Height, 0.8}, "h": {material.Height, 0.35}, "heightmap": {material.Height, 1},
-	"ao": {material.Occlusion, 0.95}, "occlusion": {material.Occlusion, 1}, "occ": {material.Occlusion, 0.9}, "ambientocclusion": {material.Occlusion, 1}, "ambient": {material.Occlusion, 0.6}, "cavity": {material.Occlusion, 0.4},
+	"height": {material.Height, 1}, "displacement": {material.Height, 1}, "disp": {material.Height, 0.95}, "displace": {material.Height, 0.95}, "bump": {material.Height, 0.85}, "depth": {material.Height, 0.75}, "hgt": {material.Height, 0.85}, "dsp": {material.Height, 0.8}, "h": {material.Height, 0.35}, "z": {material.Height, 0.3}, "heightmap": {material.Height, 1},
+	"ao": {material.Occlusion, 0.95}, "occlusion": {material.Occlusion, 1}, "occ": {material.Occlusion, 0.9}, "ambientocclusion": {material.Occlusion, 1}, "ambient": {material.Occlusion, 0.6}, "cavity": {material.Mask, 0.8}, "curvature": {material.Mask, 0.85}, "curv": {material.Mask, 0.7}, "convexity": {material.Mask, 0.8},
 	"opacity": {material.Opacity, 1}, "alpha": {material.Opacity, 0.9}, "transparency": {material.Opacity, 0.85}, "cutout": {material.Opacity, 0.9}, "opac": {material.Opacity, 0.9}, "op": {material.Opacity, 0.6}, "o": {material.Opacity, 0.25},
 	"emissive": {material.Emissive, 1}, "emission": {material.Emissive, 1}, "emit": {material.Emissive, 0.85}, "emis": {material.Emissive, 0.85}, "glow": {material.Emissive, 0.7}, "illum": {material.Emissive, 0.7}, "e": {material.Emissive, 0.3},
 	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "s": {material.Specular, 0.25},
@@ -170,6 +176,13 @@ func (n Name) ruled() *Rule {
 	return nil
 }
 
+// namesChannel says whether word i of a name is a channel's. An abbreviation is one behind
+// something else only: a name may be short.
+func namesChannel(w string, i int) bool {
+	c, _ := claimOf(w)
+	return c != material.None && (i > 0 || claims[w].channel != material.None || byForeign[w] != material.None)
+}
+
 func roles(words []piece, rules []Rule) []word {
 	out := make([]word, len(words))
 	for i, p := range words {
@@ -187,7 +200,7 @@ func roles(words []piece, rules []Rule) []word {
 			r = packed
 		case sides[w] != "":
 			r = side
-		case claims[w].channel != material.None:
+		case namesChannel(w, i):
 			r = channel
 		}
 		out[i] = word{p, r, nil}
@@ -222,8 +235,9 @@ type Name struct {
 // ParseName reads a file's path (with slashes).
 func ParseName(file string, rules ...Rule) Name {
 	dir, base := path.Split(file)
-	stem := strings.TrimSuffix(base, path.Ext(base))
+	stem := norm.NFC.String(strings.TrimSuffix(base, path.Ext(base)))
 	words := roles(split(stem), rules)
+	markPacked(words, []rune(stem))
 	n := Name{stem: []rune(stem), all: words}
 	// A number behind the channel tells sets apart: "plank_nrm_01".
 	var count []word
@@ -270,12 +284,37 @@ func ParseName(file string, rules ...Rule) Name {
 				n.words = append(slices.Clone(ws), n.words...) // "planks/normal/planks.png"
 			}
 		}
-		if !onlyRoles || (len(ws) == 1 && ws[0].role == channel && claims[ws[0].text].weight < 0.5) {
+		if !onlyRoles || (len(ws) == 1 && ws[0].role == channel && weightOf(ws[0].text) < 0.5) {
 			n.Dir = path.Join(n.Dir, part)
 		}
 	}
 	n.note()
 	return n
+}
+
+// markPacked finds letters of a packed map that are in no list: three or four channels, each
+// once, written in capitals in a name that is not ("wall_RHAO").
+func markPacked(words []word, stem []rune) {
+	capitals := strings.ToUpper(string(stem)) == string(stem)
+	for i := range words {
+		w := &words[i]
+		if i == 0 || w.role != own || capitals || strings.ToUpper(w.text) != string(stem[w.from:w.to]) {
+			continue
+		}
+		seen := map[material.Channel]bool{}
+		text := strings.Replace(w.text, "ao", "o", 1)
+		for k := range len(text) {
+			c := letters[text[k]]
+			if c == material.None || seen[c] {
+				seen = nil
+				break
+			}
+			seen[c] = true
+		}
+		if len(seen) >= 3 && len(seen) <= 4 && !(seen[material.Roughness] && seen[material.Glossiness]) {
+			w.role = packed
+		}
+	}
 }
 
 // own adds words to the material's own name.
@@ -438,8 +477,8 @@ func claim(words []word) (material.Channel, float64, string) {
 			if w.rule != nil {
 				return w.rule.Channel, 1, w.text
 			}
-			c := claims[w.text]
-			return c.channel, c.weight, w.text
+			c, weight := claimOf(w.text)
+			return c, weight, w.text
 		}
 	}
 	return material.None, 0, ""
@@ -450,12 +489,12 @@ func claim(words []word) (material.Channel, float64, string) {
 func (n Name) withAlpha() (colours Name, alpha string, ok bool) {
 	first := material.None
 	for i, w := range n.words {
-		c := claims[w.text]
+		c, weight := claimOf(w.text)
 		switch {
-		case w.role != channel || c.weight < 0.5:
+		case w.role != channel || weight < 0.5:
 		case first == material.None:
-			first = c.channel
-		case c.channel != first && c.channel.Grey():
+			first = c
+		case c != first && c.Grey():
 			m := n
 			m.words = n.words[:i]
 			return m, w.text, true
@@ -463,6 +502,8 @@ func (n Name) withAlpha() (colours Name, alpha string, ok bool) {
 	}
 	return n, "", false
 }
+
+func weightOf(w string) float64 { _, weight := claimOf(w); return weight }
 
 // letters of packed maps.
 var letters = map[byte]material.Channel{'o': material.Occlusion, 'a': material.Occlusion, 'r': material.Roughness, 'm': material.Metallic, 'd': material.Height, 'h': material.Height, 's': material.Glossiness, 'g': material.Glossiness}
@@ -476,7 +517,7 @@ func (n Name) packing() ([]material.Channel, string) {
 	var texts []string
 	for i := 0; i < len(n.words); i++ {
 		w := n.words[i]
-		c := claims[w.text].channel
+		c, _ := claimOf(w.text)
 		if i+1 < len(n.words) && pairs[[2]string{w.text, n.words[i+1].text}].channel != material.None {
 			c = pairs[[2]string{w.text, n.words[i+1].text}].channel
 			i++

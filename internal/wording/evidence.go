@@ -47,6 +47,8 @@ func Reason(r channels.Reason) string {
 		return "The file has the set's bare name, as base colour maps often do."
 	case "last_one":
 		return "Every other map of the set is something else, and the set lacks a base colour."
+	case "free":
+		return fmt.Sprintf("What its pixels look like is another file's, and the set has no %s yet.", is)
 	case "lone_colour":
 		return "It is the set's only map, and in colour; a set has a base colour."
 	case "slopes":

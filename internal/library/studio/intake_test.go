@@ -56,22 +56,6 @@ func (s *bench) files(delivery int64) map[string]intake.File {
 	return out
 }
 
-func (s *bench) waitSorted(id int64) intake.DeliveryReport {
-	s.t.Helper()
-	for range 6000 {
-		r, err := s.Intake.Delivery(s.t.Context(), lena, id)
-		if err != nil {
-			s.t.Fatal(err)
-		}
-		if r.State == intake.Sorted || r.State == intake.Failed {
-			return r
-		}
-		time.Sleep(10 * time.Millisecond)
-	}
-	s.t.Fatal("never sorted")
-	return intake.DeliveryReport{}
-}
-
 // Archives with the same paths inside keep all their files apart.
 func TestArchivesWithTheSamePathsInside(t *testing.T) {
 	s := newStudio(t)

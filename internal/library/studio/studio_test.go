@@ -93,15 +93,21 @@ func (s *bench) send(files ...station.File) intake.DeliveryReport {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	for range 4000 {
-		r, err := s.Intake.Delivery(s.t.Context(), lena, d.ID)
+	return s.waitSorted(d.ID)
+}
+
+// waitSorted waits until a delivery has been sorted, or could not be.
+func (s *bench) waitSorted(id int64) intake.DeliveryReport {
+	s.t.Helper()
+	for range 6000 {
+		r, err := s.Intake.Delivery(s.t.Context(), lena, id)
 		if err != nil {
 			s.t.Fatal(err)
 		}
 		if r.State == intake.Sorted || r.State == intake.Failed {
 			return r
 		}
-		time.Sleep(25 * time.Millisecond)
+		time.Sleep(10 * time.Millisecond)
 	}
 	s.t.Fatal("never sorted")
 	return intake.DeliveryReport{}

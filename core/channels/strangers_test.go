@@ -1,0 +1,73 @@
+package channels
+
+import (
+	"testing"
+
+	"aldermoor/core/material"
+)
+
+// Names that other people give: shared words, bare greys, abbreviations, single letters, other
+// scripts and languages, numbers, case, variants. Each file's channel, and how many sets.
+func TestNamesOfStrangers(t *testing.T) {
+	const B, N, R, M, H, O, S, K = material.BaseColor, material.Normal, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Specular, material.Mask
+	grey := func(mean float64) *Look { l := *lookOf(R); l.Mean = []float64{mean}; return &l }
+	greyColours := func() *Look { l := *lookOf(B); l.Spread = 0.001; return &l }
+	packed := func() *Look { l := *lookOf(B); l.Likeness, l.Spread = 0.1, 0.3; return &l }
+	looks := map[material.Channel]func() *Look{B: func() *Look { return lookOf(B) }, N: func() *Look { return lookOf(N) }, R: func() *Look { return grey(0.4) }, M: func() *Look { return grey(0.4) },
+		H: func() *Look { return grey(0.5) }, O: func() *Look { return grey(0.85) }, S: func() *Look { return lookOf(B) }, K: func() *Look { return grey(0.6) }, material.Emissive: func() *Look { return lookOf(B) }}
+	for _, c := range []struct {
+		title string
+		sets  int
+		want  map[string]material.Channel
+		looks map[string]*Look // where they are not their channel's
+	}{
+		{"shared words", 1, map[string]material.Channel{"metal plate worn color 3K": B, "metal plate worn normal 3K": N, "metal plate worn roughness 3K": R, "metal plate worn 2K METALNESS": M}, nil},
+		{"a bare grey", 1, map[string]material.Channel{"snow": B, "snow_normal": N, "snow_rough": R}, map[string]*Look{"snow": grey(0.9)}},
+		{"a bare grey in three components", 1, map[string]material.Channel{"asphalt": B, "asphalt_n": N, "asphalt_r": R}, map[string]*Look{"asphalt": greyColours()}},
+		{"a bare grey beside a height", 1, map[string]material.Channel{"wall": B, "wall_hgt": H, "wall_nrml": N}, map[string]*Look{"wall": grey(0.4)}},
+		{"abbreviations", 1, map[string]material.Channel{"tile_clr": B, "tile_nrml": N, "tile_rghns": R, "tile_mtl": M, "tile_dsp": H, "tile_rfl": S}, nil},
+		{"letters", 1, map[string]material.Channel{"tile_c": B, "tile_n": N, "tile_z": H}, nil},
+		{"Japanese", 1, map[string]material.Channel{"石垣_ベースカラー": B, "石垣_法線": N, "石垣_粗さ": R, "石垣_高さ": H}, nil},
+		{"without spaces", 1, map[string]material.Channel{"石垣ベースカラー": B, "石垣法線": N, "石垣粗さ": R}, nil},
+		{"Chinese", 1, map[string]material.Channel{"砖墙_颜色": B, "砖墙_法线": N, "砖墙_粗糙度": R, "砖墙_金属度": M, "砖墙_高度": H}, nil},
+		{"Korean", 1, map[string]material.Channel{"벽돌_색상": B, "벽돌_노멀": N, "벽돌_거칠기": R, "벽돌_높이": H}, nil},
+		{"Russian", 1, map[string]material.Channel{"кирпич_цвет": B, "кирпич_нормаль": N, "кирпич_шероховатость": R, "кирпич_высота": H}, nil},
+		{"German", 1, map[string]material.Channel{"ziegel_farbe": B, "ziegel_normalen": N, "ziegel_rauheit": R, "ziegel_höhe": H}, nil},
+		{"French, decomposed", 1, map[string]material.Channel{"brique_couleur": B, "brique_normale": N, "brique_rugosite\u0301": R, "brique_hauteur": H}, nil},
+		{"Spanish", 1, map[string]material.Channel{"ladrillo_color": B, "ladrillo_normales": N, "ladrillo_rugosidad": R, "ladrillo_altura": H}, nil},
+		{"Italian", 1, map[string]material.Channel{"muro_colore": B, "muro_normali": N, "muro_rugosità": R, "muro_altezza": H}, nil},
+		{"Portuguese", 1, map[string]material.Channel{"muro_cor": B, "muro_normais": N, "muro_rugosidade": R, "muro_altura": H}, nil},
+		{"Polish", 1, map[string]material.Channel{"mur_kolor": B, "mur_normalna": N, "mur_szorstkość": R, "mur_wysokość": H}, nil},
+		{"numbers", 1, map[string]material.Channel{"x/1": B, "x/2": N}, nil},
+		{"case", 2, map[string]material.Channel{"Wall_Color": B, "Wall_Normal": N, "wall_color": B, "wall_normal": N}, nil},
+		{"variants", 3, map[string]material.Channel{"wall": B, "wall-a": B, "wall-c": B, "wall_normal": N}, nil},
+		{"a cavity", 1, map[string]material.Channel{"wall_col": B, "wall_nrm": N, "wall_cavity": K, "wall_ao": O}, nil},
+		{"a lone E", 1, map[string]material.Channel{"lamp_BC": B, "lamp_N": N, "lamp_M": M, "lamp_E": material.Emissive}, nil},
+		{"sizes of clothes", 1, map[string]material.Channel{"wall_XL_col": B, "wall_XL_nrm": N}, nil},
+		{"packed in any order", 1, map[string]material.Channel{"wall_BaseColor": B, "wall_Normal": N, "wall_RHAO": R}, map[string]*Look{"wall_RHAO": packed()}},
+	} {
+		var files []File
+		for name, ch := range c.want {
+			look := c.looks[name]
+			if look == nil {
+				look = looks[ch]()
+			}
+			files = append(files, File{name + ".png", look})
+		}
+		sets := Sort(files)
+		if len(sets) != c.sets {
+			t.Errorf("%s: %d sets, want %d", c.title, len(sets), c.sets)
+		}
+		got := map[string][]material.Channel{}
+		for _, s := range sets {
+			for _, m := range s.Maps {
+				got[m.File] = append(got[m.File], m.Channel)
+			}
+		}
+		for name, want := range c.want {
+			if list := got[name+".png"]; len(list) == 0 || list[0] != want {
+				t.Errorf("%s: %s was taken for %v, want %s", c.title, name, list, want)
+			}
+		}
+	}
+}
