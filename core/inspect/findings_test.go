@@ -67,8 +67,12 @@ func TestEachFinding(t *testing.T) {
 		"map_empty": {on(material.Height, func(m *channels.Map) {
 			m.Look.Min, m.Look.Max, m.Look.StdDev = []float64{0.5}, []float64{0.5}, []float64{0}
 		}), Stop, "value"},
-		"clipped":             {on(material.Roughness, func(m *channels.Map) { m.Look.Clipped = []float64{0.2} }), Warn, "share"},
-		"maps_differ_in_size": {on(material.Height, func(m *channels.Map) { m.Look.Info.W = 512 }), Note, "sizes"},
+		"clipped": {on(material.Roughness, func(m *channels.Map) { m.Look.Clipped = []float64{0.2} }), Warn, "share"},
+		"udim_missing": {with(func(s *channels.Set) {
+			s.Maps[0].UDIM, s.Maps[0].Tiles = "1001", []channels.Tile{{UDIM: "1001"}, {UDIM: "1002"}}
+			s.Maps[1].UDIM = "1001"
+		}), Warn, "tiles"},
+		"maps_differ_in_size": {on(material.Height, func(m *channels.Map) { m.Look.Info.W, m.Look.Info.H = m.Look.Info.W/2, m.Look.Info.H/2 }), Note, "sizes"},
 		"missing_base_color":  {without(material.BaseColor), Warn, ""},
 		"missing_roughness":   {without(material.Roughness), Warn, ""},
 		"normal_object_space": {with(func(s *channels.Set) { s.Refused = []string{"set/n.png"} }), Stop, ""},
@@ -118,6 +122,31 @@ func TestEachFinding(t *testing.T) {
 	s.Check(on(material.Height, func(m *channels.Map) { m.Look.Info.Float, m.Look.TrueBits = true, 16 }), false)
 	if got := codes(s); got != "size_unknown" {
 		t.Error(got)
+	}
+}
+
+func TestProportionsThatDiffer(t *testing.T) {
+	for h, want := range map[int]bool{64: false, 65: false, 63: false, 128: true, 60: true} {
+		s := Set{}
+		odd := sound(material.Height, func(m *channels.Map) { m.Look.Info.W, m.Look.Info.H = 64, h })
+		base := sound(material.BaseColor, func(m *channels.Map) { m.Look.Info.W, m.Look.Info.H = 256, 256 })
+		s.Check(channels.Set{Maps: []channels.Map{base, odd}}, false)
+		if got := strings.Contains(codes(s), "aspect_differs"); got != want {
+			t.Errorf("64 × %d beside 256 × 256: %v", h, got)
+		}
+	}
+}
+
+// A shift by whole steps of a pattern says nothing.
+func TestShiftsByWholeSteps(t *testing.T) {
+	bricks := [2][2]float64{{64, 0}, {32, 24}}
+	for _, c := range []struct {
+		dx, dy float64
+		want   bool
+	}{{64, 0, true}, {32, 24, true}, {-32, 24, true}, {96.5, 24.3, true}, {20, 0, false}, {0, 24, false}, {64, 12, false}} {
+		if got := wholeSteps(bricks, c.dx, c.dy); got != c.want {
+			t.Errorf("%v, %v: %v", c.dx, c.dy, got)
+		}
 	}
 }
 

@@ -38,6 +38,8 @@ func checks() []check {
 		{Kind{"tier_differs", Warn, true}, nil, tierDiffers, nil, nil},
 		{Kind{"not_finite", Warn, true}, notFinite, nil, nil, nil},
 		{Kind{"map_empty", Stop, true}, mapEmpty, nil, nil, nil},
+		{Kind{"udim_missing", Warn, true}, nil, udimMissing, nil, nil},
+		{Kind{"aspect_differs", Warn, false}, nil, aspectDiffers, nil, nil},
 		{Kind{"seam_x", Warn, true}, nil, nil, seamX, nil},
 		{Kind{"seam_y", Warn, true}, nil, nil, seamY, nil},
 		{Kind{"maps_shifted", Warn, true}, nil, nil, mapsShifted, nil},

@@ -2,10 +2,12 @@ package inspect
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/codec"
 	"aldermoor/core/fact"
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
@@ -40,6 +42,59 @@ func mapsDifferInSize(_ *Set, files *channels.Set) []hit {
 		return nil
 	}
 	return []hit{{all, fact.Of("sizes", len(sizes))}}
+}
+
+// udimMissing finds maps that lack tiles that another map of the set has.
+func udimMissing(_ *Set, files *channels.Set) (out []hit) {
+	of := func(m *channels.Map) (list []string) {
+		for _, t := range m.Tiles {
+			list = append(list, t.UDIM)
+		}
+		if list == nil && m.UDIM != "" {
+			list = []string{m.UDIM}
+		}
+		return list
+	}
+	var all []string
+	for i := range files.Maps {
+		for _, t := range of(&files.Maps[i]) {
+			if !slices.Contains(all, t) {
+				all = append(all, t)
+			}
+		}
+	}
+	slices.Sort(all)
+	for i := range files.Maps {
+		m := &files.Maps[i]
+		has := of(m)
+		missing := slices.DeleteFunc(slices.Clone(all), func(t string) bool { return slices.Contains(has, t) })
+		if len(has) > 0 && len(missing) > 0 {
+			out = append(out, hit{[]string{m.File}, fact.Of("tiles", missing)})
+		}
+	}
+	return out
+}
+
+// aspectDiffers finds maps whose sides are in another proportion than the largest map's, by
+// more than 2 % and a pixel: they do not show the same patch.
+func aspectDiffers(_ *Set, files *channels.Set) (out []hit) {
+	var most codec.Info
+	for _, m := range files.Maps {
+		if in := m.Look.Info; m.UDIM == "" && in.W*in.H > most.W*most.H {
+			most = in
+		}
+	}
+	for _, m := range files.Maps {
+		in := m.Look.Info
+		if m.UDIM != "" || in.W == 0 || most.W == 0 {
+			continue
+		}
+		h := float64(in.W) * float64(most.H) / float64(most.W)
+		if math.Abs(h-float64(in.H)) > max(0.02*h, 1) {
+			out = append(out, hit{[]string{m.File}, fact.Of("width", in.W, "height", in.H, "largest_width", most.W, "largest_height", most.H)})
+		}
+	}
+	return out
 }
 
 // one is a finding that is of no file, if it is there.

@@ -112,6 +112,17 @@ func (s *Set) tiling(l *surface) {
 	s.pattern(l)
 }
 
+// wholeSteps says whether a shift is a whole number of steps of a pattern, within a twentieth
+// of one.
+func wholeSteps(p [2][2]float64, dx, dy float64) bool {
+	det := p[0][0]*p[1][1] - p[0][1]*p[1][0]
+	if det == 0 {
+		return false
+	}
+	i, j := (dx*p[1][1]-dy*p[1][0])/det, (p[0][0]*dy-p[0][1]*dx)/det
+	return math.Abs(i-math.Round(i)) < 0.05 && math.Abs(j-math.Round(j)) < 0.05
+}
+
 // seamX looks at the joint of the left and right edges, seamY at that of top and bottom.
 func seamX(s *Set, l *surface) []hit { return seam(s, l, "x", s.Tiling.X) }
 
@@ -192,7 +203,7 @@ func Lightness(p []raster.Plane, light bool) raster.Plane {
 
 // mapsShifted looks whether the maps are in register with the relief: the normals', or
 // where there are none the height map's.
-func mapsShifted(_ *Set, l *surface) (out []hit) {
+func mapsShifted(s *Set, l *surface) (out []hit) {
 	ref, of := l.height, material.Normal
 	if len(ref.Pix) == 0 {
 		if h := l.planes[material.Height]; len(h) > 0 {
@@ -229,6 +240,9 @@ func mapsShifted(_ *Set, l *surface) (out []hit) {
 			continue
 		}
 		kx, ky := float64(l.full[0])/float64(l.w), float64(l.full[1])/float64(l.h)
+		if s.Period != nil && wholeSteps(*s.Period, dx*kx, dy*ky) {
+			continue // every step of a pattern looks alike: it cannot be told from lying right
+		}
 		out = append(out, hit{[]string{l.maps[c].File}, fact.Of("on", of, "right", dx*kx, "down", dy*ky)})
 	}
 	return out

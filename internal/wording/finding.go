@@ -28,6 +28,8 @@ var checks = map[string]Check{
 	"tier_differs":              {"Tier differs", "A smaller tier must be the larger one made smaller; otherwise one is of another scan."},
 	"not_finite":                {"NaN or infinite", "From one sample on. Renderers turn them black or spread them; here the mean of their neighbours is used."},
 	"map_empty":                 {"Empty map", "A base colour, normal or height map with one value everywhere: its export failed."},
+	"udim_missing":              {"UDIM tiles missing", "A model that uses the tile shows nothing there."},
+	"aspect_differs":            {"Proportions differ", "From 2 % on: the map does not show the same patch."},
 	"seam_x":                    {"Seam left/right", "Score below 0.40. One in a hundred edges that match scores lower."},
 	"seam_y":                    {"Seam top/bottom", "Score below 0.40. One in a hundred edges that match scores lower."},
 	"maps_shifted":              {"Map shifted", "From 1.5 px at 1024 px on, when the shift stands out of chance twelvefold."},
@@ -78,6 +80,10 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s has %s that are NaN or infinite. The mean of their neighbours is used instead.", file, count(v.Num("samples"), "sample"))
 	case "map_empty":
 		return fmt.Sprintf("%s has one value everywhere (%.2f). Export it again.", file, v.Num("value"))
+	case "udim_missing":
+		return fmt.Sprintf("%s has no tile %s, which other maps of the set have. Send it.", file, strings.Join(v.Texts("tiles"), ", "))
+	case "aspect_differs":
+		return fmt.Sprintf("%s has %.0f × %.0f px, the largest map %.0f × %.0f: their proportions differ.", file, v.Num("width"), v.Num("height"), v.Num("largest_width"), v.Num("largest_height"))
 	case "seam_x", "seam_y":
 		return seam(f.Code[len("seam_"):], v, s)
 	case "maps_shifted":
