@@ -93,7 +93,7 @@ func TestPlantedFaultsAreFound(t *testing.T) {
 }
 
 // A map named roughness that holds glossiness is told where its level, its hollows or its
-// metal give it away, which they do on most sets; what was not spoilt is never called so.
+// metal show it, as they do on most sets; a clean set is never flagged.
 func TestGlossNamedRoughness(t *testing.T) {
 	if testing.Short() {
 		t.Skip("half a minute")

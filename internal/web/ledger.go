@@ -331,7 +331,7 @@ func (l *ledger) tiling(m *materials.Material, w, h int) {
 type repeatView struct {
 	Says string
 	Tone tone
-	Spot string // the worst of what gives it away
+	Spot string // the most visible repeating spot, in words
 }
 
 // repetition says from how far away the repeats show, and by what.
@@ -356,7 +356,7 @@ func (l *ledger) repetition(m *materials.Material) {
 		if b.Excess < 0 {
 			kind = "dark"
 		}
-		v.Spot = fmt.Sprintf("What gives it away most is a %s spot %s wide, %.0f\u00a0%% from the left and %.0f\u00a0%% from the top", kind, scale.Metres(2*b.Radius*m.Size.W), 100*b.X, 100*b.Y)
+		v.Spot = fmt.Sprintf("Most visible: a %s spot %s wide, %.0f\u00a0%% from the left and %.0f\u00a0%% from the top", kind, scale.Metres(2*b.Radius*m.Size.W), 100*b.X, 100*b.Y)
 	}
 	l.Repeats = v
 }

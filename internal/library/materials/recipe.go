@@ -67,7 +67,7 @@ func (f *Finish) DepthRatio() float64 {
 }
 
 // scanned is the size and depth of the scan itself: what the finish made smaller or
-// deeper is taken back. Where nobody has said a size it is one metre wide.
+// deeper is taken back. Where the size is unknown it is one metre wide.
 func (m *Material) scanned() (size scale.Size, depth float64) {
 	share := m.Finish.Kept()
 	if !m.Size.Known() {

@@ -20,7 +20,7 @@ import (
 type Standards struct {
 	Densities  []DensityClass              `json:"densities"`
 	Cameras    []Camera                    `json:"cameras"`
-	Severities map[string]inspect.Severity `json:"severities"` // by a finding's code; the rest is as it comes
+	Severities map[string]inspect.Severity `json:"severities"` // by a finding's code; the rest keep their defaults
 }
 
 // DensityClass is a named texel density that the studio asks for.
