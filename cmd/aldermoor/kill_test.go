@@ -4,13 +4,16 @@ import (
 	"archive/zip"
 	"bufio"
 	"bytes"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"math"
 	"math/rand/v2"
 	"mime/multipart"
 	"net/http"
+	"net/http/httptrace"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -570,18 +573,38 @@ func TestStoppingLetsRequestsEnd(t *testing.T) {
 	defer stream.Body.Close()
 	body, kind, _ := delivery(t, 1)
 	reader, writer := io.Pipe()
-	status := make(chan int)
+	// The server asks for the body once its handler reads it: only then is the request under way.
+	started := make(chan struct{})
+	upload, _ := http.NewRequestWithContext(httptrace.WithClientTrace(context.Background(), &httptrace.ClientTrace{Got100Continue: func() { close(started) }}),
+		"POST", s.url+"/api/v1/deliveries", reader)
+	upload.Header.Set("Authorization", "Bearer "+token)
+	upload.Header.Set("Content-Type", kind)
+	upload.Header.Set("Expect", "100-continue")
+	answered := make(chan error, 1)
 	go func() {
-		code, _, _ := ask(s.url, token, "POST", "/api/v1/deliveries", reader, kind)
-		status <- code
+		client := http.Client{Timeout: 30 * time.Second, Transport: &http.Transport{ExpectContinueTimeout: 30 * time.Second}}
+		resp, err := client.Do(upload)
+		if err == nil {
+			resp.Body.Close()
+			if resp.StatusCode != http.StatusAccepted {
+				err = errors.New(resp.Status)
+			}
+		}
+		reader.CloseWithError(io.ErrClosedPipe) // no write waits for a request that has ended
+		answered <- err
 	}()
+	select {
+	case <-started:
+	case err := <-answered:
+		t.Fatalf("the upload ended before it began: %v", err)
+	}
 	writer.Write(body[:len(body)/2])
 	s.cmd.Process.Signal(os.Interrupt)
 	time.Sleep(300 * time.Millisecond)
 	writer.Write(body[len(body)/2:])
 	writer.Close()
-	if code := <-status; code != http.StatusAccepted {
-		t.Errorf("the request that was under way: %d", code)
+	if err := <-answered; err != nil {
+		t.Errorf("the request that was under way: %v", err)
 	}
 	ended := make(chan error, 1)
 	go func() { ended <- s.cmd.Wait() }()
