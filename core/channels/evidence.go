@@ -8,8 +8,8 @@ import (
 
 // This file is the one place where evidence is weighed.
 
-// steep turns a sum of weights into odds: one reason of weight 1 alone makes a
-// channel e⁶ times as likely as one without any reason.
+// steep turns a difference of summed weights into odds: an answer that is better by 1 is e⁶
+// times as likely.
 const steep = 6
 
 // Verdict is what one component of a file is taken for.
@@ -17,33 +17,6 @@ type Verdict struct {
 	Channel    material.Channel
 	Confidence float64 // 0..1
 	Reasons    []Reason
-}
-
-// weigh sums the reasons for each channel and picks the likeliest.
-func weigh(reasons []Reason) Verdict {
-	score := map[material.Channel]float64{}
-	for _, r := range reasons {
-		score[r.Channel] += r.Weight
-	}
-	var best material.Channel
-	var total float64
-	top := 0.12 // below this nothing has been said
-	for _, c := range material.All() {
-		total += math.Exp(steep * score[c])
-		if score[c] > top {
-			best, top = c, score[c]
-		}
-	}
-	v := Verdict{Channel: best}
-	if best != material.None {
-		v.Confidence = math.Exp(steep*top) / total
-	}
-	for _, r := range reasons {
-		if r.Channel == best || (best == material.None && r.Weight > 0) {
-			v.Reasons = append(v.Reasons, r)
-		}
-	}
-	return v
 }
 
 // Against is what the pixels say most strongly against their being that channel; its code
@@ -58,9 +31,8 @@ func (l Look) Against(c material.Channel) (worst Reason) {
 	return worst
 }
 
-// judge decides on a whole file (its colour components).
-func judge(n Name, l Look) Verdict {
-	var rs []Reason
+// evidence is what a name and the pixels of a whole file (its colour components) say of it.
+func evidence(n Name, l Look) (rs []Reason) {
 	add := func(kind string, c material.Channel, w float64, code string, pairs ...any) {
 		rs = append(rs, Because(kind, c, w, code, pairs...))
 	}
@@ -78,7 +50,7 @@ func judge(n Name, l Look) Verdict {
 	if named == material.None && len(n.Own) > 0 && !l.grey() && l.UnitLength < 0.6 {
 		add("peer", material.BaseColor, 0.15, "bare_name")
 	}
-	return weigh(rs)
+	return rs
 }
 
 // pixels gives what a whole file's pixels say for and against each channel.
@@ -148,14 +120,17 @@ type part struct {
 }
 
 // unpackable says what the components of a packed map are, by its name or by its
-// pixels alone; nil if the picture is no packed map.
-func unpackable(n Name, l Look) []part {
+// pixels alone; nil if the picture is no packed map. By pixels alone it is one only where its
+// name says so or another picture is the base colour (based).
+func unpackable(n Name, l Look, based bool) []part {
 	if l.Info.Components < 3 || l.grey() || l.UnitLength > 0.85 {
 		return nil
 	}
 	packing, word := n.packing()
 	if packing == nil {
-		if c, w, _ := n.claim(); c != material.None && w > 0.5 || l.Likeness > 0.35 || l.Components() < 3 {
+		c, w, _ := n.claim()
+		said := n.mixed() || c == material.Mask
+		if !said && (!based || c != material.None && w > 0.5 || l.Likeness > 0.35) || l.Components() < 2 {
 			return nil
 		}
 		return guessPacked(l)
@@ -255,7 +230,7 @@ func (l Look) Components() (n int) {
 func judgeAlpha(n Name, of material.Channel, l Look) Verdict {
 	c := len(l.Mean) - 1
 	if _, w, ok := n.withAlpha(); ok {
-		ch, _ := claimOf(w)
+		ch := claimOf(w).channel
 		return Verdict{ch, 0.92, []Reason{Because("name", ch, 0.8, "name_alpha", "word", w)}}
 	}
 	bimodal := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6))

@@ -2,8 +2,6 @@ package channels
 
 import (
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"aldermoor/core/material"
 )
@@ -56,8 +54,8 @@ const foreignWeight = 0.85
 
 // full are the words of channels that abbreviations are made of.
 var full = map[material.Channel][]string{
-	material.BaseColor: {"color", "colour", "diffuse", "albedo"}, material.Normal: {"normal", "normals"}, material.Roughness: {"roughness"}, material.Metallic: {"metallic", "metalness"},
-	material.Height: {"height", "displacement", "bump"}, material.Occlusion: {"occlusion"}, material.Opacity: {"opacity", "transparency"}, material.Emissive: {"emissive", "emission"},
+	material.BaseColor: {"color", "colour", "diffuse", "albedo", "basecolor"}, material.Normal: {"normal", "normals", "normalmap"}, material.Roughness: {"roughness"}, material.Metallic: {"metallic", "metalness"},
+	material.Height: {"height", "displacement", "bump"}, material.Occlusion: {"occlusion"}, material.Mask: {"curvature", "cavity"}, material.Opacity: {"opacity", "transparency"}, material.Emissive: {"emissive", "emission"},
 	material.Specular: {"specular", "reflection"}, material.Glossiness: {"glossiness", "smoothness"},
 }
 
@@ -95,35 +93,4 @@ func subsequence(w, f string) bool {
 		f = f[at+1:]
 	}
 	return true
-}
-
-// claimOf is the channel that a word names, and how far it is to be believed.
-func claimOf(w string) (material.Channel, float64) {
-	if c, ok := claims[w]; ok {
-		return c.channel, c.weight
-	}
-	if c := byForeign[w]; c != material.None {
-		return c, foreignWeight
-	}
-	if c := abbreviated(w); c != material.None {
-		return c, 0.6
-	}
-	return material.None, 0
-}
-
-// cutForeign cuts a word of a script without spaces in two where it ends with a channel's:
-// 石垣法線 is a stone wall's normals.
-func cutForeign(p piece) []piece {
-	if !strings.ContainsFunc(p.text, func(r rune) bool {
-		return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul)
-	}) || byForeign[p.text] != material.None {
-		return []piece{p}
-	}
-	for i := range p.text { // the longest ending first
-		if i > 0 && byForeign[p.text[i:]] != material.None {
-			at := p.from + utf8.RuneCountInString(p.text[:i])
-			return []piece{{p.text[:i], p.from, at}, {p.text[i:], at, p.to}}
-		}
-	}
-	return []piece{p}
 }

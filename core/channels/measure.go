@@ -24,6 +24,7 @@ type Look struct {
 	Border                 float64   // standard deviation along the picture's border, over that of all of it
 	TrueBits               int       // bits that integer samples really use: 8 in a 16-bit file that was 8
 	Thumb                  [][]byte  // 16 × 16 averages of each component, 0..255
+	Relief                 []byte    `json:",omitempty"` // of a grey picture its shape, of normals their slopes: see relief
 	Direction              normals.Direction
 	DirectionConfidence    float64
 }
@@ -92,6 +93,9 @@ func Measure(im *raster.Image, in codec.Info) Look {
 	if l.UnitLength > 0.5 || l.twoComponent() {
 		f := normals.Read(raster.FromPlanes(small[:min(n, 3)]...), 0)
 		l.Direction, l.DirectionConfidence = normals.Guess(f)
+		l.Relief = slopesOf(f)
+	} else if l.grey() {
+		l.Relief = signed(small[0])
 	}
 	return l
 }

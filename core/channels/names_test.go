@@ -24,7 +24,7 @@ func TestPackingByItsName(t *testing.T) {
 		"slab_ORM.png": "occlusion roughness metallic", "slab_rma.png": "roughness metallic occlusion", "slab_arm_2k.png": "occlusion roughness metallic", "slab_MRAO.png": "metallic roughness occlusion",
 		"slab_aorm.png": "occlusion roughness metallic", "slab_ORMh.png": "", "slab_ormh.png": "occlusion roughness metallic height", "slab_ard.png": "occlusion roughness height",
 		"slab_OcclusionRoughnessMetallic.png": "occlusion roughness metallic", "slab_ao_rough_metal.png": "occlusion roughness metallic", "slab_ambient_occlusion_roughness_height.png": "occlusion roughness height",
-		"slab_metallic_roughness.png": " roughness metallic", "slab_roughness.png": "", "slab_normal_height.png": "", "slab_albedo_roughness_metallic.png": "", "road.png": "", "farm_wall.png": "",
+		"slab_metallic_roughness.png": " roughness metallic", "slab_roughness.png": "", "slab_normal_height.png": "", "road.png": "", "farm_wall.png": "",
 	} {
 		packing, _ := ParseName(name).packing()
 		var words []string

@@ -1,0 +1,272 @@
+package channels
+
+import (
+	"math"
+	"slices"
+	"strings"
+
+	"aldermoor/core/material"
+)
+
+// This file decides which picture of a group is which channel: for all of them together, so that
+// each channel is there once and what speaks for each picture adds up to the most.
+
+// nothing is what a picture's reasons for a channel must outweigh: below it nothing has been said.
+const nothing = 0.12
+
+// unit is the pictures of a group that are one map, in several tiers, tiles, directions or
+// formats. They have one channel.
+type unit struct {
+	members []int
+	score   []float64 // of each channel, in the order of material.All: the members' mean
+}
+
+// assign decides on the channels of a group's pictures. Taken are those that components of
+// packed maps have.
+func assign(group []entry, taken []material.Channel) []Verdict {
+	all := material.All()
+	reasons := make([][]Reason, len(group))
+	for i, e := range group {
+		reasons[i] = append(evidence(e.name, *e.Look), companions(group, i)...)
+	}
+	units := unite(group)
+	for u := range units {
+		units[u].score = make([]float64, len(all))
+		for _, i := range units[u].members {
+			for _, r := range reasons[i] {
+				units[u].score[slices.Index(all, r.Channel)] += r.Weight / float64(len(units[u].members))
+			}
+		}
+		named, _, _ := group[units[u].members[0]].name.claim()
+		for _, c := range taken {
+			if c != material.None && c != named {
+				units[u].score[slices.Index(all, c)] -= 0.3
+			}
+		}
+	}
+	best, confidence := match(units)
+	out := make([]Verdict, len(group))
+	for u, un := range units {
+		for _, i := range un.members {
+			v := Verdict{Channel: material.None, Confidence: confidence[u]}
+			if best[u] >= 0 {
+				v.Channel = all[best[u]]
+			}
+			for _, r := range reasons[i] {
+				if r.Channel == v.Channel || v.Channel == material.None && r.Weight > 0 {
+					v.Reasons = append(v.Reasons, r)
+				}
+			}
+			if k := highest(un.score); best[u] >= 0 && k != best[u] && un.score[k] > un.score[best[u]] {
+				v.Reasons = append(v.Reasons, Because("peer", v.Channel, un.score[k]-un.score[best[u]], "free"))
+			}
+			out[i] = v
+		}
+	}
+	return out
+}
+
+// unite makes units of a group: of pictures that say the same channel in the same words, or that
+// say nothing and differ in tier, tile or format alone.
+func unite(group []entry) (units []unit) {
+	at := map[string]int{}
+	for i, e := range group {
+		var words []string
+		for _, w := range e.name.words {
+			if w.says() {
+				words = append(words, w.text)
+			}
+		}
+		if words == nil {
+			for _, w := range e.name.all {
+				if w.role == own || w.says() {
+					words = append(words, w.text)
+				}
+			}
+			words = append(words, "")
+		}
+		k := strings.Join(words, " ") + "\x00" + e.Look.Info.Layer
+		u, ok := at[k]
+		if !ok {
+			u = len(units)
+			at[k] = u
+			units = append(units, unit{})
+		}
+		units[u].members = append(units[u].members, i)
+	}
+	return units
+}
+
+func highest(score []float64) (k int) {
+	for i, s := range score {
+		if s > score[k] {
+			k = i
+		}
+	}
+	return k
+}
+
+// companions are what the other pictures of a group say of one: a name with no word for a channel
+// is the base colour's, and a grey picture whose shape follows the normals' slopes is height.
+func companions(group []entry, i int) (out []Reason) {
+	e := group[i]
+	l := e.Look
+	named, _, _ := e.name.claim()
+	sure, base := 0, false
+	var normal *Look
+	for k, o := range group {
+		if k == i {
+			continue
+		}
+		c, w, _ := o.name.claim()
+		if c != material.None && c != material.BaseColor && o.Look.Against(c).Code == "" {
+			sure++
+		}
+		base = base || c == material.BaseColor && w >= outright
+		if o.Look.UnitLength > 0.9 || o.Look.twoComponent() {
+			normal = o.Look
+		}
+	}
+	if named == material.None && !e.name.unknown && l.UnitLength < 0.8 && l.Info.Layer == "" && sure > 0 && !base {
+		w := 0.55
+		if l.Info.Components == 1 {
+			w = 0.85 // more than what speaks against one component
+		}
+		out = append(out, Because("peer", material.BaseColor, w, "last_one"))
+	}
+	if normal == nil || !l.grey() {
+		return out
+	}
+	r, ok := l.relief(*normal)
+	switch {
+	case !ok:
+	case r > 0.8:
+		out = append(out, Because("pixels", material.Height, 0.25+2*(r-0.8), "follows_slopes", "correlation", r))
+	case r > 0.6:
+		out = append(out, Because("pixels", material.Height, 0.15, "follows_slopes", "correlation", r))
+	case r < 0.3:
+		out = append(out, Because("pixels", material.Height, -0.3, "against_slopes", "correlation", r))
+	}
+	return out
+}
+
+// match gives each unit a channel, or none (−1), so that no channel is given twice and the sum
+// of scores is the largest; and how sure each answer is, 0..1: against the best sum that could
+// be had with any other answer for that unit.
+func match(units []unit) (best []int, confidence []float64) {
+	n, m := len(units), len(material.All())
+	best, confidence = make([]int, n), make([]float64, n)
+	solve := func(forced, to int) ([]int, float64) {
+		cost := make([][]float64, n)
+		for u := range cost {
+			cost[u] = make([]float64, m+n)
+			for c := range cost[u] {
+				switch {
+				case u == forced && (to < 0) != (c >= m), u == forced && to >= 0 && c != to:
+					cost[u][c] = 1e3
+				case c < m:
+					cost[u][c] = -units[u].score[c]
+				default:
+					cost[u][c] = -nothing
+				}
+			}
+		}
+		at := hungarian(cost)
+		sum := 0.0
+		for u, c := range at {
+			sum -= cost[u][c]
+			if c >= m {
+				at[u] = -1
+			}
+		}
+		return at, sum
+	}
+	if n > mostUnits { // a heap of pictures that are no set: each by itself
+		for u := range units {
+			best[u] = highest(units[u].score)
+			confidence[u] = 0.3
+			if units[u].score[best[u]] < nothing {
+				best[u] = -1
+			}
+		}
+		return best, confidence
+	}
+	best, top := solve(-1, 0)
+	for u := range units {
+		total := 1.0
+		for c := -1; c < m; c++ {
+			s := nothing
+			if c >= 0 {
+				s = units[u].score[c]
+			}
+			own := nothing
+			if best[u] >= 0 {
+				own = units[u].score[best[u]]
+			}
+			if c == best[u] || own-s > 1.5 { // no exchange makes up for so much
+				continue
+			}
+			_, sum := solve(u, c)
+			total += math.Exp(-steep * (top - sum))
+		}
+		confidence[u] = 1 / total
+	}
+	return best, confidence
+}
+
+// mostUnits is how many maps a set may have for them to be decided together.
+const mostUnits = 24
+
+// hungarian is the assignment of each row to a column of its own with the least sum of costs
+// (Kuhn 1955, by shortest augmenting paths). There are as many columns as rows, or more.
+func hungarian(cost [][]float64) []int {
+	n, m := len(cost), 0
+	if n > 0 {
+		m = len(cost[0])
+	}
+	rows, cols := make([]float64, n+1), make([]float64, m+1)
+	row := make([]int, m+1) // of each column, from 1; 0 is free
+	for i := 1; i <= n; i++ {
+		least, from, done := make([]float64, m+1), make([]int, m+1), make([]bool, m+1)
+		for j := range least {
+			least[j] = math.Inf(1)
+		}
+		row[0] = i
+		j := 0
+		for row[j] != 0 {
+			done[j] = true
+			next, delta := 0, math.Inf(1)
+			for k := 1; k <= m; k++ {
+				if done[k] {
+					continue
+				}
+				if d := cost[row[j]-1][k-1] - rows[row[j]] - cols[k]; d < least[k] {
+					least[k], from[k] = d, j
+				}
+				if least[k] < delta {
+					next, delta = k, least[k]
+				}
+			}
+			for k := range done {
+				if done[k] {
+					rows[row[k]] += delta
+					cols[k] -= delta
+				} else {
+					least[k] -= delta
+				}
+			}
+			j = next
+		}
+		for j != 0 {
+			row[j] = row[from[j]]
+			j = from[j]
+		}
+	}
+	out := make([]int, n)
+	for j := 1; j <= m; j++ {
+		if row[j] > 0 {
+			out[row[j]-1] = j - 1
+		}
+	}
+	return out
+}

@@ -1,0 +1,173 @@
+package channels
+
+import (
+	"cmp"
+	"slices"
+
+	"aldermoor/core/material"
+	"aldermoor/core/normals"
+)
+
+// decide settles who is which channel within one set.
+func decide(group []entry) Set {
+	var s Set
+	var found []Map
+	var whole []entry // pictures whose colour components are one map
+	var taken []material.Channel
+	for _, e := range group {
+		parts := unpackable(e.name, *e.Look, slices.ContainsFunc(group, func(o entry) bool { return o.address() != e.address() && o.Look.looksBase() }))
+		for _, part := range parts {
+			m := e.asMap()
+			m.Component, m.Verdict = part.component, part.Verdict
+			found, taken = append(found, m), append(taken, part.Channel)
+		}
+		switch {
+		case parts != nil:
+		case e.Look.rendered() && e.name.bare() && !e.name.unknown && len(group) > 2:
+			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview"})
+		default:
+			if e.hasAlpha() {
+				e.name, _, _ = e.name.withAlpha()
+			}
+			whole = append(whole, e)
+		}
+	}
+	for i, v := range assign(whole, taken) {
+		e := whole[i]
+		m := e.asMap()
+		if m.Verdict = v; m.Channel == material.None {
+			s.Unassigned = append(s.Unassigned, e.address())
+			if e.Look.objectSpace() {
+				s.Refused = append(s.Refused, e.Path)
+			}
+			continue
+		}
+		if m.Channel == material.Normal {
+			m.face()
+		}
+		if m.Channel.Grey() && m.Look.Info.Components == 1 {
+			m.Component = "r"
+		}
+		found = append(found, m)
+	}
+	for _, e := range group {
+		i := slices.IndexFunc(found, func(m Map) bool {
+			return m.address() == e.address() && m.Component == "rgb" || m.address() == e.address() && m.Component == "r"
+		})
+		if i >= 0 && e.hasAlpha() && !e.Look.twoComponent() && !slices.ContainsFunc(found, func(m Map) bool { return m.address() == e.address() && m.Component == "g" }) {
+			a := found[i]
+			a.Component, a.Verdict = "a", judgeAlpha(e.name, a.Channel, *e.Look)
+			found = append(found, a)
+		}
+	}
+	// The largest of a channel is the source; of equals the deeper, then the surer,
+	// then the one that points up.
+	slices.SortStableFunc(found, func(a, b Map) int {
+		return cmp.Or(
+			cmp.Compare(b.area(), a.area()),
+			cmp.Compare(b.deep(), a.deep()),
+			cmp.Compare(b.Confidence, a.Confidence),
+			cmp.Compare(b.Facing, a.Facing))
+	})
+	loneColour(found)
+	first := map[string]Map{}
+	for _, m := range found {
+		k := string(m.Channel) + m.UDIM
+		lead, ok := first[k]
+		if !ok && m.UDIM != "" {
+			if i := slices.IndexFunc(s.Maps, func(o Map) bool { return o.Channel == m.Channel && o.UDIM != "" && o.Component == m.Component }); i >= 0 {
+				first[k] = m
+				s.Maps[i].addTile(m)
+				continue
+			}
+		}
+		switch {
+		case !ok:
+			first[k] = m
+			s.Maps = append(s.Maps, m)
+		case m.Component == "a" || lead.address() == m.address(): // a map of its own goes before an alpha
+		case m.Confidence > 0.6 && lead.sameShape(m) && m.area() < lead.area():
+			s.Attachments = append(s.Attachments, Attachment{m.File, "lower_tier"})
+			if lead.Look.Apart(m.Look, -1) > tierSlack && lead.Facing == m.Facing {
+				s.Unlike = append(s.Unlike, [2]string{lead.File, m.File})
+			}
+		case m.Confidence > 0.6 && lead.sameShape(m) && (m.deep() < lead.deep() || m.Facing != lead.Facing):
+			s.Attachments = append(s.Attachments, Attachment{m.File, "other"})
+			if m.Channel == material.Normal && m.Facing != lead.Facing && lead.Look.Apart(m.Look, 1) > tierSlack {
+				s.Unlike = append(s.Unlike, [2]string{lead.File, m.File})
+			}
+		case !slices.Contains(s.Unassigned, m.address()):
+			s.Unassigned = append(s.Unassigned, m.address())
+		}
+	}
+	s.keepAll(group)
+	order := material.All()
+	slices.SortStableFunc(s.Maps, func(a, b Map) int {
+		return cmp.Or(cmp.Compare(slices.Index(order, a.Channel), slices.Index(order, b.Channel)), cmp.Compare(a.UDIM, b.UDIM))
+	})
+	return s
+}
+
+const (
+	// plainBorder is how little a picture's border may vary, against all of it,
+	// for it to show a thing before a plain ground.
+	plainBorder = 0.03
+	// tierSlack is how far apart on average two tiers of one map may be.
+	tierSlack = 0.02
+)
+
+// asMap is the picture as a map whose channel is still open.
+func (e entry) asMap() Map {
+	return Map{File: e.Path, Component: "rgb", Look: *e.Look, Tier: e.name.Tier, UDIM: e.name.UDIM, Claim: normals.ParseDirection(e.name.Side)}
+}
+
+// hasAlpha says whether a picture has an alpha that holds something.
+func (e entry) hasAlpha() bool {
+	n := e.Look.Info.Components
+	return (n == 2 || n == 4) && !e.Look.flat(n-1)
+}
+
+// rendered says whether a picture shows a thing before a plain ground.
+func (l Look) rendered() bool { return l.Border < plainBorder }
+
+// keepAll names the pictures of which no component found a place.
+func (s *Set) keepAll(group []entry) {
+	kept := map[string]bool{}
+	for _, m := range s.Maps {
+		kept[m.address()] = true
+		for _, t := range m.Tiles {
+			kept[t.File] = true
+		}
+	}
+	for _, a := range s.Attachments {
+		kept[a.File] = true
+	}
+	for _, u := range s.Unassigned {
+		kept[u] = true
+	}
+	for _, e := range group {
+		if !kept[e.address()] {
+			s.Unassigned = append(s.Unassigned, e.address())
+		}
+	}
+}
+
+// loneColour takes a set's only map for its base colour if it is in colour, whatever words
+// its name has: a set has a base, and nobody sends a lone emissive or specular map. It goes
+// by the pixels, which a data map does not have.
+func loneColour(found []Map) {
+	if len(found) != 1 {
+		return
+	}
+	m := &found[0]
+	l := &m.Look
+	if m.Channel == material.BaseColor && m.Confidence >= 0.9 || m.Component != "rgb" || l.grey() || l.Spread < 0.03 || l.UnitLength > 0.6 || slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "rule" }) {
+		return
+	}
+	m.Verdict = Verdict{material.BaseColor, 0.93, []Reason{Because("peer", material.BaseColor, 0.7, "lone_colour"), Because("pixels", material.BaseColor, 0.35, "in_colour")}}
+}
+
+// looksBase says whether a picture can only be a base colour by its pixels.
+func (l Look) looksBase() bool {
+	return !l.grey() && l.Spread > 0.03 && l.UnitLength < 0.6 && l.Likeness > 0.5 // of packed maps the components have little in common
+}

@@ -1,0 +1,301 @@
+package channels
+
+import (
+	"path"
+	"slices"
+	"strings"
+	"unicode"
+
+	"aldermoor/core/material"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// Rule says that names ending in a word are a channel.
+type Rule struct {
+	Ending  string
+	Channel material.Channel
+	Station string // whose deliveries it is for, "" for all
+}
+
+// Ending is the word by which a rule would know a file: the last of its name that
+// is no tier, format, direction or tile. It is "" if that is the whole name.
+func Ending(file string) string {
+	layer := ""
+	if at := strings.LastIndexByte(file, '#'); at > 0 {
+		file, layer = file[:at], "_"+file[at+1:]
+	}
+	words := roles(split(norm.NFC.String(strings.TrimSuffix(path.Base(file), path.Ext(file))+layer)), nil)
+	for i := len(words) - 1; i > 0; i-- {
+		switch w := words[i]; {
+		case w.role == tier, w.role == form, w.role == udim, w.role == filler, w.role == side, countWord.MatchString(w.text):
+		default:
+			return w.text
+		}
+	}
+	return ""
+}
+
+// Name is one way to read a file's path: which of its words say what the map is, and which are
+// the material's own.
+type Name struct {
+	Dir   string   // folder, without folders that only name a tier or a format
+	Own   []string // the material's own words
+	Roles []string // the words that say what the map is, as they stand
+	Tier  string
+	UDIM  string
+	Side  string // y+ or y- as the name claims, or ""
+
+	stem    []rune  // the file's name without its ending
+	all     []word  // every word of it
+	words   []word  // those of Roles
+	kept    []word  // those of Own
+	folder  []word  // of a folder that names a channel
+	above   string  // Dir without that folder
+	prior   float64 // how far this reading is to be believed by itself
+	unknown bool    // a word of it that nobody knows says what it is
+	packs   bool    // it names a packed map
+	spare   float64 // what its further channel words take off, if it is no packed map
+}
+
+// ParseName reads a file's path (with slashes) by itself, as far as that goes: what other files
+// are called often says more.
+func ParseName(file string, rules ...Rule) Name {
+	n := parse(file, rules)
+	best := n
+	for i, o := range n.readings() {
+		if i == 0 || o.prior > best.prior {
+			best = o
+		}
+	}
+	return best
+}
+
+// parse cuts a path into words, and reads none of them yet.
+func parse(file string, rules []Rule) Name {
+	dir, base := path.Split(file)
+	n := Name{stem: []rune(norm.NFC.String(strings.TrimSuffix(base, path.Ext(base))))}
+	n.all = roles(split(string(n.stem)), rules)
+	markPacked(n.all, n.stem)
+	for part := range strings.SplitSeq(strings.Trim(norm.NFC.String(dir), "/"), "/") {
+		if part == "" {
+			continue
+		}
+		words, plain := roles(split(part), nil), true
+		for _, w := range words {
+			plain = plain && w.role != own && w.role != channel && w.role != packed
+			if w.role == tier && n.Tier == "" {
+				n.Tier = w.text
+			}
+		}
+		if plain {
+			continue
+		}
+		if c, weight, _ := claimed(words); c != material.None && weight >= 0.5 && !slices.ContainsFunc(words, func(w word) bool { return w.role == own }) {
+			n.folder, n.above = words, n.Dir
+		} else {
+			n.folder = nil
+		}
+		n.Dir = path.Join(n.Dir, part)
+	}
+	return n
+}
+
+// readings are the ways to read a name: with any stretch of its channel words, from either end
+// of it, as what the map is; with none of them; and by its folder. The prior of each says how
+// far it is to be believed without looking at other files.
+func (n Name) readings() (out []Name) {
+	for a := 0; a < len(n.all); a++ {
+		if !n.all[a].says() {
+			continue
+		}
+		b := a
+		for b < len(n.all) && n.all[b].says() {
+			b++
+		}
+		for k := a; k < b; k++ {
+			out = append(out, n.take(k, b))
+			if k > a {
+				out = append(out, n.take(a, k))
+			}
+		}
+		a = b
+	}
+	out = append(out, n.take(0, 0))
+	if n.folder != nil {
+		for _, o := range out {
+			o.Dir = n.above
+			o.prior -= 0.05
+			if len(o.words) == 0 || !said(o.words) {
+				o.words = append(slices.Clone(n.folder), o.words...)
+				_, weight, _ := claimed(n.folder)
+				o.prior = weight - 0.1
+				o.note()
+			}
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+func (w word) says() bool { return w.role == channel || w.role == packed }
+
+// said tells whether words name a channel or a packed map.
+func said(words []word) bool { return slices.ContainsFunc(words, word.says) }
+
+// take reads words i to j of a name as what the map is, with the tiers, formats and the like
+// around them and at the end of the name; the rest is the material's own. No words at all
+// leave every channel word to the material.
+func (n Name) take(i, j int) Name {
+	m := n
+	m.words, m.kept = nil, nil
+	aside := func(w word, behind bool) bool {
+		return w.role == tier || w.role == form || w.role == side || w.role == udim || w.role == filler && behind
+	}
+	lead, tail, end := i, j, len(n.all)
+	for lead > 0 && aside(n.all[lead-1], false) {
+		lead--
+	}
+	for j > i && tail < len(n.all) && aside(n.all[tail], true) {
+		tail++
+	}
+	for end > 1 && aside(n.all[end-1], false) {
+		end--
+	}
+	if i == j {
+		lead, tail = 0, 0
+	}
+	var own []word
+	for k, w := range n.all {
+		if k >= lead && k < tail || k >= end || k > 0 && w.anywhere() {
+			m.words = append(m.words, w)
+		} else {
+			own = append(own, w)
+		}
+	}
+	m.own(own)
+	m.note()
+	_, m.prior, _ = claimed(m.words)
+	if packing, _ := m.packing(); packing != nil {
+		m.prior, m.packs = 1.05, true
+	} else if m.mixed() {
+		m.prior = 0.6
+	}
+	// Every further channel word that does not go with another is one that the name may have.
+	_, _, alpha := m.withAlpha()
+	if m.spare = 0.12 * float64(max(0, loose(n.all[i:j])-1)); !m.packs && !alpha {
+		m.prior -= m.spare
+	}
+	switch {
+	case i == j:
+		m.prior = 0
+	case i == 0 && len(own) > 0:
+		m.prior -= 0.08
+	case tail < len(n.all) && tail < end:
+		m.prior -= 0.05
+	}
+	return m
+}
+
+// loose counts words of which none makes a pair with the next.
+func loose(words []word) (n int) {
+	for i := range words {
+		if i+1 == len(words) || pairs[[2]string{words[i].text, words[i+1].text}].channel == material.None {
+			n++
+		}
+	}
+	return n
+}
+
+// own sets the material's own words.
+func (n *Name) own(words []word) {
+	n.kept = words
+	n.Own = n.Own[:0:0]
+	for _, w := range words {
+		n.Own = append(n.Own, w.text)
+	}
+}
+
+// bare says whether a reading leaves every channel word to the material.
+func (n Name) bare() bool { return !said(n.words) }
+
+// key is what files of one set have in common: their folder and the material's own words.
+func (n Name) key() string {
+	if len(n.Own) == 0 {
+		return n.Dir + "\x00" + strings.ToLower(path.Base(n.Dir))
+	}
+	return n.Dir + "\x00" + strings.Join(n.Own, "_")
+}
+
+// ruled is the rule that the name falls under, or nil.
+func (n Name) ruled() *Rule {
+	for i := len(n.words) - 1; i >= 0; i-- {
+		if r := n.words[i].rule; r != nil {
+			return r
+		}
+	}
+	return nil
+}
+
+// Label is the material's own name as it was written, in lower case and with
+// underscores: "Brick02-worn" is brick02_worn.
+func (n Name) Label() string {
+	var b strings.Builder
+	for k, w := range n.kept {
+		switch {
+		case k == 0:
+		case w.from > n.kept[k-1].to, unicode.IsLetter(n.stem[w.from]) && (unicode.IsLetter(n.stem[w.from-1]) || unicode.IsUpper(n.stem[w.from])):
+			b.WriteByte('_')
+		}
+		for _, r := range n.stem[w.from:w.to] {
+			b.WriteRune(unicode.ToLower(r))
+		}
+	}
+	return b.String()
+}
+
+// exact is the material's own name as it is written.
+func (n Name) exact() string {
+	var b strings.Builder
+	for _, w := range n.kept {
+		b.WriteString(string(n.stem[w.from:w.to]))
+	}
+	return b.String()
+}
+
+// note fills in what the words say.
+func (n *Name) note() {
+	n.Roles = nil
+	for _, w := range n.words {
+		n.Roles = append(n.Roles, w.text)
+		switch w.role {
+		case tier:
+			n.Tier = w.text
+		case udim:
+			n.UDIM = w.text
+		case side:
+			n.Side = sides[w.text]
+		}
+	}
+}
+
+// claim is the channel that the name gives, how far it is to be believed, and by which word.
+func (n Name) claim() (material.Channel, float64, string) { return claimed(n.words) }
+
+func claimed(words []word) (material.Channel, float64, string) {
+	// A pair of words is surer than its parts; the last word counts.
+	for i := len(words) - 2; i >= 0; i-- {
+		if p, ok := pairs[[2]string{words[i].text, words[i+1].text}]; ok {
+			return p.channel, p.weight, words[i].text + " " + words[i+1].text
+		}
+	}
+	for i := len(words) - 1; i >= 0; i-- {
+		if w := words[i]; w.role == channel {
+			if w.rule != nil {
+				return w.rule.Channel, 1, w.text
+			}
+			return w.claim.channel, w.claim.weight, w.text
+		}
+	}
+	return material.None, 0, ""
+}

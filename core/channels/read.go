@@ -1,0 +1,343 @@
+package channels
+
+import (
+	"slices"
+	"strings"
+
+	"aldermoor/core/material"
+)
+
+// This file reads names in the light of one another: of all ways to take each name apart, those
+// are chosen that make sets in which every channel is there once.
+
+// option is one way to read a picture's name.
+type option struct {
+	Name
+	key     string
+	channel material.Channel // "" of a packed map
+	slot    string           // what tells maps of one channel apart: tier, tile, direction, format
+	score   float64          // by name and pixels, without the other files
+}
+
+const (
+	companion = 0.18 // what another channel of the same set is worth
+	noBase    = 0.2  // what it is worth to be the base colour that a set lacks
+	double    = 0.8  // what it costs to be a channel that another file is more surely
+	runIn     = 0.75 // what it costs to cut a word that is written as one
+	outright  = 0.5  // the weight from which a name claims its channel outright
+)
+
+// readNames chooses a reading for each picture.
+func readNames(pictures []entry) {
+	markSizes(pictures)
+	markTiles(pictures)
+	runs := runTogether(pictures)
+	options := make([][]option, len(pictures))
+	for i := range pictures {
+		options[i] = pictures[i].options(runs)
+	}
+	// First any reading of another file counts, then those that were chosen.
+	picks := make([]int, len(pictures))
+	all := newGroups()
+	for i, list := range options {
+		for _, o := range list {
+			all.add(o.key, member{i, o.channel, o.slot, o.score, o.bare()})
+		}
+	}
+	for i, list := range options {
+		picks[i] = all.best(i, list, false)
+	}
+	chosen := newGroups()
+	for i, list := range options {
+		o := list[picks[i]]
+		chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare()})
+	}
+	for range 3 {
+		moved := false
+		for i, list := range options {
+			k := chosen.best(i, list, true)
+			if k == picks[i] {
+				continue
+			}
+			chosen.remove(list[picks[i]].key, i)
+			o := list[k]
+			chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare()})
+			picks[i], moved = k, true
+		}
+		if !moved {
+			break
+		}
+	}
+	for i := range pictures {
+		pictures[i].name = options[i][picks[i]].Name
+	}
+	readUnknown(pictures)
+}
+
+// member is a file in a group by one of its readings.
+type member struct {
+	file    int
+	channel material.Channel
+	slot    string
+	score   float64
+	bare    bool
+}
+
+// groups are files by what their readings have in common.
+type groups struct{ of map[string][]member }
+
+func newGroups() groups { return groups{map[string][]member{}} }
+
+func (g groups) add(key string, m member) { g.of[key] = append(g.of[key], m) }
+
+func (g groups) remove(key string, file int) {
+	g.of[key] = slices.DeleteFunc(g.of[key], func(m member) bool { return m.file == file })
+}
+
+// best is which reading of a file fits best with what the others may be, or with strict, are.
+func (g groups) best(file int, list []option, strict bool) (best int) {
+	top := 0.0
+	for k, o := range list {
+		score := o.score
+		var seen []material.Channel
+		base, taken := false, false
+		for _, m := range g.of[o.key] {
+			if m.file == file {
+				continue
+			}
+			base = base || m.channel == material.BaseColor
+			if m.channel == o.channel {
+				taken = taken || strict && m.slot == o.slot && (m.bare || m.score > o.score || m.score == o.score && m.file < file)
+			} else if !slices.Contains(seen, m.channel) && len(seen) < 4 {
+				seen = append(seen, m.channel)
+				score += companion
+			}
+			if len(seen) == 4 && base && taken {
+				break
+			}
+		}
+		if o.channel == material.BaseColor && !base && len(seen) > 0 {
+			score += noBase
+		}
+		_, weight, _ := o.claim()
+		if taken && (o.bare() || weight < outright) {
+			score -= double
+		}
+		if k == 0 || score > top+1e-9 {
+			best, top = k, score
+		}
+	}
+	return best
+}
+
+// options are the ways to read a picture's name, by what the pixels leave of each.
+func (e entry) options(runs map[string]int) (out []option) {
+	var scores [16]float64
+	pixels(*e.Look, func(_ string, c material.Channel, w float64, _ string, _ ...any) {
+		scores[slices.Index(material.All(), c)] += w
+	})
+	add := func(n Name, off float64) {
+		c, _, _ := n.claim()
+		if colours, _, ok := n.withAlpha(); ok && e.hasAlpha() {
+			c, _, _ = colours.claim()
+		}
+		o := option{Name: n, key: n.key(), channel: c, slot: n.Tier + "|" + n.UDIM + "|" + n.Side + "|" + e.ending, score: n.prior - off}
+		switch {
+		case n.packs && !e.Look.grey() && e.Look.Info.Components >= 3:
+			o.channel = ""
+		case n.bare() && e.Look.rendered():
+			o.channel = "preview" // nobody's rival
+		case n.bare():
+			o.channel = material.BaseColor
+			o.score += 0.15 + max(0, scores[0])
+		default:
+			if n.packs {
+				o.score = n.prior - off - 1.05 + weightOf(n) - n.spare
+			}
+			if i := slices.Index(material.All(), c); i >= 0 {
+				o.score += min(0.35, scores[i])
+			}
+		}
+		out = append(out, o)
+	}
+	for _, n := range e.name.readings() {
+		add(n, 0)
+	}
+	for _, n := range e.name.cut(runs) {
+		add(n, runIn)
+	}
+	return out
+}
+
+func weightOf(n Name) float64 { _, w, _ := n.claim(); return w }
+
+// runTogether counts the beginnings that names would have if a channel's word at their end
+// were cut off ("brickwalldiffuse", "brickwallnormal").
+func runTogether(pictures []entry) map[string]int {
+	out := map[string]int{}
+	for _, e := range pictures {
+		for _, n := range e.name.cut(nil) {
+			out[n.key()]++
+		}
+	}
+	return out
+}
+
+// cut is a name whose last word of its own is cut in two where it ends with a channel's, for
+// every beginning that others share. With nil for those, for every one.
+func (n Name) cut(runs map[string]int) (out []Name) {
+	at := len(n.all) - 1
+	for at >= 0 && n.all[at].role != own {
+		at--
+	}
+	if at < 0 || len(n.all[at].text) < 5 || n.all[at].text[0] <= '9' || at < len(n.all)-1 && n.all[at+1].says() {
+		return nil
+	}
+	w := n.all[at]
+	runes := []rune(w.text)
+	for k := 2; k <= len(runes)-2; k++ {
+		tail := string(runes[k:])
+		c := claims[tail]
+		if c.channel == material.None && byForeign[tail] != material.None && len(tail) > 3 {
+			c.channel, c.weight = byForeign[tail], foreignWeight
+		}
+		if c.channel == material.None || len(tail) < 2 || len(tail) == 2 && c.weight < 0.7 {
+			continue
+		}
+		m := n
+		m.all = slices.Clone(n.all[:at])
+		m.all = append(m.all, word{piece: piece{string(runes[:k]), w.from, w.from + k}},
+			word{piece: piece{tail, w.from + k, w.to}, role: channel, claim: claim{c.channel, c.weight, true}})
+		m.all = append(m.all, n.all[at+1:]...)
+		m = m.take(at+1, at+2)
+		if runs == nil || runs[m.key()] > 1 {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+// mark looks for words that tell otherwise equal names apart, and calls a function with those
+// of one place: each word's text, with the pictures and the index of the word in their names.
+func mark(pictures []entry, is func(w word) bool, found func(places map[string][][2]int)) {
+	at := map[string]map[string][][2]int{}
+	var order []string
+	for i := range pictures {
+		n := &pictures[i].name
+		for k, w := range n.all {
+			if k == 0 || !is(w) {
+				continue
+			}
+			rest := n.Dir + "\x00" + strings.ToLower(string(n.stem[:w.from])) + "*" + strings.ToLower(string(n.stem[w.to:]))
+			if at[rest] == nil {
+				at[rest] = map[string][][2]int{}
+				order = append(order, rest)
+			}
+			at[rest][w.text] = append(at[rest][w.text], [2]int{i, k})
+		}
+	}
+	for _, rest := range order {
+		found(at[rest])
+	}
+}
+
+// markSizes finds sizes that are letters: S, M and L that tell otherwise equal names apart.
+func markSizes(pictures []entry) {
+	mark(pictures, func(w word) bool { return slices.Contains([]string{"xs", "s", "m", "l", "xl", "xxl"}, w.text) }, func(places map[string][][2]int) {
+		large := len(places["l"]) + len(places["xs"]) + len(places["xl"]) + len(places["xxl"])
+		if len(places) < 2 || large == 0 {
+			return
+		}
+		for _, list := range places {
+			for _, p := range list {
+				pictures[p[0]].name.all[p[1]].role = tier
+			}
+		}
+	})
+}
+
+// markTiles finds UDIM numbers within names: those that stand where another name has 1001.
+func markTiles(pictures []entry) {
+	mark(pictures, func(w word) bool { return udimWord.MatchString(w.text) }, func(places map[string][][2]int) {
+		if len(places) < 2 || places["1001"] == nil {
+			return
+		}
+		for _, list := range places {
+			for _, p := range list {
+				pictures[p[0]].name.all[p[1]].role = udim
+			}
+		}
+	})
+}
+
+// readUnknown makes one set of pictures of a folder whose names are alike but for one word that
+// nobody knows, or are numbers alone, if they can be one by their pixels: one in colour, beside
+// normals or grey. What they are is left to the pixels.
+func readUnknown(pictures []entry) {
+	alone := map[string]int{}
+	for _, e := range pictures {
+		alone[e.name.key()]++
+	}
+	type place struct{ key, where string }
+	at := map[place][]int{}
+	var order []place
+	for i, e := range pictures {
+		n := e.name
+		if !n.bare() || len(n.kept) == 0 || alone[n.key()] > 1 || e.Look.Info.Layer != "" {
+			continue
+		}
+		add := func(words []word, where string) {
+			n.own(words)
+			p := place{n.key(), where}
+			if at[p] == nil {
+				order = append(order, p)
+			}
+			at[p] = append(at[p], i)
+		}
+		kept := e.name.kept
+		if len(kept) > 1 && strings.Trim(kept[len(kept)-1].text, "0123456789") != "" {
+			add(kept[:len(kept)-1], "end")
+			add(kept[1:], "start")
+		}
+		if !slices.ContainsFunc(kept, func(w word) bool { return strings.Trim(w.text, "0123456789") != "" }) {
+			add(nil, "numbers")
+		}
+	}
+	done := map[int]bool{}
+	for _, p := range order {
+		list := at[p]
+		if len(list) < 2 || len(list) > 12 || alone[p.key] > 0 || slices.ContainsFunc(list, func(i int) bool { return done[i] }) || !oneSet(pictures, list) {
+			continue
+		}
+		for _, i := range list {
+			n := &pictures[i].name
+			done[i] = true
+			kept := n.kept
+			switch p.where {
+			case "end":
+				n.own(kept[:len(kept)-1])
+			case "start":
+				n.own(kept[1:])
+			default:
+				n.own(nil)
+			}
+			n.unknown = true
+		}
+	}
+}
+
+// oneSet says whether pictures can be one set by their pixels.
+func oneSet(pictures []entry, list []int) bool {
+	colours, greys, normals := 0, 0, 0
+	for _, i := range list {
+		switch l := pictures[i].Look; {
+		case l.UnitLength > 0.9 || l.twoComponent():
+			normals++
+		case l.grey():
+			greys++
+		default:
+			colours++
+		}
+	}
+	return colours == 1 && normals <= 1 && normals+greys > 0 || colours == 0 && normals == 1 && greys > 1
+}

@@ -1,0 +1,79 @@
+package channels
+
+import (
+	"math"
+
+	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/stats"
+)
+
+// reliefSize is the side of the copies by which grey pictures are compared with normals.
+const reliefSize = 48
+
+// slopesOf are the slopes ∂h/∂x and ∂h/∂y (down) of normals read as Y+, averaged to 48 × 48
+// and stored one plane after the other, each as signed bytes.
+func slopesOf(f normals.Field) []byte {
+	x, y := raster.NewPlane(f.X.W, f.X.H), raster.NewPlane(f.X.W, f.X.H)
+	for i := range x.Pix {
+		z := max(f.Z.Pix[i], 0.1)
+		x.Pix[i], y.Pix[i] = -f.X.Pix[i]/z, f.Y.Pix[i]/z
+	}
+	return append(signed(x), signed(y)...)
+}
+
+// signed is a plane averaged to 48 × 48, about its mean and in sixteenths of half its standard
+// deviation as signed bytes; nil for a flat one.
+func signed(p raster.Plane) []byte {
+	q := p.Resample(reliefSize, reliefSize, raster.Area)
+	mean, sum := q.Mean(), 0.0
+	for _, v := range q.Pix {
+		sum += (float64(v) - mean) * (float64(v) - mean)
+	}
+	deviation := math.Sqrt(sum / float64(len(q.Pix)))
+	if deviation < 1e-5 {
+		return nil
+	}
+	out := make([]byte, len(q.Pix))
+	for i, v := range q.Pix {
+		out[i] = byte(int8(min(max(math.Round((float64(v)-mean)/deviation*32), -127), 127)))
+	}
+	return out
+}
+
+// relief says how far a grey picture could be the height whose slopes a normal map has: the
+// correlation of its gradient with those slopes, −1..1, of the two directions the better.
+// It is not known (ok is false) if either has no relief to speak of.
+func (l Look) relief(n Look) (r float64, ok bool) {
+	const area = reliefSize * reliefSize
+	if len(l.Relief) != area || len(n.Relief) != 2*area {
+		return 0, false
+	}
+	at := func(b []byte, x, y int) float64 {
+		return float64(int8(b[(y+reliefSize)%reliefSize*reliefSize+(x+reliefSize)%reliefSize]))
+	}
+	sx, sy := n.Relief[:area], n.Relief[area:]
+	var both [2]stats.Pairs
+	for y := range reliefSize {
+		for x := range reliefSize {
+			// A central difference of cell means is the slope averaged over two cells.
+			gx, gy := at(l.Relief, x+1, y)-at(l.Relief, x-1, y), at(l.Relief, x, y+1)-at(l.Relief, x, y-1)
+			px, py := at(sx, x-1, y)+2*at(sx, x, y)+at(sx, x+1, y), at(sy, x, y-1)+2*at(sy, x, y)+at(sy, x, y+1)
+			for k, sign := range []float64{1, -1} {
+				both[k].Add(gx, px)
+				both[k].Add(gy, sign*py)
+			}
+		}
+	}
+	up, ok1 := both[0].Correlation(0)
+	down, ok2 := both[1].Correlation(0)
+	switch {
+	case !ok1 || !ok2:
+		return 0, false
+	case n.Direction == normals.Up && n.DirectionConfidence > 0.5:
+		return up, true
+	case n.Direction == normals.Down && n.DirectionConfidence > 0.5:
+		return down, true
+	}
+	return max(up, down), true
+}

@@ -1,0 +1,268 @@
+package channels
+
+import (
+	"cmp"
+	"path"
+	"slices"
+	"strings"
+
+	"aldermoor/core/material"
+)
+
+// entry is a picture while it is being sorted.
+type entry struct {
+	File
+	name   Name
+	ending string // of the file's name: ".png"
+}
+
+var previewWords = []string{"preview", "render", "rendered", "thumb", "thumbnail", "sphere", "ball", "contact", "sheet", "cover", "sample"}
+
+// preview says whether a name is that of a picture of the material: it has a word that says so,
+// with no channel behind it; and which words stand before that.
+func (n Name) preview() (before []word, ok bool) {
+	for i := len(n.all) - 1; i >= 0; i-- {
+		switch w := n.all[i]; {
+		case w.says():
+			return nil, false
+		case slices.Contains(previewWords, w.text) && (i > 0 || len(n.all) == 1):
+			return n.all[:i], true
+		}
+	}
+	return nil, false
+}
+
+// Sort makes sets out of a heap of files. Every file is in exactly one set, as a
+// map, an attachment or unassigned; the order of files does not matter. Rules say
+// what else names may end in; the first that fits is taken.
+func Sort(files []File, rules ...Rule) []Set {
+	files = slices.Clone(files)
+	slices.SortFunc(files, func(a, b File) int { return cmp.Compare(a.address(), b.address()) })
+	var pictures []entry
+	var others []File
+	for _, f := range files {
+		if f.Look == nil {
+			others = append(others, f)
+			continue
+		}
+		pictures = append(pictures, entry{f, parse(named(f), rules), strings.ToLower(path.Ext(f.Path))})
+	}
+	pictures, previews := apart(pictures)
+	readNames(pictures)
+
+	groups, order := map[string][]entry{}, []string{}
+	for _, e := range pictures {
+		k := e.name.key()
+		if groups[k] == nil {
+			order = append(order, k)
+		}
+		groups[k] = append(groups[k], e)
+	}
+	order = splitCases(groups, joinStray(groups, joinSplit(groups, order)))
+
+	sets := make([]Set, len(order))
+	for i, k := range order {
+		sets[i] = decide(groups[k])
+		if sets[i].Name = groups[k][0].name.Label(); sets[i].Name == "" {
+			_, own, _ := strings.Cut(k, "\x00")
+			sets[i].Name = own
+		}
+	}
+	// Previews and other files go to the set that shares most of their path.
+	dirs := make([]string, len(order))
+	for i, k := range order {
+		dirs[i] = strings.ReplaceAll(k, "\x00", "/")
+	}
+	if len(sets) == 0 && len(files) > 0 {
+		sets, dirs = []Set{{Name: nameOf(files[0].Path)}}, []string{""}
+	}
+	for _, e := range previews {
+		i := nearest(dirs, path.Join(e.name.Dir, strings.Join(e.name.Own, "_")))
+		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "preview"})
+	}
+	for _, f := range others {
+		i := nearest(dirs, strings.ToLower(strings.TrimSuffix(f.Path, path.Ext(f.Path))))
+		sets[i].Attachments = append(sets[i].Attachments, Attachment{f.Path, kindOf(f.Path)})
+	}
+	return sets
+}
+
+// apart takes out the pictures that are previews by their names. A word that also means a
+// material ("sheet", "render") is one's own where other files of that whole name are maps.
+func apart(all []entry) (pictures, previews []entry) {
+	maps := map[string]bool{}
+	for _, e := range all {
+		for _, n := range e.name.readings() {
+			if !n.bare() {
+				maps[n.key()] = true
+			}
+		}
+	}
+	for _, e := range all {
+		before, ok := e.name.preview()
+		if !ok || maps[e.name.take(0, 0).key()] {
+			pictures = append(pictures, e)
+			continue
+		}
+		e.name.own(before)
+		previews = append(previews, e)
+	}
+	return pictures, previews
+}
+
+// Heap is all files as one set, its pictures unassigned: for files whose names cannot
+// be read.
+func Heap(files []File) Set {
+	s := Set{Name: nameOf(files[0].Path)}
+	for _, f := range files {
+		if f.Look == nil {
+			s.Attachments = append(s.Attachments, Attachment{f.Path, kindOf(f.Path)})
+		} else {
+			s.Unassigned = append(s.Unassigned, f.address())
+		}
+	}
+	return s
+}
+
+func nameOf(file string) string {
+	if d := path.Dir(file); d != "." {
+		return path.Base(d)
+	}
+	return strings.TrimSuffix(path.Base(file), path.Ext(file))
+}
+
+// joinSplit joins groups of one name in different folders whose channels do not
+// overlap: a set split over folders.
+func joinSplit(groups map[string][]entry, order []string) []string {
+	has := func(k string) map[string]bool {
+		m := map[string]bool{}
+		for _, e := range groups[k] {
+			c, _, _ := e.name.claim()
+			m[string(c)+e.name.UDIM] = true
+		}
+		return m
+	}
+	var out []string
+next:
+	for _, k := range order {
+		_, own, _ := strings.Cut(k, "\x00")
+		if strings.ContainsFunc(own, func(r rune) bool { return r >= 'a' && r <= 'z' }) {
+			for _, to := range out {
+				if _, other, _ := strings.Cut(to, "\x00"); other != own {
+					continue
+				}
+				mine, theirs, overlap := has(k), has(to), false
+				for c := range mine {
+					overlap = overlap || theirs[c]
+				}
+				if !overlap {
+					groups[to] = append(groups[to], groups[k]...)
+					continue next
+				}
+			}
+		}
+		out = append(out, k)
+	}
+	return out
+}
+
+// joinStray joins a lone file whose name says nothing of a channel to the set
+// of its folder whose name its own goes on from ("slates round" takes "slates
+// round 7"), so that somebody can say what it is.
+func joinStray(groups map[string][]entry, order []string) []string {
+	var out []string
+next:
+	for _, k := range order {
+		if g := groups[k]; len(g) == 1 && g[0].name.bare() && !g[0].name.unknown {
+			for _, to := range order {
+				if to != k && len(groups[to]) > 1 && strings.HasPrefix(k, to+"_") && !(g[0].Look.looksBase() && hasBase(groups[to])) {
+					groups[to] = append(groups[to], g...)
+					continue next
+				}
+			}
+		}
+		out = append(out, k)
+	}
+	return out
+}
+
+// hasBase says whether a group has a base colour: by a name, or by a picture of its bare name.
+func hasBase(group []entry) bool {
+	return slices.ContainsFunc(group, func(e entry) bool {
+		c, _, _ := e.name.claim()
+		return c == material.BaseColor || e.name.bare() && e.Look.looksBase()
+	})
+}
+
+// splitCases splits groups whose names differ by the case of letters alone, if each of them
+// has the same channels: they are two sets.
+func splitCases(groups map[string][]entry, order []string) (out []string) {
+	for _, k := range order {
+		parts, names := map[string][]entry{}, []string{}
+		claimed := map[string]map[material.Channel]bool{}
+		for _, e := range groups[k] {
+			exact := e.name.exact()
+			if parts[exact] == nil {
+				names, claimed[exact] = append(names, exact), map[material.Channel]bool{}
+			}
+			c, _, _ := e.name.claim()
+			parts[exact] = append(parts[exact], e)
+			claimed[exact][c] = true
+		}
+		same := len(names) > 1
+		for _, n := range names[1:] {
+			shared := 0
+			for c := range claimed[n] {
+				if claimed[names[0]][c] {
+					shared++
+				}
+			}
+			same = same && shared == len(claimed[n]) && strings.EqualFold(n, names[0])
+		}
+		if !same {
+			out = append(out, k)
+			continue
+		}
+		for _, n := range names {
+			part := k + "\x00" + n
+			groups[part] = parts[n]
+			out = append(out, part)
+		}
+	}
+	return out
+}
+
+// nearest is the index of the path that shares the longest beginning with file.
+func nearest(dirs []string, file string) int {
+	best, most := 0, -1
+	norm := strings.NewReplacer(" ", "", "-", "", "_", "")
+	file = norm.Replace(strings.ToLower(file))
+	for i, d := range dirs {
+		d = norm.Replace(strings.ToLower(d))
+		n := 0
+		for n < len(d) && n < len(file) && d[n] == file[n] {
+			n++
+		}
+		if n > most {
+			best, most = i, n
+		}
+	}
+	return best
+}
+
+func kindOf(file string) string {
+	base := strings.ToLower(path.Base(file))
+	for _, w := range split(base) {
+		switch w.text {
+		case "licence", "license", "copying", "rights", "eula", "copyright":
+			return "licence"
+		case "readme", "notes", "note", "info", "changelog":
+			return "notes"
+		}
+	}
+	switch path.Ext(base) {
+	case ".txt", ".md", ".json", ".pdf", ".html":
+		return "notes"
+	}
+	return "other"
+}
