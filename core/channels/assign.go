@@ -111,28 +111,38 @@ func highest(score []float64) (k int) {
 func companions(group []entry, i int) (out []Reason) {
 	e := group[i]
 	l := e.Look
-	named, _, _ := e.name.claim()
-	sure, base := 0, false
+	named, _, text := e.name.claim()
+	sure, base, letter := 0, false, false
 	var normal *Look
 	for k, o := range group {
 		if k == i {
 			continue
 		}
-		c, w, _ := o.name.claim()
+		c, w, word := o.name.claim()
 		if c != material.None && c != material.BaseColor && o.Look.Against(c).Code == "" {
 			sure++
 		}
+		letter = letter || len(word) == 1 && (c == material.Normal && o.Look.UnitLength > 0.9 || c == material.BaseColor && o.Look.looksBase())
 		base = base || c == material.BaseColor && w >= outright
 		if o.Look.UnitLength > 0.9 || o.Look.twoComponent() {
 			normal = o.Look
 		}
 	}
-	if named == material.None && !e.name.unknown && l.UnitLength < 0.8 && l.Info.Layer == "" && sure > 0 && !base {
+	if named == material.None && e.name.unknown == "" && l.UnitLength < 0.8 && l.Info.Layer == "" && sure > 0 && !base {
 		w := 0.55
 		if l.Info.Components == 1 {
 			w = 0.85 // more than what speaks against one component
 		}
 		out = append(out, Because("peer", material.BaseColor, w, "last_one"))
+	}
+	if letter && len(text) == 1 {
+		out = append(out, Because("peer", named, 0.3, "letters"))
+		for _, o := range e.name.also() {
+			out = append(out, Because("peer", o.channel, 0.3, "letters"))
+		}
+	}
+	if l.grey() && named == material.None && e.name.unknown != "" {
+		out = append(out, Because("peer", material.Roughness, 0.06, "commonest"))
 	}
 	if normal == nil || !l.grey() {
 		return out
@@ -142,8 +152,8 @@ func companions(group []entry, i int) (out []Reason) {
 	case !ok:
 	case r > 0.8:
 		out = append(out, Because("pixels", material.Height, 0.25+2*(r-0.8), "follows_slopes", "correlation", r))
-	case r > 0.6:
-		out = append(out, Because("pixels", material.Height, 0.15, "follows_slopes", "correlation", r))
+	case r > 0.5:
+		out = append(out, Because("pixels", material.Height, 0.15+(r-0.5)/3, "follows_slopes", "correlation", r))
 	case r < 0.3:
 		out = append(out, Because("pixels", material.Height, -0.3, "against_slopes", "correlation", r))
 	}

@@ -23,7 +23,7 @@ func decide(group []entry) Set {
 		}
 		switch {
 		case parts != nil:
-		case e.Look.rendered() && e.name.bare() && !e.name.unknown && len(group) > 2:
+		case e.Look.rendered() && e.name.bare() && e.name.unknown == "" && len(group) > 2:
 			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview"})
 		default:
 			if e.hasAlpha() {
@@ -161,7 +161,7 @@ func loneColour(found []Map) {
 	}
 	m := &found[0]
 	l := &m.Look
-	if m.Channel == material.BaseColor && m.Confidence >= 0.9 || m.Component != "rgb" || l.grey() || l.Spread < 0.03 || l.UnitLength > 0.6 || slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "rule" }) {
+	if m.Channel == material.BaseColor && m.Confidence >= 0.9 || m.Component != "rgb" || l.grey() || l.UnitLength > 0.6 || slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "rule" }) {
 		return
 	}
 	m.Verdict = Verdict{material.BaseColor, 0.93, []Reason{Because("peer", material.BaseColor, 0.7, "lone_colour"), Because("pixels", material.BaseColor, 0.35, "in_colour")}}

@@ -1,7 +1,7 @@
 package channels
 
 import (
-	"math"
+	"slices"
 
 	"aldermoor/core/material"
 )
@@ -42,6 +42,9 @@ func evidence(n Name, l Look) (rs []Reason) {
 		add("rule", named, 1.3, "rule", "station", rule.Station, "ending", rule.Ending)
 	} else if named != material.None {
 		add("name", named, weight, "name_word", "word", text)
+		for _, o := range n.also() {
+			add("name", o.channel, o.weight, "name_word", "word", text)
+		}
 	}
 	if n.Side != "" && named == material.None {
 		add("name", material.Normal, 0.6, "name_direction", "direction", n.Side)
@@ -83,6 +86,7 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 		for _, c := range []material.Channel{material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness, material.Mask} {
 			add("pixels", c, 0.08, "grey")
 		}
+		add("pixels", material.Specular, 0.06, "grey")
 		if l.Info.Components >= 3 {
 			against(0.12, "no_colour", material.BaseColor)
 		} else {
@@ -96,7 +100,7 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 	if !grey || l.flat(0) {
 		return
 	}
-	if l.Extremes > 0.9 {
+	if l.Extremes > 0.9 || l.bimodal(0) > 0.85 {
 		for _, c := range []material.Channel{material.Metallic, material.Opacity, material.Mask} {
 			add("pixels", c, 0.12, "black_and_white", "share", l.Extremes)
 		}
@@ -187,7 +191,7 @@ func guessPacked(l Look) []part {
 		return l.Mean[c]
 	})
 	pick(material.Metallic, func(c int) float64 {
-		spread := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6)) // 1 for black and white alone
+		spread := l.bimodal(c)
 		if l.flat(c) && l.Mean[c] < 0.05 {
 			return 1
 		}
@@ -202,6 +206,25 @@ func guessPacked(l Look) []part {
 		}
 		return 0.5 + l.StdDev[c]
 	})
+	// What is left of the three goes to the component that is left.
+	left := -1
+	for c, ch := range taken {
+		switch {
+		case ch != material.None:
+		case left >= 0 || l.flat(c):
+			left = 3
+		default:
+			left = c
+		}
+	}
+	if left >= 0 && left < 3 {
+		for _, ch := range []material.Channel{material.Roughness, material.Metallic, material.Occlusion} {
+			if !slices.Contains(taken[:], ch) {
+				taken[left] = ch
+				break
+			}
+		}
+	}
 	var out []part
 	for c, ch := range taken {
 		if ch != material.None {
@@ -233,7 +256,7 @@ func judgeAlpha(n Name, of material.Channel, l Look) Verdict {
 		ch := claimOf(w).channel
 		return Verdict{ch, 0.92, []Reason{Because("name", ch, 0.8, "name_alpha", "word", w)}}
 	}
-	bimodal := l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6))
+	bimodal := l.bimodal(c)
 	switch {
 	case of == material.Normal:
 		return Verdict{material.Height, 0.75, []Reason{Because("pixels", material.Height, 0.5, "alpha_of_normal")}}

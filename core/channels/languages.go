@@ -80,6 +80,25 @@ func abbreviated(w string) material.Channel {
 	return found
 }
 
+// begun is the channel that alone has a word that begins with these four letters or more.
+func begun(w string) material.Channel {
+	if len(w) < 4 {
+		return material.None
+	}
+	found := material.None
+	for c, words := range full {
+		for _, f := range words {
+			if strings.HasPrefix(f, w) {
+				if found != material.None && found != c {
+					return material.None
+				}
+				found = c
+			}
+		}
+	}
+	return found
+}
+
 // subsequence says whether w begins as f does and its letters stand in f in their order.
 func subsequence(w, f string) bool {
 	if w[0] != f[0] {

@@ -342,20 +342,21 @@ var kinds = []struct {
 	{"shared words before, between and behind", func(g *maker) {
 		w, s := g.words(), lot(g, madeStyles)
 		name := g.names(1)[0]
-		shared := lot(g, []string{"metal", "rough", "normal", "gloss", "color", "height"})
+		shared, at := lot(g, []string{"metal", "rough", "normal", "gloss", "color", "height"}), g.IntN(2)
 		p := g.scan()
 		for c, look := range g.channelsOf(p) {
 			list := []string{name, "surface", w[c], "3K"}
-			list = slices.Insert(list, pick(g, []int{0, 1}), shared)
+			list = slices.Insert(list, at, shared)
 			g.add(s(list...)+".png", look, p, c, 0)
 		}
 	}},
 	{"folders", func(g *maker) {
 		w, s := g.words(), lot(g, madeStyles)
+		above, below := lot(g, []string{"in/", "a/b/", "Textures/", "scans/2026/", "", "set/"}), pick(g, []string{"", "textures/", "maps/"})
 		for i, name := range g.names(2) {
 			p := g.scan()
 			for c, look := range g.channelsOf(p) {
-				g.add(lot(g, []string{"in/", "a/b/", "Textures/", "scans/2026/", "", "set/"})+s(name)+"/"+pick(g, []string{"", "textures/", "maps/"})+s(w[c])+".png", look, p, c, i)
+				g.add(above+s(name)+"/"+below+s(w[c])+".png", look, p, c, i)
 			}
 		}
 	}},
@@ -454,12 +455,13 @@ var kinds = []struct {
 		}
 	}},
 	{"numbers only", func(g *maker) {
+		folder, form := lot(g, []string{"set", "Neuer Ordner ", "box"}), pick(g, []string{"%d", "%02d"})
 		for i := range 1 + g.IntN(2) {
 			p := g.scan()
 			order := []string{"base", "normal", "height"}
 			g.Shuffle(3, func(a, b int) { order[a], order[b] = order[b], order[a] })
 			for k, l := range order {
-				g.add(fmt.Sprintf("%s%d/%s.png", lot(g, []string{"set", "Neuer Ordner ", "box"}), i, fmt.Sprintf(pick(g, []string{"%d", "%02d"}), k+1)), l, p, map[string]material.Channel{"base": chB, "normal": chN, "height": chH}[l], i)
+				g.add(fmt.Sprintf("%s%d/%s.png", folder, i, fmt.Sprintf(form, k+1)), l, p, map[string]material.Channel{"base": chB, "normal": chN, "height": chH}[l], i)
 			}
 		}
 	}},

@@ -119,6 +119,9 @@ func (l *Look) colour(p []raster.Plane) {
 	l.Likeness = (correlation(p[0].Pix, p[1].Pix) + correlation(p[0].Pix, p[2].Pix) + correlation(p[1].Pix, p[2].Pix)) / 3
 	l.Spread = spread / float64(len(p[0].Pix))
 	l.UnitLength = float64(unit) / float64(len(p[0].Pix))
+	if l.grey() { // of vectors with three equal components nothing can be said
+		l.Sphere, l.UnitLength = 0, 0
+	}
 }
 
 // grey says whether the picture has no colour to speak of.
@@ -126,6 +129,11 @@ func (l Look) grey() bool { return l.Info.Components <= 2 || l.Spread < 0.012 }
 
 // flat says whether component c has one value throughout.
 func (l Look) flat(c int) bool { return c < len(l.Min) && l.Max[c]-l.Min[c] < 0.004 }
+
+// bimodal is 1 for a component that is black and white alone, and less the more there is between.
+func (l Look) bimodal(c int) float64 {
+	return l.StdDev[c] / math.Sqrt(max(l.Mean[c]*(1-l.Mean[c]), 1e-6))
+}
 
 // twoComponent says whether a picture can be a normal map that leaves its third
 // component out: two that vary around the middle within the unit circle, and

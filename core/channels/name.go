@@ -53,7 +53,7 @@ type Name struct {
 	folder  []word  // of a folder that names a channel
 	above   string  // Dir without that folder
 	prior   float64 // how far this reading is to be believed by itself
-	unknown bool    // a word of it that nobody knows says what it is
+	unknown string  // a word of it that nobody knows says what it is
 	packs   bool    // it names a packed map
 	spare   float64 // what its further channel words take off, if it is no packed map
 }
@@ -91,7 +91,7 @@ func parse(file string, rules []Rule) Name {
 		if plain {
 			continue
 		}
-		if c, weight, _ := claimed(words); c != material.None && weight >= 0.5 && !slices.ContainsFunc(words, func(w word) bool { return w.role == own }) {
+		if c, weight, _ := claimed(words); c != material.None && weight >= 0.5 && words[0].claim.plain && !slices.ContainsFunc(words, func(w word) bool { return w.role == own }) {
 			n.folder, n.above = words, n.Dir
 		} else {
 			n.folder = nil
@@ -189,6 +189,8 @@ func (n Name) take(i, j int) Name {
 	switch {
 	case i == j:
 		m.prior = 0
+	case i == 0 && !n.all[0].claim.plain && n.all[0].role == channel:
+		m.prior -= 0.35 // an abbreviation: a name may be short
 	case i == 0 && len(own) > 0:
 		m.prior -= 0.08
 	case tail < len(n.all) && tail < end:
@@ -214,6 +216,34 @@ func (n *Name) own(words []word) {
 	for _, w := range words {
 		n.Own = append(n.Own, w.text)
 	}
+}
+
+// withoutWord reads a name's first or last own word as one that says what the map is, in a
+// language that nobody knows, or as a number.
+func (n Name) withoutWord() (out []Name) {
+	bare := n.take(0, 0)
+	kept := bare.kept
+	with := func(words []word, word string) {
+		m := bare
+		m.own(words)
+		m.unknown = word
+		out = append(out, m)
+	}
+	number := func(w word) bool { return strings.Trim(w.text, "0123456789") == "" }
+	if len(kept) > 0 && !slices.ContainsFunc(kept, func(w word) bool { return !number(w) }) {
+		with(nil, bare.exact())
+	}
+	if len(kept) > 1 && !number(kept[len(kept)-1]) {
+		with(kept[:len(kept)-1], kept[len(kept)-1].text)
+		with(kept[1:], kept[0].text)
+	}
+	return out
+}
+
+// within says whether the words that say what the map is stand before some of the material's.
+func (n Name) within() bool {
+	i := slices.IndexFunc(n.words, word.says)
+	return i >= 0 && len(n.kept) > 0 && n.words[i].from < n.kept[len(n.kept)-1].from
 }
 
 // bare says whether a reading leaves every channel word to the material.
@@ -298,4 +328,10 @@ func claimed(words []word) (material.Channel, float64, string) {
 		}
 	}
 	return material.None, 0, ""
+}
+
+// also is what else the letter may mean by which the name gives its channel.
+func (n Name) also() []claim {
+	_, _, text := n.claim()
+	return letterAlso[text]
 }

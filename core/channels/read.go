@@ -20,9 +20,9 @@ type option struct {
 }
 
 const (
-	companion = 0.18 // what another channel of the same set is worth
+	companion = 0.4  // what another channel of the same set is worth
 	noBase    = 0.2  // what it is worth to be the base colour that a set lacks
-	double    = 0.8  // what it costs to be a channel that another file is more surely
+	double    = 1.6  // what it costs to be a channel that another file is more surely
 	runIn     = 0.75 // what it costs to cut a word that is written as one
 	outright  = 0.5  // the weight from which a name claims its channel outright
 )
@@ -41,7 +41,7 @@ func readNames(pictures []entry) {
 	all := newGroups()
 	for i, list := range options {
 		for _, o := range list {
-			all.add(o.key, member{i, o.channel, o.slot, o.score, o.bare()})
+			all.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name)})
 		}
 	}
 	for i, list := range options {
@@ -50,7 +50,7 @@ func readNames(pictures []entry) {
 	chosen := newGroups()
 	for i, list := range options {
 		o := list[picks[i]]
-		chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare()})
+		chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name)})
 	}
 	for range 3 {
 		moved := false
@@ -61,7 +61,7 @@ func readNames(pictures []entry) {
 			}
 			chosen.remove(list[picks[i]].key, i)
 			o := list[k]
-			chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare()})
+			chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name)})
 			picks[i], moved = k, true
 		}
 		if !moved {
@@ -71,7 +71,7 @@ func readNames(pictures []entry) {
 	for i := range pictures {
 		pictures[i].name = options[i][picks[i]].Name
 	}
-	readUnknown(pictures)
+	parted(pictures)
 }
 
 // member is a file in a group by one of its readings.
@@ -81,6 +81,8 @@ type member struct {
 	slot    string
 	score   float64
 	bare    bool
+	words   []word
+	weight  float64 // of the name's claim
 }
 
 // groups are files by what their readings have in common.
@@ -98,6 +100,8 @@ func (g groups) remove(key string, file int) {
 func (g groups) best(file int, list []option, strict bool) (best int) {
 	top := 0.0
 	for k, o := range list {
+		_, weight, text := o.claim()
+		shared, others := true, false
 		score := o.score
 		var seen []material.Channel
 		base, taken := false, false
@@ -105,21 +109,29 @@ func (g groups) best(file int, list []option, strict bool) (best int) {
 			if m.file == file {
 				continue
 			}
+			others = true
+			shared = shared && slices.ContainsFunc(m.words, func(w word) bool { return w.text == text })
 			base = base || m.channel == material.BaseColor
 			if m.channel == o.channel {
-				taken = taken || strict && m.slot == o.slot && (m.bare || m.score > o.score || m.score == o.score && m.file < file)
+				taken = taken || strict && m.slot == o.slot && (m.bare && !o.bare() || m.weight >= outright && m.score > o.score ||
+					m.bare == o.bare() && (m.score > o.score || m.score == o.score && m.file < file))
 			} else if !slices.Contains(seen, m.channel) && len(seen) < 4 {
 				seen = append(seen, m.channel)
 				score += companion
 			}
-			if len(seen) == 4 && base && taken {
+			if len(seen) == 4 && base && taken && !shared {
 				break
 			}
 		}
 		if o.channel == material.BaseColor && !base && len(seen) > 0 {
 			score += noBase
 		}
-		_, weight, _ := o.claim()
+		if !others && weight > 0 && o.within() {
+			score -= 0.5
+		}
+		if shared && others && weight > 0 { // what all say tells none apart
+			score -= weight
+		}
 		if taken && (o.bare() || weight < outright) {
 			score -= double
 		}
@@ -138,6 +150,15 @@ func (e entry) options(runs map[string]int) (out []option) {
 	})
 	add := func(n Name, off float64) {
 		c, _, _ := n.claim()
+		top := weightOf(n)
+		if i := slices.Index(material.All(), c); i >= 0 {
+			top += scores[i]
+		}
+		for _, o := range n.also() {
+			if s := o.weight + scores[slices.Index(material.All(), o.channel)]; s > top {
+				c, top = o.channel, s
+			}
+		}
 		if colours, _, ok := n.withAlpha(); ok && e.hasAlpha() {
 			c, _, _ = colours.claim()
 		}
@@ -157,6 +178,9 @@ func (e entry) options(runs map[string]int) (out []option) {
 			if i := slices.Index(material.All(), c); i >= 0 {
 				o.score += min(0.35, scores[i])
 			}
+			if e.Look.rendered() && weightOf(n) < outright {
+				o.score--
+			}
 		}
 		out = append(out, o)
 	}
@@ -165,6 +189,18 @@ func (e entry) options(runs map[string]int) (out []option) {
 	}
 	for _, n := range e.name.cut(runs) {
 		add(n, runIn)
+	}
+	if e.Look.Info.Layer == "" && !e.Look.rendered() {
+		for _, n := range e.name.withoutWord() {
+			add(n, 0.05)
+			o := &out[len(out)-1]
+			switch o.score = -0.05; {
+			case e.Look.UnitLength > 0.9 || e.Look.twoComponent():
+				o.channel = material.Normal
+			case e.Look.grey():
+				o.channel = material.Channel("by " + n.unknown)
+			}
+		}
 	}
 	return out
 }
@@ -270,58 +306,20 @@ func markTiles(pictures []entry) {
 	})
 }
 
-// readUnknown makes one set of pictures of a folder whose names are alike but for one word that
-// nobody knows, or are numbers alone, if they can be one by their pixels: one in colour, beside
-// normals or grey. What they are is left to the pixels.
-func readUnknown(pictures []entry) {
-	alone := map[string]int{}
-	for _, e := range pictures {
-		alone[e.name.key()]++
-	}
-	type place struct{ key, where string }
-	at := map[place][]int{}
-	var order []place
+// parted takes back readings by a word that nobody knows where those alone do not make a set:
+// the pictures are materials of their own.
+func parted(pictures []entry) {
+	groups := map[string][]int{}
 	for i, e := range pictures {
-		n := e.name
-		if !n.bare() || len(n.kept) == 0 || alone[n.key()] > 1 || e.Look.Info.Layer != "" {
-			continue
-		}
-		add := func(words []word, where string) {
-			n.own(words)
-			p := place{n.key(), where}
-			if at[p] == nil {
-				order = append(order, p)
-			}
-			at[p] = append(at[p], i)
-		}
-		kept := e.name.kept
-		if len(kept) > 1 && strings.Trim(kept[len(kept)-1].text, "0123456789") != "" {
-			add(kept[:len(kept)-1], "end")
-			add(kept[1:], "start")
-		}
-		if !slices.ContainsFunc(kept, func(w word) bool { return strings.Trim(w.text, "0123456789") != "" }) {
-			add(nil, "numbers")
-		}
+		groups[e.name.key()] = append(groups[e.name.key()], i)
 	}
-	done := map[int]bool{}
-	for _, p := range order {
-		list := at[p]
-		if len(list) < 2 || len(list) > 12 || alone[p.key] > 0 || slices.ContainsFunc(list, func(i int) bool { return done[i] }) || !oneSet(pictures, list) {
+	for _, list := range groups {
+		known := slices.ContainsFunc(list, func(i int) bool { return pictures[i].name.unknown == "" })
+		if known || oneSet(pictures, list) {
 			continue
 		}
 		for _, i := range list {
-			n := &pictures[i].name
-			done[i] = true
-			kept := n.kept
-			switch p.where {
-			case "end":
-				n.own(kept[:len(kept)-1])
-			case "start":
-				n.own(kept[1:])
-			default:
-				n.own(nil)
-			}
-			n.unknown = true
+			pictures[i].name = pictures[i].name.take(0, 0)
 		}
 	}
 }

@@ -27,6 +27,8 @@ func (n Name) preview() (before []word, ok bool) {
 			return nil, false
 		case slices.Contains(previewWords, w.text) && (i > 0 || len(n.all) == 1):
 			return n.all[:i], true
+		case w.role == own && !countWord.MatchString(w.text):
+			return nil, false
 		}
 	}
 	return nil, false
@@ -88,19 +90,34 @@ func Sort(files []File, rules ...Rule) []Set {
 }
 
 // apart takes out the pictures that are previews by their names. A word that also means a
-// material ("sheet", "render") is one's own where other files of that whole name are maps.
+// material ("sheet", "render") is the material's own where other files of that name are maps.
 func apart(all []entry) (pictures, previews []entry) {
-	maps := map[string]bool{}
+	type said struct {
+		key     string
+		channel material.Channel
+	}
+	count := map[string]map[said]bool{} // by key, the channels that others have by it
 	for _, e := range all {
 		for _, n := range e.name.readings() {
-			if !n.bare() {
-				maps[n.key()] = true
+			if c, _, _ := n.claim(); !n.bare() {
+				if count[n.key()] == nil {
+					count[n.key()] = map[said]bool{}
+				}
+				count[n.key()][said{e.address(), c}] = true
 			}
 		}
 	}
 	for _, e := range all {
 		before, ok := e.name.preview()
-		if !ok || maps[e.name.take(0, 0).key()] {
+		if ok && !e.Look.rendered() {
+			for _, n := range e.name.readings() {
+				c, _, _ := n.claim()
+				for s := range count[n.key()] {
+					ok = ok && (s.key == e.address() || s.channel == c)
+				}
+			}
+		}
+		if !ok {
 			pictures = append(pictures, e)
 			continue
 		}
@@ -173,7 +190,7 @@ func joinStray(groups map[string][]entry, order []string) []string {
 	var out []string
 next:
 	for _, k := range order {
-		if g := groups[k]; len(g) == 1 && g[0].name.bare() && !g[0].name.unknown {
+		if g := groups[k]; len(g) == 1 && g[0].name.bare() && g[0].name.unknown == "" {
 			for _, to := range order {
 				if to != k && len(groups[to]) > 1 && strings.HasPrefix(k, to+"_") && !(g[0].Look.looksBase() && hasBase(groups[to])) {
 					groups[to] = append(groups[to], g...)

@@ -45,7 +45,7 @@ func split(name string) []piece {
 				}
 			case unicode.IsLetter(r) && unicode.IsDigit(prev):
 				// "4k", "16bit" stay one word; "02Normal" does not.
-				if !joinsDigits(runes[i:]) {
+				if !joinsDigits(string(word), runes[i:]) {
 					flush(i)
 				}
 			case unicode.IsUpper(r) && unicode.IsLower(prev):
@@ -64,11 +64,16 @@ func split(name string) []piece {
 	return cut
 }
 
-var digitTail = regexp.MustCompile(`^(?i:k|bit|bits|b|px|x\d+|p)(?:[^\pL]|$|[A-Z])`)
+var (
+	sizeTail = regexp.MustCompile(`^(?i:k|px|x\d+)(?:[^\pL]|$|[A-Z])`)
+	bitsTail = regexp.MustCompile(`^(?i:bit|bits|b)(?:[^\pL]|$|[A-Z])`)
+)
 
 var beforeDigits = regexp.MustCompile(`^(?:\d+[xX]|[vV])$`)
 
-func joinsDigits(rest []rune) bool { return digitTail.MatchString(string(rest)) }
+func joinsDigits(digits string, rest []rune) bool {
+	return sizeTail.MatchString(string(rest)) || bitsWord.MatchString(digits) && bitsTail.MatchString(string(rest))
+}
 
 // cutForeign cuts a word of a script without spaces in two where it ends with a channel's:
 // 石垣法線 is a stone wall's normals.

@@ -52,13 +52,19 @@ var claims = map[string]struct {
 	"normal": {material.Normal, 0.9}, "normals": {material.Normal, 0.95}, "nrm": {material.Normal, 0.95}, "norm": {material.Normal, 0.9}, "nor": {material.Normal, 0.85}, "nml": {material.Normal, 0.9}, "nm": {material.Normal, 0.7}, "n": {material.Normal, 0.4}, "normalmap": {material.Normal, 1},
 	"height": {material.Height, 1}, "displacement": {material.Height, 1}, "disp": {material.Height, 0.95}, "displace": {material.Height, 0.95}, "bump": {material.Height, 0.85}, "depth": {material.Height, 0.75}, "hgt": {material.Height, 0.85}, "hm": {material.Height, 0.5}, "dsp": {material.Height, 0.8}, "h": {material.Height, 0.35}, "z": {material.Height, 0.3}, "heightmap": {material.Height, 1},
 	"ao": {material.Occlusion, 0.95}, "occlusion": {material.Occlusion, 1}, "occ": {material.Occlusion, 0.9}, "ambientocclusion": {material.Occlusion, 1}, "ambient": {material.Occlusion, 0.6}, "ambocc": {material.Occlusion, 0.9}, "cavity": {material.Mask, 0.8}, "curvature": {material.Mask, 0.85}, "curv": {material.Mask, 0.7}, "cav": {material.Mask, 0.7}, "convexity": {material.Mask, 0.8},
-	"opacity": {material.Opacity, 1}, "alpha": {material.Opacity, 0.9}, "transparency": {material.Opacity, 0.85}, "cutout": {material.Opacity, 0.9}, "opac": {material.Opacity, 0.9}, "op": {material.Opacity, 0.6}, "o": {material.Opacity, 0.25},
+	"opacity": {material.Opacity, 1}, "alpha": {material.Opacity, 0.9}, "transparency": {material.Opacity, 0.85}, "cutout": {material.Opacity, 0.9}, "opac": {material.Opacity, 0.9}, "op": {material.Opacity, 0.6}, "o": {material.Occlusion, 0.3},
 	"emissive": {material.Emissive, 1}, "emission": {material.Emissive, 1}, "emit": {material.Emissive, 0.85}, "emis": {material.Emissive, 0.85}, "glow": {material.Emissive, 0.7}, "illum": {material.Emissive, 0.7}, "e": {material.Emissive, 0.3},
-	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "s": {material.Specular, 0.25},
+	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "s": {material.Specular, 0.3},
 	"glossiness": {material.Glossiness, 1}, "gloss": {material.Glossiness, 0.95}, "smoothness": {material.Glossiness, 0.95}, "smooth": {material.Glossiness, 0.7}, "gls": {material.Glossiness, 0.85}, "g": {material.Glossiness, 0.3},
 	"transmission": {material.Transmission, 1}, "translucency": {material.Transmission, 0.85}, "transmissive": {material.Transmission, 0.9}, "thickness": {material.Transmission, 0.4},
 	"sheen": {material.Sheen, 1}, "fuzz": {material.Sheen, 0.6}, "anisotropy": {material.Anisotropy, 1}, "aniso": {material.Anisotropy, 0.9},
 	"coat": {material.Coat, 0.8}, "clearcoat": {material.Coat, 1}, "mask": {material.Mask, 0.8}, "id": {material.Mask, 0.5},
+}
+
+// letterAlso are what else single letters stand for.
+var letterAlso = map[string][]claim{
+	"a": {{channel: material.Opacity, weight: 0.2}, {channel: material.Occlusion, weight: 0.15}}, "b": {{channel: material.Height, weight: 0.2}}, "d": {{channel: material.Height, weight: 0.15}},
+	"m": {{channel: material.Mask, weight: 0.1}}, "o": {{channel: material.Opacity, weight: 0.25}}, "r": {{channel: material.Specular, weight: 0.1}}, "s": {{channel: material.Glossiness, weight: 0.2}},
 }
 
 // pairs are names of two words.
@@ -106,6 +112,9 @@ func claimOf(w string) claim {
 		return claim{c, 0.75, len(w) >= 8}
 	}
 	if c := abbreviated(w); c != material.None {
+		return claim{c, 0.65, false}
+	}
+	if c := begun(w); c != material.None {
 		return claim{c, 0.6, false}
 	}
 	return claim{}
@@ -190,7 +199,7 @@ func roles(words []piece, rules []Rule) []word {
 			r = packed
 		case sides[w] != "":
 			r = side
-		case c.channel != material.None && (i > 0 || c.plain):
+		case c.channel != material.None:
 			r = channel
 		}
 		out[i] = word{p, r, c, nil}
