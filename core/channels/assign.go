@@ -14,6 +14,9 @@ import (
 // nothing is what a picture's reasons for a channel must outweigh: below it nothing has been said.
 const nothing = 0.12
 
+// denied is the most that a channel is sure of against which a picture's pixels speak.
+const denied = 0.8
+
 // unit is the pictures of a group that are one map, in several tiers, tiles, directions or
 // formats. They have one channel.
 type unit struct {
@@ -60,6 +63,9 @@ func assign(group []entry, taken []material.Channel) []Verdict {
 			if k := highest(un.score); best[u] >= 0 && k != best[u] && un.score[k] > un.score[best[u]] {
 				v.Reasons = append(v.Reasons, Because("peer", v.Channel, un.score[k]-un.score[best[u]], "free"))
 			}
+			if v.Channel != material.None && group[i].Look.Against(v.Channel).Code != "" {
+				v.Confidence = min(v.Confidence, denied)
+			}
 			out[i] = v
 		}
 	}
@@ -72,10 +78,8 @@ func unite(group []entry) (units []unit) {
 	at := map[string]int{}
 	for i, e := range group {
 		var words []string
-		for _, w := range e.name.words {
-			if w.says() {
-				words = append(words, w.text)
-			}
+		for _, w := range e.name.said() {
+			words = append(words, w.text)
 		}
 		if words == nil {
 			for _, w := range e.name.all {
@@ -124,7 +128,7 @@ func companions(group []entry, i int) (out []Reason) {
 		}
 		letter = letter || len(word) == 1 && (c == material.Normal && o.Look.UnitLength > 0.9 || c == material.BaseColor && o.Look.looksBase())
 		base = base || c == material.BaseColor && w >= outright
-		if o.Look.UnitLength > 0.9 || o.Look.twoComponent() {
+		if normal == nil && o.Look.UnitLength > 0.9 || o.Look.twoComponent() {
 			normal = o.Look
 		}
 	}
@@ -144,7 +148,8 @@ func companions(group []entry, i int) (out []Reason) {
 	if l.grey() && named == material.None && e.name.unknown != "" {
 		out = append(out, Because("peer", material.Roughness, 0.06, "commonest"))
 	}
-	if normal == nil || !l.grey() {
+	_, weight, _ := e.name.claim()
+	if normal == nil || !l.grey() || weight >= outright && named != material.Height && named != material.Occlusion {
 		return out
 	}
 	r, ok := l.relief(*normal)
@@ -166,10 +171,12 @@ func companions(group []entry, i int) (out []Reason) {
 func match(units []unit) (best []int, confidence []float64) {
 	n, m := len(units), len(material.All())
 	best, confidence = make([]int, n), make([]float64, n)
+	cost := make([][]float64, n)
+	for u := range cost {
+		cost[u] = make([]float64, m+n)
+	}
 	solve := func(forced, to int) ([]int, float64) {
-		cost := make([][]float64, n)
 		for u := range cost {
-			cost[u] = make([]float64, m+n)
 			for c := range cost[u] {
 				switch {
 				case u == forced && (to < 0) != (c >= m), u == forced && to >= 0 && c != to:
@@ -202,21 +209,35 @@ func match(units []unit) (best []int, confidence []float64) {
 		return best, confidence
 	}
 	best, top := solve(-1, 0)
+	// Where each unit has the channel that fits it best, an answer that nobody else has changes
+	// nothing for the others.
+	user := map[int]int{}
+	easy := true
+	for u, c := range best {
+		if c >= 0 {
+			user[c] = u
+		}
+		k := highest(units[u].score)
+		easy = easy && (k == c || c < 0 && units[u].score[k] <= nothing)
+	}
 	for u := range units {
+		own := nothing
+		if best[u] >= 0 {
+			own = units[u].score[best[u]]
+		}
 		total := 1.0
 		for c := -1; c < m; c++ {
 			s := nothing
 			if c >= 0 {
 				s = units[u].score[c]
 			}
-			own := nothing
-			if best[u] >= 0 {
-				own = units[u].score[best[u]]
-			}
-			if c == best[u] || own-s > 1.5 { // no exchange makes up for so much
+			if c == best[u] || own-s > 1.2 { // no exchange makes up for so much
 				continue
 			}
-			_, sum := solve(u, c)
+			sum := top - own + s
+			if _, used := user[c]; used || !easy {
+				_, sum = solve(u, c)
+			}
 			total += math.Exp(-steep * (top - sum))
 		}
 		confidence[u] = 1 / total
@@ -236,10 +257,10 @@ func hungarian(cost [][]float64) []int {
 	}
 	rows, cols := make([]float64, n+1), make([]float64, m+1)
 	row := make([]int, m+1) // of each column, from 1; 0 is free
+	least, from, done := make([]float64, m+1), make([]int, m+1), make([]bool, m+1)
 	for i := 1; i <= n; i++ {
-		least, from, done := make([]float64, m+1), make([]int, m+1), make([]bool, m+1)
 		for j := range least {
-			least[j] = math.Inf(1)
+			least[j], done[j] = math.Inf(1), false
 		}
 		row[0] = i
 		j := 0

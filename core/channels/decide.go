@@ -154,17 +154,23 @@ func (s *Set) keepAll(group []entry) {
 
 // loneColour takes a set's only map for its base colour if it is in colour, whatever words
 // its name has: a set has a base, and nobody sends a lone emissive or specular map. It goes
-// by the pixels, which a data map does not have.
+// by the pixels, which a data map does not have. Three components without colour are one less
+// surely, and where no whole word says something else.
 func loneColour(found []Map) {
 	if len(found) != 1 {
 		return
 	}
 	m := &found[0]
 	l := &m.Look
-	if m.Channel == material.BaseColor && m.Confidence >= 0.9 || m.Component != "rgb" || l.grey() || l.UnitLength > 0.6 || slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "rule" }) {
+	word := slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "name" && r.Weight > 0.9 })
+	ruled := slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "rule" })
+	if m.Channel == material.BaseColor && m.Confidence >= 0.9 || m.Component != "rgb" || l.UnitLength > 0.6 || ruled || l.grey() && (word || l.Info.Components < 3 || l.bimodal(0) > 0.85) {
 		return
 	}
 	m.Verdict = Verdict{material.BaseColor, 0.93, []Reason{Because("peer", material.BaseColor, 0.7, "lone_colour"), Because("pixels", material.BaseColor, 0.35, "in_colour")}}
+	if l.grey() {
+		m.Verdict = Verdict{material.BaseColor, 0.8, []Reason{Because("peer", material.BaseColor, 0.5, "lone_colour")}}
+	}
 }
 
 // looksBase says whether a picture can only be a base colour by its pixels.

@@ -55,6 +55,7 @@ type Name struct {
 	prior   float64 // how far this reading is to be believed by itself
 	unknown string  // a word of it that nobody knows says what it is
 	packs   bool    // it names a packed map
+	alpha   bool    // it names a channel for the alpha too
 	spare   float64 // what its further channel words take off, if it is no packed map
 }
 
@@ -182,8 +183,8 @@ func (n Name) take(i, j int) Name {
 		m.prior = 0.6
 	}
 	// Every further channel word that does not go with another is one that the name may have.
-	_, _, alpha := m.withAlpha()
-	if m.spare = 0.12 * float64(max(0, loose(n.all[i:j])-1)); !m.packs && !alpha {
+	_, _, m.alpha = m.withAlpha()
+	if m.spare = 0.12 * float64(max(0, loose(n.all[i:j])-1)); !m.packs && !m.alpha {
 		m.prior -= m.spare
 	}
 	switch {
@@ -236,6 +237,16 @@ func (n Name) withoutWord() (out []Name) {
 	if len(kept) > 1 && !number(kept[len(kept)-1]) {
 		with(kept[:len(kept)-1], kept[len(kept)-1].text)
 		with(kept[1:], kept[0].text)
+	}
+	return out
+}
+
+// said are the words of a name that say what the map is.
+func (n Name) said() (out []word) {
+	for _, w := range n.words {
+		if w.says() {
+			out = append(out, w)
+		}
 	}
 	return out
 }

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"aldermoor/core/material"
+	"aldermoor/core/raster"
 )
 
 // This file reads names in the light of one another: of all ways to take each name apart, those
@@ -27,15 +28,31 @@ const (
 	outright  = 0.5  // the weight from which a name claims its channel outright
 )
 
-// readNames chooses a reading for each picture.
-func readNames(pictures []entry) {
+// takeApart finds the ways to read each picture's name.
+func takeApart(pictures []entry, rules []Rule) {
+	raster.Rows(len(pictures), func(from, to int) {
+		for i := from; i < to; i++ {
+			pictures[i].name = parse(named(pictures[i].File), rules)
+		}
+	})
 	markSizes(pictures)
 	markTiles(pictures)
+	raster.Rows(len(pictures), func(from, to int) {
+		for i := from; i < to; i++ {
+			pictures[i].readings = pictures[i].name.readings()
+		}
+	})
+}
+
+// readNames chooses a reading for each picture.
+func readNames(pictures []entry) {
 	runs := runTogether(pictures)
 	options := make([][]option, len(pictures))
-	for i := range pictures {
-		options[i] = pictures[i].options(runs)
-	}
+	raster.Rows(len(pictures), func(from, to int) {
+		for i := from; i < to; i++ {
+			options[i] = pictures[i].options(runs)
+		}
+	})
 	// First any reading of another file counts, then those that were chosen.
 	picks := make([]int, len(pictures))
 	all := newGroups()
@@ -100,8 +117,8 @@ func (g groups) remove(key string, file int) {
 func (g groups) best(file int, list []option, strict bool) (best int) {
 	top := 0.0
 	for k, o := range list {
-		_, weight, text := o.claim()
-		shared, others := true, false
+		_, weight, _ := o.claim()
+		shared, others := o.said(), false
 		score := o.score
 		var seen []material.Channel
 		base, taken := false, false
@@ -110,7 +127,9 @@ func (g groups) best(file int, list []option, strict bool) (best int) {
 				continue
 			}
 			others = true
-			shared = shared && slices.ContainsFunc(m.words, func(w word) bool { return w.text == text })
+			shared = slices.DeleteFunc(shared, func(s word) bool {
+				return !slices.ContainsFunc(m.words, func(w word) bool { return w.text == s.text })
+			})
 			base = base || m.channel == material.BaseColor
 			if m.channel == o.channel {
 				taken = taken || strict && m.slot == o.slot && (m.bare && !o.bare() || m.weight >= outright && m.score > o.score ||
@@ -119,18 +138,22 @@ func (g groups) best(file int, list []option, strict bool) (best int) {
 				seen = append(seen, m.channel)
 				score += companion
 			}
-			if len(seen) == 4 && base && taken && !shared {
+			if len(seen) == 4 && base && taken && len(shared) == 0 {
 				break
 			}
 		}
 		if o.channel == material.BaseColor && !base && len(seen) > 0 {
 			score += noBase
 		}
-		if !others && weight > 0 && o.within() {
+		switch {
+		case others || weight == 0:
+		case o.within():
 			score -= 0.5
+		case weight < outright || loose(o.said()) > 1 && !o.packs && !o.alpha:
+			score -= 0.3
 		}
-		if shared && others && weight > 0 { // what all say tells none apart
-			score -= weight
+		if others { // what all say tells none apart: it is the material's
+			score -= 0.7 * float64(len(shared))
 		}
 		if taken && (o.bare() || weight < outright) {
 			score -= double
@@ -171,6 +194,9 @@ func (e entry) options(runs map[string]int) (out []option) {
 		case n.bare():
 			o.channel = material.BaseColor
 			o.score += 0.15 + max(0, scores[0])
+			if e.Look.Info.Components >= 3 && e.Look.UnitLength < 0.6 {
+				o.score += max(0, 0.2-max(0, scores[0])) // three components are seldom data
+			}
 		default:
 			if n.packs {
 				o.score = n.prior - off - 1.05 + weightOf(n) - n.spare
@@ -184,7 +210,7 @@ func (e entry) options(runs map[string]int) (out []option) {
 		}
 		out = append(out, o)
 	}
-	for _, n := range e.name.readings() {
+	for _, n := range e.readings {
 		add(n, 0)
 	}
 	for _, n := range e.name.cut(runs) {

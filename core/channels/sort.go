@@ -7,13 +7,15 @@ import (
 	"strings"
 
 	"aldermoor/core/material"
+	"aldermoor/core/raster"
 )
 
 // entry is a picture while it is being sorted.
 type entry struct {
 	File
-	name   Name
-	ending string // of the file's name: ".png"
+	name     Name
+	readings []Name // the ways to read its name
+	ending   string // of the file's name: ".png"
 }
 
 var previewWords = []string{"preview", "render", "rendered", "thumb", "thumbnail", "sphere", "ball", "contact", "sheet", "cover", "sample"}
@@ -47,8 +49,9 @@ func Sort(files []File, rules ...Rule) []Set {
 			others = append(others, f)
 			continue
 		}
-		pictures = append(pictures, entry{f, parse(named(f), rules), strings.ToLower(path.Ext(f.Path))})
+		pictures = append(pictures, entry{File: f, ending: strings.ToLower(path.Ext(f.Path))})
 	}
+	takeApart(pictures, rules)
 	pictures, previews := apart(pictures)
 	readNames(pictures)
 
@@ -63,13 +66,14 @@ func Sort(files []File, rules ...Rule) []Set {
 	order = splitCases(groups, joinStray(groups, joinSplit(groups, order)))
 
 	sets := make([]Set, len(order))
-	for i, k := range order {
+	raster.Each(len(order), func(i int) {
+		k := order[i]
 		sets[i] = decide(groups[k])
 		if sets[i].Name = groups[k][0].name.Label(); sets[i].Name == "" {
 			_, own, _ := strings.Cut(k, "\x00")
 			sets[i].Name = own
 		}
-	}
+	})
 	// Previews and other files go to the set that shares most of their path.
 	dirs := make([]string, len(order))
 	for i, k := range order {
@@ -97,8 +101,12 @@ func apart(all []entry) (pictures, previews []entry) {
 		channel material.Channel
 	}
 	count := map[string]map[said]bool{} // by key, the channels that others have by it
+	doubtful := slices.ContainsFunc(all, func(e entry) bool { _, ok := e.name.preview(); return ok && !e.Look.rendered() })
 	for _, e := range all {
-		for _, n := range e.name.readings() {
+		if !doubtful {
+			break
+		}
+		for _, n := range e.readings {
 			if c, _, _ := n.claim(); !n.bare() {
 				if count[n.key()] == nil {
 					count[n.key()] = map[said]bool{}
@@ -110,7 +118,7 @@ func apart(all []entry) (pictures, previews []entry) {
 	for _, e := range all {
 		before, ok := e.name.preview()
 		if ok && !e.Look.rendered() {
-			for _, n := range e.name.readings() {
+			for _, n := range e.readings {
 				c, _, _ := n.claim()
 				for s := range count[n.key()] {
 					ok = ok && (s.key == e.address() || s.channel == c)
