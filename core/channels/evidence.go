@@ -51,7 +51,7 @@ func evidence(n Name, l Look) (rs []Reason) {
 		add("name", material.Normal, 0.6, "name_direction", "direction", n.Side)
 	}
 	pixels(l, add)
-	if named == material.None && len(n.Own) > 0 && !l.grey() && l.UnitLength < 0.6 {
+	if named == material.None && len(n.kept) > 0 && !l.grey() && l.UnitLength < 0.6 {
 		add("peer", material.BaseColor, 0.15, "bare_name")
 	}
 	return rs

@@ -166,15 +166,20 @@ func (n Name) take(i, j int) Name {
 	if i == j {
 		lead, tail = 0, 0
 	}
-	var own []word
-	for k, w := range n.all {
-		if k >= lead && k < tail || k >= end || k > 0 && w.anywhere() {
-			m.words = append(m.words, w)
+	// One slice holds both: the words that say what the map is, and the material's own.
+	split := make([]word, len(n.all))
+	k, rest := 0, len(n.all)
+	for at, w := range n.all {
+		if at >= lead && at < tail || at >= end || at > 0 && w.anywhere() {
+			split[k] = w
+			k++
 		} else {
-			own = append(own, w)
+			rest--
+			split[rest] = w
 		}
 	}
-	m.own(own)
+	slices.Reverse(split[rest:])
+	m.words, m.kept = split[:k:k], split[k:]
 	m.note()
 	_, m.prior, _ = claimed(m.words)
 	if packing, _ := m.packing(); packing != nil {
@@ -192,7 +197,7 @@ func (n Name) take(i, j int) Name {
 		m.prior = 0
 	case i == 0 && !n.all[0].claim.plain && n.all[0].role == channel:
 		m.prior -= 0.35 // an abbreviation: a name may be short
-	case i == 0 && len(own) > 0:
+	case i == 0 && len(m.kept) > 0:
 		m.prior -= 0.08
 	case tail < len(n.all) && tail < end:
 		m.prior -= 0.05
@@ -210,15 +215,6 @@ func loose(words []word) (n int) {
 	return n
 }
 
-// own sets the material's own words.
-func (n *Name) own(words []word) {
-	n.kept = words
-	n.Own = n.Own[:0:0]
-	for _, w := range words {
-		n.Own = append(n.Own, w.text)
-	}
-}
-
 // withoutWord reads a name's first or last own word as one that says what the map is, in a
 // language that nobody knows, or as a number.
 func (n Name) withoutWord() (out []Name) {
@@ -226,8 +222,7 @@ func (n Name) withoutWord() (out []Name) {
 	kept := bare.kept
 	with := func(words []word, word string) {
 		m := bare
-		m.own(words)
-		m.unknown = word
+		m.kept, m.unknown = words, word
 		out = append(out, m)
 	}
 	number := func(w word) bool { return strings.Trim(w.text, "0123456789") == "" }
@@ -262,10 +257,26 @@ func (n Name) bare() bool { return !said(n.words) }
 
 // key is what files of one set have in common: their folder and the material's own words.
 func (n Name) key() string {
-	if len(n.Own) == 0 {
+	if len(n.kept) == 0 {
 		return n.Dir + "\x00" + strings.ToLower(path.Base(n.Dir))
 	}
-	return n.Dir + "\x00" + strings.Join(n.Own, "_")
+	return n.Dir + "\x00" + n.own()
+}
+
+// own are the material's own words.
+func (n Name) own() string {
+	size := 0
+	for _, w := range n.kept {
+		size += len(w.text) + 1
+	}
+	b := make([]byte, 0, size)
+	for i, w := range n.kept {
+		if i > 0 {
+			b = append(b, '_')
+		}
+		b = append(b, w.text...)
+	}
+	return string(b)
 }
 
 // ruled is the rule that the name falls under, or nil.
@@ -306,9 +317,7 @@ func (n Name) exact() string {
 
 // note fills in what the words say.
 func (n *Name) note() {
-	n.Roles = nil
 	for _, w := range n.words {
-		n.Roles = append(n.Roles, w.text)
 		switch w.role {
 		case tier:
 			n.Tier = w.text

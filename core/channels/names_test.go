@@ -50,7 +50,11 @@ func TestParseName(t *testing.T) {
 		"tern_slate_roughness_v12.png": "|tern_slate|roughness v12|||",
 	} {
 		n := ParseName(file)
-		got := fmt.Sprintf("%s|%s|%s|%s|%s|%s", n.Dir, strings.Join(n.Own, "_"), strings.Join(n.Roles, " "), n.Tier, n.UDIM, n.Side)
+		var says []string
+		for _, w := range n.words {
+			says = append(says, w.text)
+		}
+		got := fmt.Sprintf("%s|%s|%s|%s|%s|%s", n.Dir, n.own(), strings.Join(says, " "), n.Tier, n.UDIM, n.Side)
 		if got != want {
 			t.Errorf("%s: %s, want %s", file, got, want)
 		}

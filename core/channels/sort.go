@@ -2,9 +2,11 @@ package channels
 
 import (
 	"cmp"
+	"maps"
 	"path"
 	"slices"
 	"strings"
+	"unicode"
 
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
@@ -83,7 +85,7 @@ func Sort(files []File, rules ...Rule) []Set {
 		sets, dirs = []Set{{Name: nameOf(files[0].Path)}}, []string{""}
 	}
 	for _, e := range previews {
-		i := nearest(dirs, path.Join(e.name.Dir, strings.Join(e.name.Own, "_")))
+		i := nearest(dirs, path.Join(e.name.Dir, e.name.own()))
 		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "preview"})
 	}
 	for _, f := range others {
@@ -129,7 +131,7 @@ func apart(all []entry) (pictures, previews []entry) {
 			pictures = append(pictures, e)
 			continue
 		}
-		e.name.own(before)
+		e.name.kept = before
 		previews = append(previews, e)
 	}
 	return pictures, previews
@@ -159,32 +161,30 @@ func nameOf(file string) string {
 // joinSplit joins groups of one name in different folders whose channels do not
 // overlap: a set split over folders.
 func joinSplit(groups map[string][]entry, order []string) []string {
-	has := func(k string) map[string]bool {
-		m := map[string]bool{}
-		for _, e := range groups[k] {
-			c, _, _ := e.name.claim()
-			m[string(c)+e.name.UDIM] = true
-		}
-		return m
-	}
+	has := map[string]map[string]bool{} // of a group that was kept, the channels and tiles that it has
+	kept := map[string][]string{}       // groups by the material's own words
 	var out []string
 next:
 	for _, k := range order {
+		mine := map[string]bool{}
+		for _, e := range groups[k] {
+			c, _, _ := e.name.claim()
+			mine[string(c)+e.name.UDIM] = true
+		}
 		_, own, _ := strings.Cut(k, "\x00")
-		if strings.ContainsFunc(own, func(r rune) bool { return r >= 'a' && r <= 'z' }) {
-			for _, to := range out {
-				if _, other, _ := strings.Cut(to, "\x00"); other != own {
-					continue
-				}
-				mine, theirs, overlap := has(k), has(to), false
+		if strings.ContainsFunc(own, unicode.IsLetter) {
+			for _, to := range kept[own] {
+				overlap := false
 				for c := range mine {
-					overlap = overlap || theirs[c]
+					overlap = overlap || has[to][c]
 				}
 				if !overlap {
 					groups[to] = append(groups[to], groups[k]...)
+					maps.Copy(has[to], mine)
 					continue next
 				}
 			}
+			kept[own], has[k] = append(kept[own], k), mine
 		}
 		out = append(out, k)
 	}
@@ -194,16 +194,19 @@ next:
 // joinStray joins a lone file whose name says nothing of a channel to the set
 // of its folder whose name its own goes on from ("slates round" takes "slates
 // round 7"), so that somebody can say what it is.
-func joinStray(groups map[string][]entry, order []string) []string {
-	var out []string
+func joinStray(groups map[string][]entry, order []string) (out []string) {
+	alone := map[string]bool{}
+	for _, k := range order {
+		g := groups[k]
+		alone[k] = len(g) == 1 && g[0].name.bare() && g[0].name.unknown == ""
+	}
 next:
 	for _, k := range order {
-		if g := groups[k]; len(g) == 1 && g[0].name.bare() && g[0].name.unknown == "" {
-			for _, to := range order {
-				if to != k && len(groups[to]) > 1 && strings.HasPrefix(k, to+"_") && !(g[0].Look.looksBase() && hasBase(groups[to])) {
-					groups[to] = append(groups[to], g...)
-					continue next
-				}
+		for at := strings.LastIndexByte(k, '_'); alone[k] && at > strings.IndexByte(k, 0); at = strings.LastIndexByte(k[:at], '_') {
+			to := k[:at]
+			if g := groups[k]; len(groups[to]) > 1 && !alone[to] && !(g[0].Look.looksBase() && hasBase(groups[to])) {
+				groups[to] = append(groups[to], g...)
+				continue next
 			}
 		}
 		out = append(out, k)

@@ -183,17 +183,19 @@ func roles(words []piece, rules []Rule) []word {
 	for i, p := range words {
 		w, r, c := p.text, own, claimOf(p.text)
 		follows := i > 0 && words[i-1].to == p.from
-		switch {
-		case sizeWord.MatchString(w), tierWord.MatchString(w):
+		switch digit := w[0] >= '0' && w[0] <= '9'; {
+		case digit && sizeWord.MatchString(w), tierWord.MatchString(w):
 			r = tier
-		case udimWord.MatchString(w) && i == len(words)-1 && i > 0:
+		case !digit && claims[w].channel != material.None: // the commonest
+			r = channel
+		case digit && udimWord.MatchString(w) && i == len(words)-1 && i > 0:
 			r = udim
 		case formWord.MatchString(w), bitsWord.MatchString(w) && follows && out[i-1].role == channel:
 			r = form
-		case fillWord.MatchString(w), versionWord.MatchString(w) && i > 0, dateWord.MatchString(w) && i > 0,
+		case fillWord.MatchString(w), versionWord.MatchString(w) && i > 0, digit && dateWord.MatchString(w) && i > 0,
 			said && yearWord.MatchString(w), said && dayWord.MatchString(w) && out[i-1].role == filler && (yearWord.MatchString(words[i-1].text) || i > 1 && yearWord.MatchString(words[i-2].text)):
 			r = filler
-		case countWord.MatchString(w) && follows && said && out[i-1].role != filler && variantWord.MatchString(words[i-1].text) && (out[i-1].role == own || i > 1 && out[i-2].role != own):
+		case digit && countWord.MatchString(w) && follows && said && out[i-1].role != filler && variantWord.MatchString(words[i-1].text) && (out[i-1].role == own || i > 1 && out[i-2].role != own):
 			out[i-1].role, r = filler, filler // "VAR1", "rev 3" behind a channel
 		case packWord.MatchString(w), i > 0 && mixWord.MatchString(w):
 			r = packed
