@@ -799,7 +799,9 @@ func TestMadeDeliveries(t *testing.T) {
 				}))
 			}
 			t.Logf("%-8s %-40s %v", []string{"tuned", "held out"}[h], kinds[k].name, sum)
-			all[h].add(sum)
+			if all[h].add(sum); share(sum.right, sum.files) < 95 || share(sum.sureRight, sum.sure) < 98 {
+				t.Errorf("%s: %v", kinds[k].name, sum)
+			}
 		}
 	}
 	for h := range all {
@@ -808,6 +810,12 @@ func TestMadeDeliveries(t *testing.T) {
 			if b.n > 0 {
 				t.Logf("%-8s confidence %.1f–%.1f: %5d answers, %6.2f %% right", []string{"tuned", "held out"}[h], float64(i)/10, float64(i+1)/10, b.n, share(b.right, b.n))
 			}
+			if b.n >= 30 && share(b.right, b.n) < float64(10*i) {
+				t.Errorf("of answers with a confidence of %.1f or more only %.1f %% are right", float64(i)/10, share(b.right, b.n))
+			}
+		}
+		if a := all[h]; share(a.right, a.files) < 99 || share(a.sure, a.files) < 90 || share(a.sureRight, a.sure) < 99.5 || share(a.setsRight, a.sets) < 99 {
+			t.Errorf("altogether: %v", a)
 		}
 	}
 }

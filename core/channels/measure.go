@@ -91,7 +91,7 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		l.colour(small)
 	}
 	if l.UnitLength > 0.5 || l.twoComponent() {
-		f := normals.Read(raster.FromPlanes(small[:min(n, 3)]...), 0)
+		f := normals.Read(raster.FromPlanes(small...), 0)
 		l.Direction, l.DirectionConfidence = normals.Guess(f)
 		l.Relief = slopesOf(f)
 	} else if l.grey() {
@@ -137,13 +137,19 @@ func (l Look) bimodal(c int) float64 {
 
 // twoComponent says whether a picture can be a normal map that leaves its third
 // component out: two that vary around the middle within the unit circle, and
-// nothing in the third.
+// nothing in the third; or x in the alpha, y in green, and nothing in the others.
 func (l Look) twoComponent() bool {
 	n := len(l.Mean)
-	if n < 2 || n == 2 && l.flat(1) || n >= 3 && !l.flat(2) || l.flat(0) || l.flat(1) {
+	x := 0
+	switch {
+	case n < 2 || l.flat(1):
+		return false
+	case n == 4 && !l.flat(3) && l.flat(0) && l.flat(2):
+		x = 3
+	case n >= 3 && !l.flat(2) || l.flat(0):
 		return false
 	}
-	return math.Abs(l.Mean[0]-0.5) < 0.08 && math.Abs(l.Mean[1]-0.5) < 0.08 && l.StdDev[0] < 0.3 && l.StdDev[1] < 0.3
+	return math.Abs(l.Mean[x]-0.5) < 0.08 && math.Abs(l.Mean[1]-0.5) < 0.08 && l.StdDev[x] < 0.3 && l.StdDev[1] < 0.3
 }
 
 // objectSpace says whether a picture holds unit vectors that face every way. One that

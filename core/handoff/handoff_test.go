@@ -21,6 +21,7 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
 	"aldermoor/core/station"
 )
@@ -118,6 +119,41 @@ func TestSourceTierKeepsSamplesExactly(t *testing.T) {
 		if in, _ := codec.Probe(files["maps/slates_round-"+string(c)+".png"]); in.Bits != im.Bits {
 			t.Errorf("%s: %d bits, want %d", c, in.Bits, im.Bits)
 		}
+	}
+}
+
+// Normals that leave z out, or keep x in the alpha, leave with all three components.
+func TestNormalsLeaveWhole(t *testing.T) {
+	m, images := scanned(t, "slates_round", 64)
+	whole := images[material.Normal]
+	flat := raster.NewPlane(whole.W, whole.H)
+	one := filter.Map(flat, func(float32) float32 { return 1 })
+	for name, im := range map[string]*raster.Image{
+		"blue 0": raster.FromPlanes(whole.Plane(0), whole.Plane(1), flat), "blue 1": raster.FromPlanes(whole.Plane(0), whole.Plane(1), one), "two": raster.FromPlanes(whole.Plane(0), whole.Plane(1)),
+		"x in alpha": raster.FromPlanes(one, whole.Plane(1), one, whole.Plane(0)), "y repeated, x in alpha": raster.FromPlanes(whole.Plane(1), whole.Plane(1), whole.Plane(1), whole.Plane(0)),
+	} {
+		images[material.Normal] = im.Quantise(16)
+		got := decoded(t, written(t, m, Profile{Direction: normals.Up})["maps/slates_round-normal.png"])
+		for c := range 3 {
+			for i := range flat.Pix {
+				if d := math.Abs(float64(got.Planes[c].At(i) - whole.Planes[c].At(i))); d > 0.01 {
+					t.Fatalf("%s: component %d of pixel %d is off by %.3f", name, c, i, d)
+				}
+			}
+		}
+	}
+}
+
+// What finer normals lose goes into roughness even where its own map has the size already.
+func TestSpreadGoesIntoSmallRoughness(t *testing.T) {
+	m, images := scanned(t, "gravel_pea", 128)
+	rough := images[material.Roughness]
+	small := raster.FromPlanes(rough.Plane(0).Resample(32, 32*rough.H/rough.W, raster.Area)).Quantise(8)
+	images[material.Roughness] = small
+	m.Source(material.Roughness).Map.Width, m.Source(material.Roughness).Map.Height = small.W, small.H
+	got := decoded(t, written(t, m, Profile{Direction: normals.Up})["maps/gravel_pea-roughness.png"])
+	if a, b := got.Plane(0).Mean(), small.Plane(0).Mean(); got.W != 32 || a < b+0.005 {
+		t.Errorf("roughness %.4f at %d px, was %.4f", a, got.W, b)
 	}
 }
 

@@ -228,7 +228,7 @@ func (b *builder) normal(m *material.Source, want normals.Direction) (*raster.Im
 	}
 	flip := m.Map.Direction != normals.Unknown && m.Map.Direction != want
 	w, h := b.p.Tier.Size(im.W, im.H)
-	if b.asIs(im, w) && im.Components() >= 3 && b.m.Figures.NormalStrength == 1 {
+	if x, z := normals.Components(im); b.asIs(im, w) && x == 0 && z == 2 && b.m.Figures.NormalStrength == 1 {
 		out := first(im, 3)
 		if flip {
 			out.Planes[1] = inverted(out.Ints(1))
@@ -256,7 +256,9 @@ func (b *builder) roughness(m *material.Source, gloss bool) (*raster.Image, erro
 	w, h := b.p.Tier.Size(im.W, im.H)
 	invert := (m.Channel == material.Glossiness) != gloss
 	lo, hi := b.m.Figures.Roughness[0], b.m.Figures.Roughness[1]
-	if b.asIs(im, w) && lo == 0 && hi == 1 {
+	n := b.m.find(material.Normal)
+	finer := b.has(n) && (n.Map.Width > w || n.Map.Height > h) // the normals lose detail at this size
+	if b.asIs(im, w) && lo == 0 && hi == 1 && !finer {
 		out := first(im, 1)
 		if invert {
 			out.Planes[0] = inverted(out.Ints(0))
@@ -270,7 +272,7 @@ func (b *builder) roughness(m *material.Source, gloss bool) (*raster.Image, erro
 	if lo != 0 || hi != 1 {
 		p = filter.Map(p, func(v float32) float32 { return float32(lo) + v*float32(hi-lo) })
 	}
-	if n := b.m.find(material.Normal); b.has(n) {
+	if b.has(n) {
 		ni, err := b.load(n)
 		if err != nil {
 			return nil, err

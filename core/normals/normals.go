@@ -48,7 +48,7 @@ type Field struct{ X, Y, Z raster.Plane }
 // Read takes the normals from a picture whose first two or three components
 // hold them, averaged down so that neither side is longer than n (0 for full
 // size). Averaging is of vectors; the result is renormalised. A third
-// component that is missing or empty is worked out.
+// component that is missing or empty is worked out, and Components says where x is.
 func Read(im *raster.Image, n int) Field {
 	f, _ := ReadLengths(im, n)
 	return f
@@ -60,14 +60,13 @@ func ReadLengths(im *raster.Image, n int) (f Field, length raster.Plane) {
 	if n <= 0 {
 		n = max(im.W, im.H)
 	}
-	f = Field{X: im.Reduced(0, n), Y: im.Reduced(1, n)}
+	cx, cz := Components(im)
+	f = Field{X: im.Reduced(cx, n), Y: im.Reduced(1, n)}
 	length = raster.NewPlane(f.X.W, f.X.H)
-	third := im.Components() > 2
+	third := cz >= 0
 	f.Z = raster.NewPlane(f.X.W, f.X.H)
 	if third {
-		copy(f.Z.Pix, im.Reduced(2, n).Pix)
-		lo, hi := f.Z.Range() // some writers leave the third out, and its component empty
-		third = hi-lo > 0.004 || lo > 0.95
+		copy(f.Z.Pix, im.Reduced(cz, n).Pix)
 	}
 	raster.Rows(f.X.H, func(y0, y1 int) {
 		for i := y0 * f.X.W; i < y1*f.X.W; i++ {
@@ -81,6 +80,53 @@ func ReadLengths(im *raster.Image, n int) (f Field, length raster.Plane) {
 		}
 	})
 	return f, length
+}
+
+// Components says which components of a picture hold x and z; y is the second. Some writers
+// leave z out, and its component empty: then z is −1. Some of those put x into the alpha, and
+// leave the first component empty as well, or repeat y in the first three. It looks at some
+// thousands of samples.
+func Components(im *raster.Image) (x, z int) {
+	if im.Components() < 3 {
+		return 0, -1
+	}
+	step := max(1, im.W*im.H/20011)
+	// varies is how far a component's samples differ from one another, or from another component's.
+	varies := func(c, from int) (lo, span float32) {
+		lo, hi := float32(math.Inf(1)), float32(math.Inf(-1))
+		for i := 0; i < im.W*im.H; i += step {
+			v := im.Planes[c].At(i)
+			if from >= 0 {
+				v -= im.Planes[from].At(i)
+			}
+			lo, hi = min(lo, v), max(hi, v)
+		}
+		return lo, hi - lo
+	}
+	const flat = 0.004
+	lo, blue := varies(2, -1)
+	if im.Components() == 4 {
+		_, alpha := varies(3, -1)
+		_, red := varies(0, -1)
+		_, likeGreen := varies(0, 1)
+		_, blueToo := varies(2, 1)
+		if alpha > flat && (red <= flat && blue <= flat || likeGreen <= flat && blueToo <= flat) {
+			return 3, -1
+		}
+	}
+	if blue > flat {
+		return 0, 2
+	}
+	// A blue of 1 is z where the ground is flat, and empty where x and y lean.
+	lean := float32(0)
+	for i := 0; i < im.W*im.H; i += step {
+		u, v := 2*im.Planes[0].At(i)-1, 2*im.Planes[1].At(i)-1
+		lean = max(lean, u*u+v*v)
+	}
+	if lo <= 0.95 || lean > 0.03 {
+		return 0, -1
+	}
+	return 0, 2
 }
 
 // Image packs the field as a picture of three components in 0..1.

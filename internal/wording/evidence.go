@@ -44,11 +44,19 @@ func Reason(r channels.Reason) string {
 	case "name_points":
 		return fmt.Sprintf("The name says %s.", direction(v.Text("direction")))
 	case "bare_name":
-		return "The file has the set's bare name, as base colour maps often do."
+		return "The name has no word for a channel, as base colour maps often have none."
 	case "last_one":
-		return "Every other map of the set is something else, and the set lacks a base colour."
+		return "Its name is the set's alone, the other files name their channels, and the set needs a base colour."
 	case "free":
-		return fmt.Sprintf("What its pixels look like is another file's, and the set has no %s yet.", is)
+		return fmt.Sprintf("Another file fits its likeliest channel better; %s is free.", is)
+	case "letters":
+		return "Other files of the set are named by single letters too, and their pixels confirm them."
+	case "commonest":
+		return "Nothing says what it is; a grey map is most often roughness."
+	case "follows_slopes":
+		return fmt.Sprintf("Its shape follows the slopes of the normal map (correlation %.2f), as height does.", v.Num("correlation"))
+	case "against_slopes":
+		return fmt.Sprintf("Its shape doesn't follow the slopes of the normal map (correlation %.2f); height would.", v.Num("correlation"))
 	case "lone_colour":
 		return "It is the set's only map, and in colour; a set has a base colour."
 	case "slopes":
@@ -56,7 +64,7 @@ func Reason(r channels.Reason) string {
 	case "object_space":
 		return "Its pixels are unit vectors in all directions: the normals of a whole object, not of a surface. Bake them in tangent space."
 	case "two_components":
-		return "Two components vary around the middle and the third is empty, as in two-component normal maps."
+		return "Two components vary around the middle and the others are empty, as in two-component normal maps."
 	case "third_empty":
 		return "Its third component is empty."
 	case "unit_vectors":
