@@ -139,6 +139,9 @@ func companions(group []entry, i int) (out []Reason) {
 		}
 		out = append(out, Because("peer", material.BaseColor, w, "last_one"))
 	}
+	if len(group) == 1 && named == material.None && l.Info.Components >= 3 && l.UnitLength < 0.6 {
+		out = append(out, Because("peer", material.BaseColor, 0.4, "lone_colour"))
+	}
 	if letter && len(text) == 1 {
 		out = append(out, Because("peer", named, 0.3, "letters"))
 		for _, o := range e.name.also() {

@@ -175,5 +175,5 @@ func loneColour(found []Map) {
 
 // looksBase says whether a picture can only be a base colour by its pixels.
 func (l Look) looksBase() bool {
-	return !l.grey() && l.Spread > 0.03 && l.UnitLength < 0.6 && l.Likeness > 0.5 // of packed maps the components have little in common
+	return !l.grey() && l.UnitLength < 0.6 && l.Likeness > 0.5 // of packed maps the components have little in common
 }

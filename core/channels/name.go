@@ -229,8 +229,8 @@ func (n Name) withoutWord() (out []Name) {
 	if len(kept) > 0 && !slices.ContainsFunc(kept, func(w word) bool { return !number(w) }) {
 		with(nil, bare.exact())
 	}
-	if len(kept) > 1 && !number(kept[len(kept)-1]) {
-		with(kept[:len(kept)-1], kept[len(kept)-1].text)
+	if last := len(kept) - 1; last > 0 && !number(kept[last]) && !kept[last].variant() {
+		with(kept[:last], kept[last].text)
 		with(kept[1:], kept[0].text)
 	}
 	return out

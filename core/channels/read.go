@@ -37,6 +37,7 @@ func takeApart(pictures []entry, rules []Rule) {
 	})
 	markSizes(pictures)
 	markTiles(pictures)
+	markVariants(pictures)
 	raster.Rows(len(pictures), func(from, to int) {
 		for i := from; i < to; i++ {
 			pictures[i].readings = pictures[i].name.readings()
@@ -58,7 +59,7 @@ func readNames(pictures []entry) {
 	all := newGroups()
 	for i, list := range options {
 		for _, o := range list {
-			all.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name)})
+			all.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name), o.unknown})
 		}
 	}
 	for i, list := range options {
@@ -67,7 +68,7 @@ func readNames(pictures []entry) {
 	chosen := newGroups()
 	for i, list := range options {
 		o := list[picks[i]]
-		chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name)})
+		chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name), o.unknown})
 	}
 	for range 3 {
 		moved := false
@@ -78,7 +79,7 @@ func readNames(pictures []entry) {
 			}
 			chosen.remove(list[picks[i]].key, i)
 			o := list[k]
-			chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name)})
+			chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name), o.unknown})
 			picks[i], moved = k, true
 		}
 		if !moved {
@@ -100,6 +101,7 @@ type member struct {
 	bare    bool
 	words   []word
 	weight  float64 // of the name's claim
+	unknown string
 }
 
 // groups are files by what their readings have in common.
@@ -128,7 +130,7 @@ func (g groups) best(file int, list []option, strict bool) (best int) {
 			}
 			others = true
 			shared = slices.DeleteFunc(shared, func(s word) bool {
-				return !slices.ContainsFunc(m.words, func(w word) bool { return w.text == s.text })
+				return m.unknown != s.text && !slices.ContainsFunc(m.words, func(w word) bool { return w.text == s.text })
 			})
 			base = base || m.channel == material.BaseColor
 			if m.channel == o.channel {
@@ -202,7 +204,7 @@ func (e entry) options(runs map[string]int) (out []option) {
 				o.score = n.prior - off - 1.05 + weightOf(n) - n.spare
 			}
 			if i := slices.Index(material.All(), c); i >= 0 {
-				o.score += min(0.35, scores[i])
+				o.score += max(-0.6, min(0.35, scores[i]))
 			}
 			if e.Look.rendered() && weightOf(n) < outright {
 				o.score--
@@ -313,6 +315,47 @@ func markSizes(pictures []entry) {
 		for _, list := range places {
 			for _, p := range list {
 				pictures[p[0]].name.all[p[1]].role = tier
+			}
+		}
+	})
+}
+
+// markVariants finds letters that tell variants of one material apart: a and b, or more, of which
+// two or more are pictures in colour, as a set has one base colour; or that have three components
+// where another picture has the name without the letter.
+func markVariants(pictures []entry) {
+	three := func(l *Look) bool { return l.Info.Components >= 3 && l.UnitLength < 0.6 }
+	stems := map[string]bool{}
+	for _, e := range pictures {
+		if three(e.Look) {
+			stems[e.name.Dir+"\x00"+strings.ToLower(string(e.name.stem))] = true
+		}
+	}
+	letter := func(w word) bool { return len(w.text) == 1 && w.text[0] >= 'a' && w.text[0] <= 'h' }
+	mark(pictures, letter, func(places map[string][][2]int) {
+		if places["a"] == nil || places["b"] == nil {
+			return
+		}
+		colours, threes := 0, 0
+		for _, list := range places {
+			for _, p := range list {
+				if l := pictures[p[0]].Look; three(l) {
+					threes++
+					if !l.grey() {
+						colours++
+					}
+				}
+			}
+		}
+		first := places["a"][0]
+		n := pictures[first[0]].name
+		stem := strings.ToLower(strings.TrimRight(string(n.stem[:n.all[first[1]].from]), " _-.")) + strings.ToLower(string(n.stem[n.all[first[1]].to:]))
+		if colours < 2 && !(threes > 1 && stems[n.Dir+"\x00"+stem]) {
+			return
+		}
+		for _, list := range places {
+			for _, p := range list {
+				pictures[p[0]].name.all[p[1]].role = own
 			}
 		}
 	})

@@ -180,6 +180,7 @@ next:
 				}
 				if !overlap {
 					groups[to] = append(groups[to], groups[k]...)
+					delete(groups, k)
 					maps.Copy(has[to], mine)
 					continue next
 				}
@@ -204,7 +205,7 @@ next:
 	for _, k := range order {
 		for at := strings.LastIndexByte(k, '_'); alone[k] && at > strings.IndexByte(k, 0); at = strings.LastIndexByte(k[:at], '_') {
 			to := k[:at]
-			if g := groups[k]; len(groups[to]) > 1 && !alone[to] && !(g[0].Look.looksBase() && hasBase(groups[to])) {
+			if g := groups[k]; len(groups[to]) > 1 && !alone[to] && !(g[0].Look.Info.Components >= 3 && g[0].Look.UnitLength < 0.6 && hasBase(groups[to])) {
 				groups[to] = append(groups[to], g...)
 				continue next
 			}
@@ -218,7 +219,7 @@ next:
 func hasBase(group []entry) bool {
 	return slices.ContainsFunc(group, func(e entry) bool {
 		c, _, _ := e.name.claim()
-		return c == material.BaseColor || e.name.bare() && e.Look.looksBase()
+		return c == material.BaseColor || e.name.bare() && e.name.unknown == "" && e.Look.Info.Components >= 3 && e.Look.UnitLength < 0.6
 	})
 }
 

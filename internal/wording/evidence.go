@@ -58,7 +58,7 @@ func Reason(r channels.Reason) string {
 	case "against_slopes":
 		return fmt.Sprintf("Its shape doesn't follow the slopes of the normal map (correlation %.2f); height would.", v.Num("correlation"))
 	case "lone_colour":
-		return "It is the set's only map, and in colour; a set has a base colour."
+		return "It is the set's only map, and has three components; a set has a base colour."
 	case "slopes":
 		return fmt.Sprintf("Its slopes only fit together as %s.", direction(v.Text("direction")))
 	case "object_space":
