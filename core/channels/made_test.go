@@ -639,6 +639,79 @@ var kinds = []struct {
 			}
 		}
 	}},
+	{"both directions", func(g *maker) {
+		w, s := g.words(), lot(g, madeStyles)
+		name, p := g.names(1)[0], g.scan()
+		words := lot(g, [][2]string{{"NormalGL", "NormalDX"}, {"nor gl", "nor dx"}, {"Normal OpenGL", "Normal DirectX"}, {"nrm ogl", "nrm dx"}, {"normal_y+", "normal_y-"}, {"normalGL", "normal"}})
+		g.add(s(name, w[chB])+".png", "base", p, chB, 0)
+		g.add(s(name, w[chR])+".png", "rough", p, chR, 0)
+		g.add(s(name)+"_"+words[0]+".png", "normal", p, chN, 0)
+		g.add(s(name)+"_"+words[1]+".png", "normal_down", p, asSpare, 0)
+	}},
+	{"letters behind numbers", func(g *maker) {
+		form := lot(g, []string{"Gravel%03d%s_4K_%s.jpg", "Metal%03d%s_2K-PNG_%s.png", "Bricks%02d%s_%s.png", "Wood%03d_%s_1K_%s.jpg", "rough%02d%s-%s.png", "Fabric%d%s_8K_%s.tif"})
+		words := lot(g, []map[material.Channel]string{{chB: "Color", chN: "NormalGL", chR: "Roughness", chH: "Displacement"}, {chB: "col", chN: "nrm", chR: "rough", chO: "ao"}, {chB: "BaseColor", chN: "Normal", chR: "Roughness", chO: "AmbientOcclusion"}})
+		looks := map[material.Channel]string{chB: "base", chN: "normal", chR: "rough_rgb", chH: "height_deep", chO: "ao_rgb"}
+		number := 1 + g.IntN(90)
+		for i, letter := range []string{"A", "B", "C"}[:1+g.IntN(3)] {
+			p := g.scan()
+			for c, word := range words {
+				g.add(fmt.Sprintf(form, number, letter, word), looks[c], p, c, i)
+			}
+		}
+	}},
+	{"numbered materials", func(g *maker) {
+		name, sep := snake(g.names(1)[0]), pick(g, []string{"_", "-", ""})
+		word := lot(g, []string{"", "_n", "_nrm", "-normal", "_norm", "_normal"})
+		for i := range 3 + g.IntN(4) {
+			p := g.scan()
+			file := fmt.Sprintf("%s%s%02d", name, sep, i+1)
+			g.add(file+".png", pick(g, []string{"base", "base_jpeg"}), p, chB, i)
+			if word != "" {
+				g.add(file+word+".png", "normal", p, chN, i)
+			}
+			g.alone = word == ""
+		}
+	}},
+	{"format in folder and name", func(g *maker) {
+		name, p := pascal(g.names(1)[0]), g.scan()
+		form := lot(g, []string{"4K-JPG", "2K-PNG", "8K-TIF", "1K_jpg", "4k_png", "16bit"})
+		w := g.words()
+		for c, look := range g.channelsOf(p) {
+			g.add(name+"_"+form+"/"+name+"_"+form+"_"+pascal(w[c])+".png", look, p, c, 0)
+		}
+	}},
+	{"a folder for each channel", func(g *maker) {
+		w, s := g.words(), lot(g, madeStyles)
+		below := g.IntN(2) == 0
+		for i, name := range g.names(2 + g.IntN(2)) {
+			p := g.scan()
+			for c, look := range map[material.Channel]string{chB: "base", chN: "normal", chR: "rough", chH: "height"} {
+				file := s(name) + ".png"
+				if below {
+					file = s(name, w[c]) + ".png"
+				}
+				g.add("maps/"+[]string{"Base Color", "Normal", "Roughness", "Height"}[slices.Index([]material.Channel{chB, chN, chR, chH}, c)]+"/"+file, look, p, c, i)
+			}
+		}
+	}},
+	{"words in two parts", func(g *maker) {
+		s := lot(g, madeStyles)
+		name, p := g.names(1)[0], g.scan()
+		words := map[material.Channel]string{chB: "base color", chN: "normal map", chR: "roughness map", chG: "glossiness map", chM: "metallic map", chH: "height map", chO: "ambient occlusion", chE: "emissive color", chA: "opacity mask"}
+		after := lot(g, []string{"", "4k", "raw"})
+		for c, look := range g.channelsOf(p) {
+			g.add(s(strings.TrimSpace(strings.Join([]string{name, words[c], after}, " ")))+".png", look, p, c, 0)
+		}
+	}},
+	{"words of older tools", func(g *maker) {
+		name, p := snake(g.names(1)[0]), g.metalScan()
+		words := lot(g, []map[material.Channel]string{{chB: "", chN: "_norm", chG: "_gloss", chE: "_luma"}, {chB: "_local", chN: "_bump", chS: "_spec"}, {chB: "", chN: "_nm", chS: "_sp", chH: "_hm"}, {chB: "_d", chN: "_nm", chS: "_sm", chH: "_h"}, {chB: "", chN: "_ddn", chS: "_s"}, {chB: "_diff", chN: "_ddn", chS: "_spec"}})
+		looks := map[material.Channel]string{chB: "base", chN: "normal", chG: "gloss", chE: "emissive", chS: pick(g, []string{"spec", "spec_colour"}), chH: "height"}
+		for c, w := range words {
+			g.add(name+w+".tga", looks[c], p, c, 0)
+		}
+	}},
 	{"specular and gloss", func(g *maker) {
 		w, s := g.words(), lot(g, madeStyles)
 		name, p := g.names(1)[0], g.metalScan()

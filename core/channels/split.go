@@ -59,6 +59,10 @@ func split(name string) []piece {
 	flush(len(runes))
 	var cut []piece
 	for _, p := range out {
+		if k := len(cut) - 1; k >= 0 && cut[k].to == p.from && (cut[k].text == "open" && p.text == "gl" || cut[k].text == "direct" && p.text == "x") {
+			cut[k] = piece{cut[k].text + p.text, cut[k].from, p.to} // written with a capital within
+			continue
+		}
 		cut = append(cut, cutForeign(p)...)
 	}
 	return cut

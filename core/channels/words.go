@@ -46,15 +46,15 @@ var claims = map[string]struct {
 }{
 	"basecolor": {material.BaseColor, 1}, "basecolour": {material.BaseColor, 1}, "albedo": {material.BaseColor, 1}, "diffuse": {material.BaseColor, 0.9}, "diff": {material.BaseColor, 0.85},
 	"color": {material.BaseColor, 0.85}, "colour": {material.BaseColor, 0.85}, "col": {material.BaseColor, 0.8}, "alb": {material.BaseColor, 0.85}, "base": {material.BaseColor, 0.7}, "bc": {material.BaseColor, 0.7}, "dif": {material.BaseColor, 0.8}, "clr": {material.BaseColor, 0.7}, "colr": {material.BaseColor, 0.7},
-	"a": {material.BaseColor, 0.25}, "d": {material.BaseColor, 0.35}, "c": {material.BaseColor, 0.35}, "b": {material.BaseColor, 0.25},
+	"local": {material.BaseColor, 0.5}, "a": {material.BaseColor, 0.25}, "d": {material.BaseColor, 0.35}, "c": {material.BaseColor, 0.35}, "b": {material.BaseColor, 0.25},
 	"roughness": {material.Roughness, 1}, "rough": {material.Roughness, 0.85}, "rgh": {material.Roughness, 0.85}, "rou": {material.Roughness, 0.7}, "rgn": {material.Roughness, 0.6}, "ro": {material.Roughness, 0.5}, "r": {material.Roughness, 0.35},
 	"metallic": {material.Metallic, 1}, "metalness": {material.Metallic, 1}, "metal": {material.Metallic, 0.75}, "mtl": {material.Metallic, 0.6}, "met": {material.Metallic, 0.65}, "metallness": {material.Metallic, 0.9}, "m": {material.Metallic, 0.35}, "mt": {material.Metallic, 0.45},
-	"normal": {material.Normal, 0.9}, "normals": {material.Normal, 0.95}, "nrm": {material.Normal, 0.95}, "norm": {material.Normal, 0.9}, "nor": {material.Normal, 0.85}, "nml": {material.Normal, 0.9}, "nm": {material.Normal, 0.7}, "n": {material.Normal, 0.4}, "normalmap": {material.Normal, 1},
+	"normal": {material.Normal, 0.9}, "normals": {material.Normal, 0.95}, "nrm": {material.Normal, 0.95}, "norm": {material.Normal, 0.9}, "nor": {material.Normal, 0.85}, "nml": {material.Normal, 0.9}, "nm": {material.Normal, 0.7}, "ddn": {material.Normal, 0.8}, "ddna": {material.Normal, 0.8}, "nmp": {material.Normal, 0.7}, "n": {material.Normal, 0.4}, "normalmap": {material.Normal, 1},
 	"height": {material.Height, 1}, "displacement": {material.Height, 1}, "disp": {material.Height, 0.95}, "displace": {material.Height, 0.95}, "bump": {material.Height, 0.85}, "depth": {material.Height, 0.75}, "hgt": {material.Height, 0.85}, "hm": {material.Height, 0.5}, "dsp": {material.Height, 0.8}, "h": {material.Height, 0.35}, "z": {material.Height, 0.3}, "heightmap": {material.Height, 1},
 	"ao": {material.Occlusion, 0.95}, "occlusion": {material.Occlusion, 1}, "occ": {material.Occlusion, 0.9}, "ambientocclusion": {material.Occlusion, 1}, "ambient": {material.Occlusion, 0.6}, "ambocc": {material.Occlusion, 0.9}, "cavity": {material.Mask, 0.8}, "curvature": {material.Mask, 0.85}, "curv": {material.Mask, 0.7}, "cav": {material.Mask, 0.7}, "convexity": {material.Mask, 0.8},
 	"opacity": {material.Opacity, 1}, "alpha": {material.Opacity, 0.9}, "transparency": {material.Opacity, 0.85}, "cutout": {material.Opacity, 0.9}, "opac": {material.Opacity, 0.9}, "op": {material.Opacity, 0.6}, "o": {material.Occlusion, 0.3},
-	"emissive": {material.Emissive, 1}, "emission": {material.Emissive, 1}, "emit": {material.Emissive, 0.85}, "emis": {material.Emissive, 0.85}, "glow": {material.Emissive, 0.7}, "illum": {material.Emissive, 0.7}, "e": {material.Emissive, 0.3},
-	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "s": {material.Specular, 0.3},
+	"emissive": {material.Emissive, 1}, "emission": {material.Emissive, 1}, "emit": {material.Emissive, 0.85}, "emis": {material.Emissive, 0.85}, "glow": {material.Emissive, 0.7}, "illum": {material.Emissive, 0.7}, "luma": {material.Emissive, 0.65}, "selfillum": {material.Emissive, 0.9}, "e": {material.Emissive, 0.3},
+	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "sp": {material.Specular, 0.5}, "sm": {material.Specular, 0.45}, "s": {material.Specular, 0.3},
 	"glossiness": {material.Glossiness, 1}, "gloss": {material.Glossiness, 0.95}, "smoothness": {material.Glossiness, 0.95}, "smooth": {material.Glossiness, 0.7}, "gls": {material.Glossiness, 0.85}, "g": {material.Glossiness, 0.3},
 	"transmission": {material.Transmission, 1}, "translucency": {material.Transmission, 0.85}, "transmissive": {material.Transmission, 0.9}, "thickness": {material.Transmission, 0.4},
 	"sheen": {material.Sheen, 1}, "fuzz": {material.Sheen, 0.6}, "anisotropy": {material.Anisotropy, 1}, "aniso": {material.Anisotropy, 0.9},
@@ -64,7 +64,7 @@ var claims = map[string]struct {
 // letterAlso are what else single letters stand for.
 var letterAlso = map[string][]claim{
 	"a": {{channel: material.Opacity, weight: 0.2}, {channel: material.Occlusion, weight: 0.15}}, "b": {{channel: material.Height, weight: 0.2}}, "d": {{channel: material.Height, weight: 0.15}},
-	"m": {{channel: material.Mask, weight: 0.1}}, "o": {{channel: material.Opacity, weight: 0.25}}, "r": {{channel: material.Specular, weight: 0.1}}, "s": {{channel: material.Glossiness, weight: 0.2}},
+	"m": {{channel: material.Mask, weight: 0.1}}, "o": {{channel: material.Opacity, weight: 0.25}}, "r": {{channel: material.Specular, weight: 0.1}}, "s": {{channel: material.Glossiness, weight: 0.2}}, "sm": {{channel: material.Glossiness, weight: 0.35}},
 }
 
 // pairs are names of two words.
