@@ -754,6 +754,9 @@ func judgeMade(d made, bins *reliability, wrong func(format string, args ...any)
 	got, confidence, in := map[string][]string{}, map[string]float64{}, map[string]int{}
 	for i, s := range sets {
 		for _, m := range s.Maps {
+			if m.Shared != "" {
+				continue
+			}
 			for _, f := range append(tilesOf(m), m.File) {
 				if c, ok := confidence[f]; !ok || m.Confidence < c {
 					confidence[f] = m.Confidence

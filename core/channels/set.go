@@ -30,7 +30,8 @@ type Map struct {
 	Sure   float64           // confidence in Facing
 	Tiles  []Tile            // of UDIM maps: all tiles, the first included
 
-	Decided bool // a person has said which channel it is
+	Shared  string // the name of the set that the file belongs to, of a map that a variant shares
+	Decided bool   // a person has said which channel it is
 }
 
 // Tile is one UDIM tile of a map.

@@ -39,7 +39,8 @@ func (n Name) preview() (before []word, ok bool) {
 }
 
 // Sort makes sets out of a heap of files. Every file is in exactly one set, as a
-// map, an attachment or unassigned; the order of files does not matter. Rules say
+// map, an attachment or unassigned, but for maps that variants share; the order of files
+// does not matter. Rules say
 // what else names may end in; the first that fits is taken.
 func Sort(files []File, rules ...Rule) []Set {
 	files = slices.Clone(files)
@@ -76,6 +77,7 @@ func Sort(files []File, rules ...Rule) []Set {
 			sets[i].Name = own
 		}
 	})
+	shareMaps(sets, order, groups)
 	// Previews and other files go to the set that shares most of their path.
 	dirs := make([]string, len(order))
 	for i, k := range order {
@@ -93,6 +95,36 @@ func Sort(files []File, rules ...Rule) []Set {
 		sets[i].Attachments = append(sets[i].Attachments, Attachment{f.Path, kindOf(f.Path)})
 	}
 	return sets
+}
+
+// shareMaps gives a variant that came as a base colour alone ("wall-a", "wall 2") the maps of the set
+// of exactly its stem ("wall"), if they have its shape: the files stay that set's, too.
+func shareMaps(sets []Set, order []string, groups map[string][]entry) {
+	at := map[string]int{}
+	for i, k := range order {
+		at[k] = i
+	}
+	for i, k := range order {
+		n := groups[k][0].name
+		last := len(n.kept) - 1
+		if len(groups[k]) != 1 || len(sets[i].Maps) != 1 || sets[i].Maps[0].Channel != material.BaseColor || last < 1 ||
+			len(n.kept[last].text) > 2 || !(n.kept[last].variant() || countWord.MatchString(n.kept[last].text)) {
+			continue
+		}
+		n.kept = n.kept[:last]
+		j, ok := at[n.key()]
+		if !ok || j == i || sets[j].Map(material.BaseColor) == nil {
+			continue
+		}
+		for _, m := range sets[j].Maps {
+			if m.Channel == material.BaseColor || m.Shared != "" || !m.sameShape(sets[i].Maps[0]) {
+				continue
+			}
+			m.Shared = sets[j].Name
+			m.Reasons = append(slices.Clone(m.Reasons), Because("peer", m.Channel, 0.5, "shared", "set", sets[j].Name))
+			sets[i].Maps = append(sets[i].Maps, m)
+		}
+	}
 }
 
 // apart takes out the pictures that are previews by their names. A word that also means a

@@ -71,3 +71,27 @@ func TestNamesOfStrangers(t *testing.T) {
 		}
 	}
 }
+
+// A variant that came as a base colour alone shares the other maps of its stem, and says so.
+func TestVariantsShareMaps(t *testing.T) {
+	const B, N, R = material.BaseColor, material.Normal, material.Roughness
+	wide := *lookOf(B)
+	wide.Info.W *= 2
+	sets := Sort([]File{{"wall.png", lookOf(B)}, {"wall_normal.png", lookOf(N)}, {"wall_rough.png", lookOf(R)}, {"wall-a.png", lookOf(B)}, {"wall-b.png", lookOf(B)}, {"wall-c.png", &wide}, {"fence-a.png", lookOf(B)}})
+	got := map[string]string{}
+	for _, s := range sets {
+		for _, m := range s.Maps {
+			got[s.Name] += string(m.Channel) + " " + m.File + " " + m.Shared + "; "
+		}
+	}
+	for name, want := range map[string]string{
+		"wall":   "base_color wall.png ; normal wall_normal.png ; roughness wall_rough.png ; ",
+		"wall_a": "base_color wall-a.png ; normal wall_normal.png wall; roughness wall_rough.png wall; ",
+		"wall_b": "base_color wall-b.png ; normal wall_normal.png wall; roughness wall_rough.png wall; ",
+		"wall_c": "base_color wall-c.png ; ", "fence_a": "base_color fence-a.png ; ",
+	} {
+		if got[name] != want {
+			t.Errorf("%s: %q, want %q", name, got[name], want)
+		}
+	}
+}

@@ -216,7 +216,9 @@ func roles(words []piece, rules []Rule) []word {
 }
 
 // variant says whether a letter tells variants of a material apart: see markVariants.
-func (w word) variant() bool { return w.role == own && len(w.text) == 1 && w.claim.channel != material.None }
+func (w word) variant() bool {
+	return w.role == own && len(w.text) == 1 && w.claim.channel != material.None
+}
 
 // anywhere says whether a word is none of the material's own wherever it stands behind the
 // first: sizes in pixels, dates, versions and bit depths are told by their form.

@@ -290,7 +290,7 @@ func mapOf(m channels.Map) Map {
 	if m.UDIM != "" {
 		out.UDIM = &m.UDIM
 	}
-	out.Tiles = m.Tiles
+	out.Tiles, out.Shared = m.Tiles, m.Shared
 	if m.Channel == material.Height {
 		z := zero(m)
 		out.Zero = &z

@@ -61,8 +61,9 @@ type Map struct {
 	Float               bool              `json:"float"`
 	Encoding            string            `json:"encoding"`
 	UDIM                *string           `json:"udim"`
-	Tiles               []channels.Tile   `json:"tiles,omitempty"` // of a map in UDIM tiles
-	Zero                *float64          `json:"zero,omitempty"`  // of a height map: the stored value that means no displacement
+	Tiles               []channels.Tile   `json:"tiles,omitempty"`  // of a map in UDIM tiles
+	Shared              string            `json:"shared,omitempty"` // the set that the file belongs to, of a map that a variant shares
+	Zero                *float64          `json:"zero,omitempty"`   // of a height map: the stored value that means no displacement
 	Direction           *string           `json:"direction"`
 	DirectionConfidence *float64          `json:"direction_confidence"`
 	Stats               Stats             `json:"stats"`

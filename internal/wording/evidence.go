@@ -49,6 +49,8 @@ func Reason(r channels.Reason) string {
 		return "Its name is the set's alone, the other files name their channels, and the set needs a base colour."
 	case "free":
 		return fmt.Sprintf("Another file fits its likeliest channel better; %s is free.", is)
+	case "shared":
+		return fmt.Sprintf("Shared with %s, whose name this variant's begins with.", v.Text("set"))
 	case "letters":
 		return "Other files of the set are named by single letters too, and their pixels confirm them."
 	case "commonest":

@@ -254,7 +254,7 @@ func (s *Service) draft(g materials.Grades, d Delivery, i int, set inspect.Set, 
 func mapFrom(p inspect.Map, files map[string]File) materials.Map {
 	m := looseMap(files[p.File], p.Layer)
 	m.Component, m.Channel, m.Confidence, m.Reasons, m.UDIM = p.Component, p.Channel, p.Confidence, p.Reasons, deref(p.UDIM)
-	m.Zero = p.Zero
+	m.Zero, m.Shared = p.Zero, p.Shared
 	for _, t := range p.Tiles {
 		m.Tiles = append(m.Tiles, material.Tile{UDIM: t.UDIM, File: t.File, Blob: files[t.File].Blob})
 	}

@@ -70,6 +70,7 @@ type Map struct {
 	Reasons             []channels.Reason
 	TrueBits            int // bits that its samples really use
 	Format              string
+	Shared              string   // the set that the file belongs to, of a map that a variant shares
 	Zero                *float64 // of a height map: the stored value that means no displacement
 	DirectionConfidence float64
 	Claim               normals.Direction
