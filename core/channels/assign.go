@@ -47,6 +47,7 @@ func assign(group []entry, taken []material.Channel) []Verdict {
 			}
 		}
 	}
+	preferLarger(group, units)
 	best, confidence := match(units)
 	out := make([]Verdict, len(group))
 	for u, un := range units {
@@ -70,6 +71,28 @@ func assign(group []entry, taken []material.Channel) []Verdict {
 		}
 	}
 	return out
+}
+
+// preferLarger takes something off the smaller ones of units that name the same channel outright:
+// of "wall_col" and "wall_diffuse" the larger is the source.
+func preferLarger(group []entry, units []unit) {
+	area := func(u unit) (most int) {
+		for _, i := range u.members {
+			most = max(most, group[i].Look.Info.W*group[i].Look.Info.H)
+		}
+		return most
+	}
+	largest := map[material.Channel]int{}
+	for _, u := range units {
+		c, _, _ := group[u.members[0]].name.claim()
+		largest[c] = max(largest[c], area(u))
+	}
+	for _, u := range units {
+		c, weight, _ := group[u.members[0]].name.claim()
+		if most, own := largest[c], area(u); weight >= outright && own < most {
+			u.score[slices.Index(material.All(), c)] -= min(0.4, 0.08*math.Log2(float64(most)/float64(max(own, 1))))
+		}
+	}
 }
 
 // unite makes units of a group: of pictures that say the same channel in the same words, or that

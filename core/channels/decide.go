@@ -24,7 +24,7 @@ func decide(group []entry) Set {
 		switch {
 		case parts != nil:
 		case e.Look.rendered() && e.name.bare() && e.name.unknown == "" && len(group) > 2:
-			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview"})
+			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview", []Reason{Because("pixels", material.None, 0.8, "plain_border")}})
 		default:
 			if e.hasAlpha() {
 				e.name, _, _ = e.name.withAlpha()
@@ -36,7 +36,9 @@ func decide(group []entry) Set {
 		e := whole[i]
 		m := e.asMap()
 		if m.Verdict = v; m.Channel == material.None {
-			s.Unassigned = append(s.Unassigned, e.address())
+			if s.loose(e.address(), v.Reasons...); v.Reasons == nil {
+				s.loose(e.address(), Because("pixels", material.None, 0, "nothing_said"))
+			}
 			if e.Look.objectSpace() {
 				s.Refused = append(s.Refused, e.Path)
 			}
@@ -77,6 +79,9 @@ func decide(group []entry) Set {
 		if !ok && m.UDIM != "" {
 			if i := slices.IndexFunc(s.Maps, func(o Map) bool { return o.Channel == m.Channel && o.UDIM != "" && o.Component == m.Component }); i >= 0 {
 				first[k] = m
+				if lead := s.Maps[i]; lead.Facing != m.Facing && min(lead.Sure, m.Sure) > 0.5 {
+					s.Turned = append(s.Turned, [2]string{lead.File, m.File})
+				}
 				s.Maps[i].addTile(m)
 				continue
 			}
@@ -86,18 +91,25 @@ func decide(group []entry) Set {
 			first[k] = m
 			s.Maps = append(s.Maps, m)
 		case m.Component == "a" || lead.address() == m.address(): // a map of its own goes before an alpha
-		case m.Confidence > 0.6 && lead.sameShape(m) && m.area() < lead.area():
-			s.Attachments = append(s.Attachments, Attachment{m.File, "lower_tier"})
-			if lead.Look.Apart(m.Look, -1) > tierSlack && lead.Facing == m.Facing {
+		case lead.sameShape(m) && m.area() < lead.area() && (lead.like(m) || m.Confidence > 0.6 && lead.Tier != m.Tier):
+			// The same picture, smaller; or one that says so and is not.
+			reason := Because("pixels", m.Channel, 0.9, "same_smaller", "of", lead.File)
+			if !lead.like(m) {
+				reason = Because("name", m.Channel, 0.5, "smaller_by_name", "of", lead.File)
 				s.Unlike = append(s.Unlike, [2]string{lead.File, m.File})
 			}
-		case m.Confidence > 0.6 && lead.sameShape(m) && (m.deep() < lead.deep() || m.Facing != lead.Facing):
-			s.Attachments = append(s.Attachments, Attachment{m.File, "other"})
-			if m.Channel == material.Normal && m.Facing != lead.Facing && lead.Look.Apart(m.Look, 1) > tierSlack {
+			s.Attachments = append(s.Attachments, Attachment{m.File, "lower_tier", []Reason{reason}})
+		case m.Confidence > 0.6 && lead.sameShape(m) && m.area() == lead.area() && (m.deep() < lead.deep() || m.Facing != lead.Facing):
+			reason := Because("peer", m.Channel, 0.9, "fewer_bits", "of", lead.File)
+			if m.Facing != lead.Facing {
+				reason = Because("peer", m.Channel, 0.9, "other_direction", "of", lead.File)
+			}
+			s.Attachments = append(s.Attachments, Attachment{m.File, "other", []Reason{reason}})
+			if m.Channel == material.Normal && m.Facing != lead.Facing && !lead.like(m) {
 				s.Unlike = append(s.Unlike, [2]string{lead.File, m.File})
 			}
-		case !slices.Contains(s.Unassigned, m.address()):
-			s.Unassigned = append(s.Unassigned, m.address())
+		default:
+			s.loose(m.address(), Because("peer", m.Channel, -0.5, "channel_taken", "by", lead.File))
 		}
 	}
 	s.keepAll(group)
@@ -116,9 +128,30 @@ const (
 	tierSlack = 0.02
 )
 
+// like says whether two maps of one shape show the same, at whatever size; of normals that point
+// other ways, with green turned over.
+func (m Map) like(o Map) bool {
+	flip := -1
+	if m.Channel == material.Normal && m.Facing != o.Facing && m.Facing != normals.Unknown && o.Facing != normals.Unknown {
+		flip = 1
+	}
+	return m.Look.Apart(o.Look, flip) <= tierSlack
+}
+
+// loose notes a picture that has no channel, once, and why.
+func (s *Set) loose(address string, why ...Reason) {
+	if !slices.Contains(s.Unassigned, address) {
+		s.Unassigned = append(s.Unassigned, address)
+	}
+	if s.Why == nil {
+		s.Why = map[string][]Reason{}
+	}
+	s.Why[address] = append(s.Why[address], why...)
+}
+
 // asMap is the picture as a map whose channel is still open.
 func (e entry) asMap() Map {
-	return Map{File: e.Path, Component: "rgb", Look: *e.Look, Tier: e.name.Tier, UDIM: e.name.UDIM, Claim: normals.ParseDirection(e.name.Side)}
+	return Map{File: e.Path, Component: "rgb", Look: *e.Look, Tier: e.name.Tier, UDIM: e.name.UDIM, Version: e.name.version(), Claim: normals.ParseDirection(e.name.Side)}
 }
 
 // hasAlpha says whether a picture has an alpha that holds something.
@@ -147,7 +180,7 @@ func (s *Set) keepAll(group []entry) {
 	}
 	for _, e := range group {
 		if !kept[e.address()] {
-			s.Unassigned = append(s.Unassigned, e.address())
+			s.loose(e.address(), Because("peer", material.None, -0.5, "components_taken"))
 		}
 	}
 }

@@ -350,6 +350,16 @@ func claimed(words []word) (material.Channel, float64, string) {
 	return material.None, 0, ""
 }
 
+// version is the version or the date that a name gives, or "".
+func (n Name) version() string {
+	for _, w := range n.all {
+		if w.role == filler && (versionWord.MatchString(w.text) || dateWord.MatchString(w.text)) {
+			return w.text
+		}
+	}
+	return ""
+}
+
 // also is what else the letter may mean by which the name gives its channel.
 func (n Name) also() []claim {
 	_, _, text := n.claim()

@@ -22,13 +22,14 @@ type Map struct {
 	File      string
 	Component string // rgb, r, g, b or a
 	Verdict
-	Look   Look
-	Tier   string
-	UDIM   string
-	Claim  normals.Direction // the direction that the name gives
-	Facing normals.Direction // the direction decided on, of normal maps
-	Sure   float64           // confidence in Facing
-	Tiles  []Tile            // of UDIM maps: all tiles, the first included
+	Look    Look
+	Tier    string
+	UDIM    string
+	Version string            // the version or date that the name gives
+	Claim   normals.Direction // the direction that the name gives
+	Facing  normals.Direction // the direction decided on, of normal maps
+	Sure    float64           // confidence in Facing
+	Tiles   []Tile            // of UDIM maps: all tiles, the first included
 
 	Shared  string // the name of the set that the file belongs to, of a map that a variant shares
 	Decided bool   // a person has said which channel it is
@@ -55,8 +56,9 @@ func (m *Map) addTile(o Map) {
 
 // Attachment is a file that is no map of the set, named as what it is.
 type Attachment struct {
-	File string `json:"file"`
-	Kind string `json:"kind"` // preview, licence, notes, lower_tier or other
+	File    string   `json:"file"`
+	Kind    string   `json:"kind"`              // preview, licence, notes, lower_tier or other
+	Reasons []Reason `json:"reasons,omitempty"` // why it is that
 }
 
 // Set is a texture set.
@@ -67,6 +69,9 @@ type Set struct {
 	Unassigned  []string    // pictures that could be maps, but of no channel that is free
 	Refused     []string    // normal maps of a whole object (object space), which no surface can use
 	Unlike      [][2]string // a map, and a smaller tier or mirrored copy that shows something else
+	Turned      [][2]string // UDIM tiles of one normal map whose directions differ
+
+	Why map[string][]Reason // of Unassigned: why no channel is theirs
 }
 
 // Map returns the set's map of a channel, or nil.

@@ -88,11 +88,11 @@ func Sort(files []File, rules ...Rule) []Set {
 	}
 	for _, e := range previews {
 		i := nearest(dirs, path.Join(e.name.Dir, e.name.own()))
-		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "preview"})
+		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "preview", []Reason{Because("name", material.None, 0.8, "preview_word", "word", e.name.all[len(e.name.kept)].text)}})
 	}
 	for _, f := range others {
 		i := nearest(dirs, strings.ToLower(strings.TrimSuffix(f.Path, path.Ext(f.Path))))
-		sets[i].Attachments = append(sets[i].Attachments, Attachment{f.Path, kindOf(f.Path)})
+		sets[i].Attachments = append(sets[i].Attachments, attached(f.Path))
 	}
 	return sets
 }
@@ -175,7 +175,7 @@ func Heap(files []File) Set {
 	s := Set{Name: nameOf(files[0].Path)}
 	for _, f := range files {
 		if f.Look == nil {
-			s.Attachments = append(s.Attachments, Attachment{f.Path, kindOf(f.Path)})
+			s.Attachments = append(s.Attachments, attached(f.Path))
 		} else {
 			s.Unassigned = append(s.Unassigned, f.address())
 		}
@@ -311,19 +311,26 @@ func nearest(dirs []string, file string) int {
 	return best
 }
 
-func kindOf(file string) string {
+// attached is what a file that is no picture is, by its name or its ending.
+func attached(file string) Attachment {
 	base := strings.ToLower(path.Base(file))
 	for _, w := range split(base) {
+		kind := ""
 		switch w.text {
 		case "licence", "license", "copying", "rights", "eula", "copyright":
-			return "licence"
+			kind = "licence"
 		case "readme", "notes", "note", "info", "changelog":
-			return "notes"
+			kind = "notes"
+		}
+		if kind != "" {
+			return Attachment{file, kind, []Reason{Because("name", material.None, 0.8, "file_word", "word", w.text)}}
 		}
 	}
-	switch path.Ext(base) {
+	ending := path.Ext(base)
+	kind := "other"
+	switch ending {
 	case ".txt", ".md", ".json", ".pdf", ".html":
-		return "notes"
+		kind = "notes"
 	}
-	return "other"
+	return Attachment{file, kind, []Reason{Because("name", material.None, 0.5, "file_ending", "ending", ending)}}
 }

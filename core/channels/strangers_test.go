@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"aldermoor/core/material"
+	"aldermoor/core/normals"
 )
 
 // Names that other people give: shared words, bare greys, abbreviations, single letters, other
@@ -93,5 +94,47 @@ func TestVariantsShareMaps(t *testing.T) {
 		if got[name] != want {
 			t.Errorf("%s: %q, want %q", name, got[name], want)
 		}
+	}
+}
+
+// What is no map, and what has no channel, says why.
+func TestReasonsForTheRest(t *testing.T) {
+	half := func(l *Look, thumb byte) *Look {
+		c := *l
+		c.Info.W, c.Info.H, c.Thumb = c.Info.W/2, c.Info.H/2, [][]byte{{thumb}, {thumb}, {thumb}}
+		return &c
+	}
+	whole := *lookOf(material.BaseColor)
+	whole.Thumb = [][]byte{{100}, {100}, {100}}
+	ball := *lookOf(material.BaseColor)
+	ball.Border = 0
+	set := Sort([]File{{"w/w_col_2k.png", &whole}, {"w/w_col_1k.png", half(&whole, 100)}, {"w/w_col.png", half(&whole, 200)}, {"w/w_nrm.png", lookOf(material.Normal)}, {"w/w_diffuse.png", half(&whole, 180)},
+		{"w/w.png", &ball}, {"w/w_preview.png", lookOf(material.BaseColor)}, {"w/licence.txt", nil}, {"w/x.bin", nil}})[0]
+	got := map[string]string{}
+	for _, a := range set.Attachments {
+		got[a.File] = a.Kind + " " + a.Reasons[0].Code
+	}
+	for file, why := range set.Why {
+		got[file] = "? " + why[len(why)-1].Code
+	}
+	want := map[string]string{"w/w_col_1k.png": "lower_tier same_smaller", "w/w_col.png": "? channel_taken", "w/w_diffuse.png": "? in_colour",
+		"w/w.png": "preview plain_border", "w/w_preview.png": "preview preview_word", "w/licence.txt": "licence file_word", "w/x.bin": "other file_ending"}
+	for file, w := range want {
+		if got[file] != w {
+			t.Errorf("%s: %q, want %q", file, got[file], w)
+		}
+	}
+}
+
+// Tiles of one normal map that face apart are said to; a version is read from the name.
+func TestTilesThatFaceApart(t *testing.T) {
+	down := *lookOf(material.Normal)
+	down.Direction = normals.Down
+	set := Sort([]File{{"u_nrm_v002.1001.png", lookOf(material.Normal)}, {"u_nrm_v002.1002.png", &down}, {"u_col_20240311.1001.png", lookOf(material.BaseColor)}})[0]
+	if len(set.Turned) != 1 || set.Turned[0][1] != "u_nrm_v002.1002.png" {
+		t.Errorf("turned: %v", set.Turned)
+	}
+	if n, b := set.Map(material.Normal), set.Map(material.BaseColor); n == nil || b == nil || n.Version != "v002" || b.Version != "20240311" {
+		t.Errorf("%+v %+v", n, b)
 	}
 }

@@ -254,7 +254,7 @@ func recovered(err *error) {
 }
 
 func describe(s channels.Set, files map[string]Examined, level Level) Set {
-	out := Set{Name: s.Name, Maps: []Map{}, Attachments: s.Attachments, Unassigned: s.Unassigned, Workflow: s.Workflow(),
+	out := Set{Name: s.Name, Maps: []Map{}, Attachments: s.Attachments, Unassigned: s.Unassigned, Why: s.Why, Workflow: s.Workflow(),
 		SizeEvidence: []scale.Evidence{}, Findings: []Finding{}, Seams: []tiling.Place{}}
 	if out.Attachments == nil {
 		out.Attachments = []channels.Attachment{}

@@ -36,6 +36,7 @@ func checks() []check {
 	return []check{
 		{Kind{"normal_object_space", Stop, true}, nil, objectSpace, nil, nil},
 		{Kind{"tier_differs", Warn, true}, nil, tierDiffers, nil, nil},
+		{Kind{"tiles_turned", Warn, true}, nil, tilesTurned, nil, nil},
 		{Kind{"not_finite", Warn, true}, notFinite, nil, nil, nil},
 		{Kind{"map_empty", Stop, true}, mapEmpty, nil, nil, nil},
 		{Kind{"udim_missing", Warn, true}, nil, udimMissing, nil, nil},
@@ -62,6 +63,7 @@ func checks() []check {
 		{Kind{"normals_estimated", Note, true}, nil, nil, nil, nil}, // added by the code that estimates them
 		{Kind{"normal_direction_unknown", Note, false}, directionUnknown, nil, nil, nil},
 		{Kind{"maps_differ_in_size", Note, false}, nil, mapsDifferInSize, nil, nil},
+		{Kind{"versions_mixed", Note, true}, nil, versionsMixed, nil, nil},
 		{Kind{"grey_as_colour", Note, true}, greyAsColour, nil, nil, nil},
 		{Kind{"bits_empty", Note, false}, bitsEmpty, nil, nil, nil},
 		{Kind{"lossy_data", Note, false}, lossyData, nil, nil, nil},

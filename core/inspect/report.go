@@ -24,21 +24,22 @@ type Failure struct {
 
 // Set is what is known of one texture set.
 type Set struct {
-	Name         string                `json:"name"`
-	Maps         []Map                 `json:"maps"`
-	Attachments  []channels.Attachment `json:"attachments"`
-	Unassigned   []string              `json:"unassigned"`
-	Workflow     string                `json:"workflow"`
-	Size         Size                  `json:"size"`
-	SizeEvidence []scale.Evidence      `json:"size_evidence"`
-	Density      *[2]float64           `json:"density_px_per_m"`
-	Depth        *Depth                `json:"depth_m"`
-	Tiling       *Axes                 `json:"tiling"`
-	Period       *[2][2]float64        `json:"period_px"`
-	Seams        []tiling.Place        `json:"seams"` // where edges that do not meet break most
-	Repetition   *tiling.Repetition    `json:"repetition"`
-	Findings     []Finding             `json:"findings"`
-	Settled      []Finding             `json:"settled,omitempty"` // what a person has said not to be so, kept in case that is taken back
+	Name         string                       `json:"name"`
+	Maps         []Map                        `json:"maps"`
+	Attachments  []channels.Attachment        `json:"attachments"`
+	Unassigned   []string                     `json:"unassigned"`
+	Why          map[string][]channels.Reason `json:"unassigned_reasons,omitempty"` // by file: why no channel is theirs
+	Workflow     string                       `json:"workflow"`
+	Size         Size                         `json:"size"`
+	SizeEvidence []scale.Evidence             `json:"size_evidence"`
+	Density      *[2]float64                  `json:"density_px_per_m"`
+	Depth        *Depth                       `json:"depth_m"`
+	Tiling       *Axes                        `json:"tiling"`
+	Period       *[2][2]float64               `json:"period_px"`
+	Seams        []tiling.Place               `json:"seams"` // where edges that do not meet break most
+	Repetition   *tiling.Repetition           `json:"repetition"`
+	Findings     []Finding                    `json:"findings"`
+	Settled      []Finding                    `json:"settled,omitempty"` // what a person has said not to be so, kept in case that is taken back
 
 	Sidecar scale.Sidecar `json:"-"` // what the set's sidecar says besides its size
 	Relief  *Depth        `json:"-"` // the relief's range as a share of the width, by the normals

@@ -29,6 +29,32 @@ func tierDiffers(_ *Set, files *channels.Set) (out []hit) {
 	return out
 }
 
+// tilesTurned finds UDIM tiles of one normal map that point other ways than its first.
+func tilesTurned(_ *Set, files *channels.Set) (out []hit) {
+	for _, t := range files.Turned {
+		out = append(out, hit{[]string{t[0], t[1]}, fact.Of()})
+	}
+	return out
+}
+
+// versionsMixed finds maps whose names give other versions or dates than the rest of the set.
+func versionsMixed(_ *Set, files *channels.Set) []hit {
+	var versions, all []string
+	for _, m := range files.Maps {
+		if m.Version == "" || m.Shared != "" {
+			continue
+		}
+		if all = append(all, m.File); !slices.Contains(versions, m.Version) {
+			versions = append(versions, m.Version)
+		}
+	}
+	if len(versions) < 2 {
+		return nil
+	}
+	slices.Sort(versions)
+	return []hit{{all, fact.Of("versions", versions)}}
+}
+
 func mapsDifferInSize(_ *Set, files *channels.Set) []hit {
 	sizes := map[string]bool{}
 	var all []string

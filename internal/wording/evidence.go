@@ -2,6 +2,7 @@ package wording
 
 import (
 	"fmt"
+	"path"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/scale"
@@ -12,6 +13,15 @@ func Reasons(list []channels.Reason) []channels.Reason {
 	out := append([]channels.Reason{}, list...)
 	for i := range out {
 		out[i].Says = Reason(out[i])
+	}
+	return out
+}
+
+// Attachments fills in the English of the reasons for attachments, in a copy.
+func Attachments(list []channels.Attachment) []channels.Attachment {
+	out := append([]channels.Attachment{}, list...)
+	for i := range out {
+		out[i].Reasons = Reasons(out[i].Reasons)
 	}
 	return out
 }
@@ -49,6 +59,28 @@ func Reason(r channels.Reason) string {
 		return "Its name is the set's alone, the other files name their channels, and the set needs a base colour."
 	case "free":
 		return fmt.Sprintf("Another file fits its likeliest channel better; %s is free.", is)
+	case "plain_border":
+		return "Its border is plain: it shows a thing before a background, as renders do."
+	case "preview_word":
+		return fmt.Sprintf("The name says %q.", v.Text("word"))
+	case "file_word":
+		return fmt.Sprintf("The name says %q.", v.Text("word"))
+	case "file_ending":
+		return fmt.Sprintf("It is no picture; its name ends in %q.", v.Text("ending"))
+	case "same_smaller":
+		return fmt.Sprintf("It is the same picture as %s, smaller.", path.Base(v.Text("of")))
+	case "smaller_by_name":
+		return fmt.Sprintf("Its name gives another tier than %s, but it shows something else.", path.Base(v.Text("of")))
+	case "fewer_bits":
+		return fmt.Sprintf("%s is the same map with more bits.", path.Base(v.Text("of")))
+	case "other_direction":
+		return fmt.Sprintf("It is the normal map of the other direction; %s is used.", path.Base(v.Text("of")))
+	case "channel_taken":
+		return fmt.Sprintf("It looks like %s, but %s is that already.", is, path.Base(v.Text("by")))
+	case "components_taken":
+		return "Other files have the channels of its components already."
+	case "nothing_said":
+		return "Neither its name nor its pixels say what it is."
 	case "shared":
 		return fmt.Sprintf("Shared with %s, whose name this variant's begins with.", v.Text("set"))
 	case "letters":

@@ -28,6 +28,8 @@ var checks = map[string]Check{
 	"tier_differs":              {"Tier differs", "A smaller tier must be the larger one made smaller; otherwise one is of another scan."},
 	"not_finite":                {"NaN or infinite", "From one sample on. Renderers turn them black or spread them; here the mean of their neighbours is used."},
 	"map_empty":                 {"Empty map", "A base colour, normal or height map with one value everywhere: its export failed."},
+	"tiles_turned":              {"Tiles face apart", "All tiles of a normal map must have one direction, or they light up the other way round."},
+	"versions_mixed":            {"Versions differ", "The names of one set's maps give other versions or dates."},
 	"udim_missing":              {"UDIM tiles missing", "A model that uses the tile shows nothing there."},
 	"aspect_differs":            {"Proportions differ", "From 2 % on: the map does not show the same patch."},
 	"seam_x":                    {"Seam left/right", "Score below 0.40. One in a hundred edges that match scores lower."},
@@ -80,6 +82,10 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s has %s that are NaN or infinite. The mean of their neighbours is used instead.", file, count(v.Num("samples"), "sample"))
 	case "map_empty":
 		return fmt.Sprintf("%s has one value everywhere (%.2f). Export it again.", file, v.Num("value"))
+	case "tiles_turned":
+		return fmt.Sprintf("%s points the other way than %s. Flip it, or deliver the tile again.", other, file)
+	case "versions_mixed":
+		return fmt.Sprintf("The maps' names give %s. Check that all are of one version.", strings.Join(v.Texts("versions"), ", "))
 	case "udim_missing":
 		return fmt.Sprintf("%s has no tile %s, which other maps of the set have. Send it.", file, strings.Join(v.Texts("tiles"), ", "))
 	case "aspect_differs":

@@ -10,6 +10,7 @@ import (
 	"path"
 	"strings"
 
+	"aldermoor/core/channels"
 	"aldermoor/core/fact"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
@@ -46,6 +47,12 @@ func Set(s *inspect.Set) {
 	for i := range s.Maps {
 		s.Maps[i].Reasons = Reasons(s.Maps[i].Reasons)
 	}
+	s.Attachments = Attachments(s.Attachments)
+	why := map[string][]channels.Reason{}
+	for file, list := range s.Why {
+		why[file] = Reasons(list)
+	}
+	s.Why = why
 }
 
 // Report fills in the English of a whole report.

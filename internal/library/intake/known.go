@@ -216,7 +216,7 @@ func takeTier(tx Tx, list []*materials.Material) (string, error) {
 	}
 	for _, p := range set.Assigned() {
 		a := channels.Attachment{File: d.Name + "/" + p.File, Kind: "lower_tier"}
-		if !slices.Contains(of.Report.Attachments, a) {
+		if !slices.ContainsFunc(of.Report.Attachments, func(b channels.Attachment) bool { return b.File == a.File && b.Kind == a.Kind }) {
 			of.Report.Attachments = append(of.Report.Attachments, a)
 		}
 	}

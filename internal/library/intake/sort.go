@@ -242,9 +242,11 @@ func (s *Service) draft(g materials.Grades, d Delivery, i int, set inspect.Set, 
 		if at := strings.LastIndexByte(file, '#'); !ok && at > 0 {
 			f, layer = files[file[:at]], file[at+1:]
 		}
-		m.Maps = append(m.Maps, looseMap(f, layer))
+		p := looseMap(f, layer)
+		p.Reasons = set.Why[file]
+		m.Maps = append(m.Maps, p)
 	}
-	set.Maps = nil
+	set.Maps, set.Why = nil, nil
 	m.Report = set
 	g.Grade(m.Report.Findings)
 	m.Doubts = m.CountDoubts()
