@@ -8,6 +8,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { zipSync } from "fflate";
 import { binary, scanned, now } from "./studio.mjs";
+import { strangers } from "./strangers.mjs";
 
 const to = new URL("../docs/screenshots/", import.meta.url).pathname;
 mkdirSync(to, { recursive: true });
@@ -63,6 +64,15 @@ if (demo) {
   await shoot("intake-large");
   await page.fill("[data-filter]", "slates");
   await shoot("intake-known");
+  // Files of strangers: other scripts, a numbered set, variants, slips of the pen.
+  const loose = await page.request.post(`${url}/api/v1/deliveries`, { multipart: { name: "Loose ends", file: { name: "loose.zip", mimeType: "application/zip", buffer: Buffer.from(zipSync(strangers(dir, 512).files, { level: 0 })) } } });
+  const there = (await loose.json()).href;
+  while ((await (await page.request.get(url + there)).json()).state !== "sorted") await page.waitForTimeout(1000);
+  await go(there.replace("/api/v1/deliveries", "/intake"));
+  await page.locator("details[data-sure] summary").click({ position: { x: 5, y: 5 } });
+  await page.locator("tr[data-set]", { has: page.getByRole("link", { name: "Reed a", exact: true }) }).locator("td[data-column=normal] .cell").click();
+  await shoot("intake-strangers");
+  await page.keyboard.press("Escape");
   await page.request.post(`${url}/api/v1/rules`, { data: { station: "Quay Rig", ending: "qx", channel: "roughness" } });
   await page.request.post(`${url}/api/v1/rules`, { data: { station: "Archive", ending: "hm", channel: "height" } });
   await go("/intake/rules");

@@ -168,7 +168,7 @@ func companions(group []entry, i int) (out []Reason) {
 	if letter && len(text) == 1 {
 		out = append(out, Because("peer", named, 0.3, "letters"))
 		for _, o := range e.name.also() {
-			out = append(out, Because("peer", o.channel, 0.3, "letters"))
+			out = append(out, Because("peer", o.channel, 0.15, "letters"))
 		}
 	}
 	if l.grey() && named == material.None && e.name.unknown != "" {

@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
@@ -221,5 +223,6 @@ func TitleOf(set string) string {
 	if s == "" {
 		return "Unnamed set"
 	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	first, size := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(first)) + s[size:]
 }
