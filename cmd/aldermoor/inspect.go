@@ -21,6 +21,7 @@ import (
 	"aldermoor/core/inspect"
 	"aldermoor/core/parcel"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
 	"aldermoor/internal/blob"
 	"aldermoor/internal/wording"
@@ -206,12 +207,19 @@ func (e *examiner) examine(name string, src inspect.Source) {
 		}
 	}()
 	x, err := inspect.Examine(name, src, codec.DefaultLimits, func(layer string, im *raster.Image) error {
-		im, _, _ = im.Unit()
+		from, to := float32(0), float32(1)
+		if im.Float() && im.Components() == 1 { // kept as they are: their channel says what they mean
+			lo, hi, _, _ := im.Planes[0].Moments()
+			from, to = float32(lo), float32(hi)
+			im = im.Span(from, to)
+		} else {
+			im, _, _ = im.Unit()
+		}
 		var planes []raster.Plane
 		for c := range im.Components() {
 			planes = append(planes, im.Reduced(c, 512))
 		}
-		return e.keep(channels.Address(name, layer), planes)
+		return e.keep(channels.Address(name, layer), planes, from, to)
 	})
 	e.mu.Lock()
 	defer e.mu.Unlock()
@@ -229,11 +237,12 @@ func (e *examiner) examine(name string, src inspect.Source) {
 type kept struct {
 	at      int64
 	w, h, n int
+	lo, hi  float32 // what its samples of 0 and 65535 stand for
 }
 
 // keep writes a reduced copy to the scratch file.
-func (e *examiner) keep(address string, planes []raster.Plane) error {
-	k := kept{0, planes[0].W, planes[0].H, len(planes)}
+func (e *examiner) keep(address string, planes []raster.Plane, lo, hi float32) error {
+	k := kept{0, planes[0].W, planes[0].H, len(planes), lo, hi}
 	data := make([]byte, 0, 2*k.n*k.w*k.h)
 	for _, p := range planes {
 		for _, v := range p.Pix {
@@ -268,6 +277,10 @@ func (e *examiner) level(address string) *raster.Image {
 		for i := range plane {
 			plane[i] = binary.LittleEndian.Uint16(data[2*(c*len(plane)+i):])
 		}
+	}
+	if k.lo != 0 || k.hi != 1 {
+		p := im.Plane(0)
+		return raster.FromPlanes(filter.Map(p, func(v float32) float32 { return k.lo + v*(k.hi-k.lo) }))
 	}
 	return im
 }

@@ -72,7 +72,7 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		l.Min, l.Max, l.Mean, l.StdDev = append(l.Min, lo), append(l.Max, hi), append(l.Mean, mean), append(l.StdDev, std)
 	}
 	l.TrueBits = trueBits(im)
-	whole, _, _ := im.Unit()
+	whole := im.Relative()
 	small := make([]raster.Plane, min(n, 4))
 	for c := range small {
 		small[c] = whole.Reduced(c, lookSize)
@@ -128,7 +128,15 @@ func (l *Look) colour(p []raster.Plane) {
 func (l Look) grey() bool { return l.Info.Components <= 2 || l.Spread < 0.012 }
 
 // flat says whether component c has one value throughout.
-func (l Look) flat(c int) bool { return c < len(l.Min) && l.Max[c]-l.Min[c] < 0.004 }
+func (l Look) flat(c int) bool {
+	if c >= len(l.Min) {
+		return false
+	}
+	if l.Info.Float { // of any unit
+		return l.Max[c]-l.Min[c] <= 1e-6*max(math.Abs(l.Max[c]), math.Abs(l.Min[c]))
+	}
+	return l.Max[c]-l.Min[c] < 0.004
+}
 
 // bimodal is 1 for a component that is black and white alone, and less the more there is between.
 func (l Look) bimodal(c int) float64 {

@@ -371,6 +371,28 @@ func ExampleMaterial_Folder() {
 	// Output: slates-r2-4k
 }
 
+// A height in metres leaves over the whole of 0..1, with the depth that makes it true.
+func TestMetricHeightsFillTheRange(t *testing.T) {
+	m, images := scanned(t, "slates_round", 64)
+	rough := images[material.Roughness]
+	metres := filter.Map(rough.Plane(0), func(v float32) float32 { return v*0.012 - 0.004 })
+	lo, hi := metres.Range()
+	images[material.Height] = raster.FromPlanes(metres)
+	m.Depth = float64(hi - lo)
+	m.Put(material.Source{Channel: material.Height, Map: &material.Map{Blob: "height", Component: "r", Width: rough.W, Height: rough.H, Bits: 32, Float: true, Span: [2]float64{float64(lo), float64(hi)}}})
+	files := written(t, m, Profile{Direction: normals.Up})
+	a, b := decoded(t, files["maps/slates_round-height.png"]).Plane(0).Range()
+	if a > 0.001 || b < 0.999 {
+		t.Errorf("the height fills %.3f to %.3f", a, b)
+	}
+	var about struct {
+		Depth float64 `json:"depth_m"`
+	}
+	if err := json.Unmarshal(files["material.json"], &about); err != nil || math.Abs(about.Depth-float64(hi-lo)) > 1e-6 {
+		t.Errorf("depth %v, want %v: %v", about.Depth, hi-lo, err)
+	}
+}
+
 // Float sources (OpenEXR, HDR) come out as integers in the same conventions: light is encoded, data kept, signed
 // normals brought to 0..1.
 func TestFloatSources(t *testing.T) {

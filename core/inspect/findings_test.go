@@ -202,8 +202,8 @@ func TestTheZeroOfAHeightMap(t *testing.T) {
 		"signed floats": {sound(material.Height, func(m *channels.Map) {
 			m.File = "a_disp.exr"
 			m.Look.Info.Float = true
-			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.5}, []float64{-1}, []float64{1}
-		}), 0},
+			m.Look.Mean, m.Look.Min, m.Look.Max = []float64{0.5}, []float64{-1}, []float64{3}
+		}), 0.25},
 	} {
 		if got := zero(c.m); got != c.want {
 			t.Errorf("%s: %v, want %v", name, got, c.want)

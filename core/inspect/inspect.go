@@ -294,6 +294,9 @@ func mapOf(m channels.Map) Map {
 	if m.Channel == material.Height {
 		z := zero(m)
 		out.Zero = &z
+		if lo, hi, ok := heightSpan(m); ok {
+			out.Span = &[2]float64{lo, hi}
+		}
 	}
 	if m.Facing != normals.Unknown {
 		d, c := m.Facing.String(), round3(m.Sure)
@@ -355,41 +358,24 @@ func (s *Set) depth(maps []channels.Map, level Level) {
 		ni, hi := level(n.File, n.Look.Info.Layer), level(h.File, h.Look.Info.Layer)
 		if ni != nil && hi != nil && ni.Components() >= 2 {
 			f := normals.Read(ni, 1024)
-			v := hi.Plane(material.ComponentIndex(h.Component, hi.Components())).Resample(f.X.W, f.X.H, raster.Area)
+			v := unitOf(h, hi).Plane(material.ComponentIndex(h.Component, hi.Components())).Resample(f.X.W, f.X.H, raster.Area)
 			aspect := float64(f.X.H) / float64(f.X.W)
 			if s.Size.Width != nil {
 				aspect = *s.Size.Height / *s.Size.Width
 			}
 			d, trust := normals.Depth(f, n.Facing, v, 1/float64(f.X.W), aspect/float64(f.X.H))
 			if trust > 0.2 {
-				s.Relief = &Depth{d, round3(trust)}
+				s.Relief = &Depth{Value: d, Confidence: round3(trust)}
 			}
 		}
 	}
 	switch mm := s.Sidecar.DepthMM; {
 	case mm > 0:
-		s.Depth = &Depth{mm / 1000, 1}
+		s.Depth = &Depth{Value: mm / 1000, Confidence: 1}
+	case h != nil && s.stored(h):
 	case s.Relief != nil && s.Size.Width != nil:
-		s.Depth = &Depth{s.Relief.Value * *s.Size.Width, s.Relief.Confidence}
+		s.Depth = &Depth{Value: s.Relief.Value * *s.Size.Width, Confidence: s.Relief.Confidence}
 	}
-}
-
-// zero is the stored value of a height map that means the surface as it was
-// modelled: 0 where samples are signed, the middle where a displacement stays
-// around it, else the lowest.
-func zero(m channels.Map) float64 {
-	c := component(&m, m.Look.Mean)
-	if c < 0 {
-		return 0
-	}
-	name := strings.ToLower(path.Base(m.File))
-	switch {
-	case m.Look.Info.Float:
-		return 0
-	case strings.Contains(name, "disp") && math.Abs(m.Look.Mean[c]-0.5) < 0.06 && m.Look.Min[c] < 0.45 && m.Look.Max[c] > 0.55:
-		return 0.5
-	}
-	return 0
 }
 
 func round3(v float64) float64 { return math.Round(v*1000) / 1000 }

@@ -64,7 +64,8 @@ type Map struct {
 	UDIM                *string           `json:"udim"`
 	Tiles               []channels.Tile   `json:"tiles,omitempty"`  // of a map in UDIM tiles
 	Shared              string            `json:"shared,omitempty"` // the set that the file belongs to, of a map that a variant shares
-	Zero                *float64          `json:"zero,omitempty"`   // of a height map: the stored value that means no displacement
+	Span                *[2]float64       `json:"span,omitempty"`   // of a float height map: the stored values that are the lowest and the highest point
+	Zero                *float64          `json:"zero,omitempty"`   // of a height map: the share of its range that means no displacement
 	Direction           *string           `json:"direction"`
 	DirectionConfidence *float64          `json:"direction_confidence"`
 	Stats               Stats             `json:"stats"`
@@ -85,10 +86,12 @@ type Size struct {
 	Source scale.Source `json:"source"`
 }
 
-// Depth is what height black to white means, in metres, and how far to trust it.
+// Depth is what the lowest to the highest stored height means, in metres, and how far to trust
+// it. Unit is the unit that a file stores heights in (m, cm or mm); "" for shares of the depth.
 type Depth struct {
 	Value      float64 `json:"value"`
 	Confidence float64 `json:"confidence"`
+	Unit       string  `json:"unit,omitempty"`
 }
 
 // Axes are figures for left–right and top–bottom.

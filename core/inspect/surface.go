@@ -40,6 +40,7 @@ func lay(maps []channels.Map, level Level) (s surface, ok bool) {
 		if im == nil {
 			continue
 		}
+		im = unitOf(&m, im)
 		if s.w == 0 {
 			s.w, s.h = im.W, im.H
 		}
@@ -77,9 +78,9 @@ func (s *Set) examine(maps []channels.Map, level Level) {
 		if _, has := l.planes[material.Height]; !has {
 			// There is no height map that this would be the depth of, but it is how deep the surface is.
 			lo, hi := l.height.Range()
-			s.Relief = &Depth{float64(hi - lo), 0.6}
+			s.Relief = &Depth{Value: float64(hi - lo), Confidence: 0.6}
 			if s.Size.Width != nil && s.Depth == nil {
-				s.Depth = &Depth{s.Relief.Value * *s.Size.Width, 0.6}
+				s.Depth = &Depth{Value: s.Relief.Value * *s.Size.Width, Confidence: 0.6}
 			}
 		}
 	}

@@ -115,7 +115,7 @@ func (s *Source) picture(open Opener, n int) (im *raster.Image, component string
 		return nil, "", false, err
 	}
 	if !s.Channel.Colour() || !s.Map.Float {
-		im, _, _ = im.Unit()
+		im = s.Map.Unit(im)
 	}
 	return im, s.Map.Component, s.Map.Float, nil
 }

@@ -53,11 +53,21 @@ type Map struct {
 	Width     int
 	Height    int
 	Bits      int
-	Float     bool // samples are floats: colour is linear light already
+	Float     bool       // samples are floats: colour is linear light already
+	Span      [2]float64 // of a float height map: the stored values that are 0 and 1; both 0 where raster's Unit decides
 	Direction normals.Direction
 	Ratio     float64 // compressed over raw bytes; 0 if unknown
 	UDIM      string
 	Tiles     []Tile // of a map in UDIM tiles: all of them
+}
+
+// Unit is the map's picture with its samples in 0..1: by its Span, or as raster's Unit has it.
+func (m *Map) Unit(im *raster.Image) *raster.Image {
+	if m.Span[1] > m.Span[0] && im.Float() {
+		return im.Span(float32(m.Span[0]), float32(m.Span[1]))
+	}
+	out, _, _ := im.Unit()
+	return out
 }
 
 // Tile is one UDIM tile of a map: its number from 1001 on, its name and its address.

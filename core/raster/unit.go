@@ -42,6 +42,29 @@ func (im *Image) Unit() (out *Image, from, to []float32) {
 	return out, from, to
 }
 
+// Span is a float picture with stored values of from at 0 and of to at 1, cut off there.
+// Integer pictures are returned as they are.
+func (im *Image) Span(from, to float32) *Image {
+	out := &Image{W: im.W, H: im.H, Bits: im.Bits}
+	for _, p := range im.Planes {
+		out.Planes = append(out.Planes, p.stretched(from, max(to, from+1e-9)))
+	}
+	return out
+}
+
+// Relative is a picture of one component with its samples in 0..1: floats that lie outside, or
+// fill less than an eighth of it, as heights in metres do, are stretched to what occurs. Other
+// pictures are as Unit has them.
+func (im *Image) Relative() *Image {
+	if im.Components() == 1 && im.Float() {
+		if lo, hi, _, _ := im.Planes[0].Moments(); lo < 0 || hi > 1 || hi-lo < 0.125 {
+			return im.Span(float32(lo), float32(hi))
+		}
+	}
+	out, _, _ := im.Unit()
+	return out
+}
+
 // span is the range that samples between lo and hi are taken to be of; plain says that it
 // is 0..1.
 func span(lo, hi float32) (from, to float32, plain bool) {

@@ -185,6 +185,8 @@ func ledgerView(m *materials.Material) ledger {
 			l.DepthHow, l.DepthTone = fmt.Sprintf("worked out from normals and height, which agree poorly (%.2f)", m.Relief.Confidence), doubt
 		case m.DepthSource == "sidecar":
 			l.DepthHow = "from the sidecar file"
+		case m.DepthSource == "file":
+			l.DepthHow = fmt.Sprintf("as the height map stores it, in %s", wording.Unit(m.Report.Depth))
 		default:
 			l.DepthHow = "as typed"
 		}

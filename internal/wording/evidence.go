@@ -5,6 +5,7 @@ import (
 	"path"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/inspect"
 	"aldermoor/core/scale"
 )
 
@@ -145,6 +146,14 @@ func Reason(r channels.Reason) string {
 		return "The alpha varies and is opaque nowhere; it may be glossiness."
 	}
 	return unknown(r.Fact)
+}
+
+// Unit is the unit that a height map stores its heights in: "metres".
+func Unit(d *inspect.Depth) string {
+	if d == nil {
+		return "metres"
+	}
+	return map[string]string{"cm": "centimetres", "mm": "millimetres"}[d.Unit] + map[bool]string{true: "metres"}[d.Unit != "cm" && d.Unit != "mm"]
 }
 
 func component(c string) string {

@@ -228,6 +228,8 @@ func (s *Service) draft(g materials.Grades, d Delivery, i int, set inspect.Set, 
 		m.Depth, m.DepthSource = set.Depth.Value, "normals"
 		if side.DepthMM > 0 {
 			m.DepthSource = "sidecar"
+		} else if set.Depth.Unit != "" {
+			m.DepthSource = "file"
 		}
 	}
 	if set.Relief != nil {
@@ -257,6 +259,9 @@ func mapFrom(p inspect.Map, files map[string]File) materials.Map {
 	m := looseMap(files[p.File], p.Layer)
 	m.Component, m.Channel, m.Confidence, m.Reasons, m.UDIM = p.Component, p.Channel, p.Confidence, p.Reasons, deref(p.UDIM)
 	m.Zero, m.Shared = p.Zero, p.Shared
+	if p.Span != nil {
+		m.Span = *p.Span
+	}
 	for _, t := range p.Tiles {
 		m.Tiles = append(m.Tiles, material.Tile{UDIM: t.UDIM, File: t.File, Blob: files[t.File].Blob})
 	}

@@ -49,7 +49,7 @@ type Change struct {
 	Width      *Length   `json:"width_m"`
 	Height     *Length   `json:"height_m"`
 	Depth      *Length   `json:"depth_m"`
-	Zero       *float64  `json:"zero"`        // the height map's stored value that means no displacement
+	Zero       *float64  `json:"zero"`        // the share of a height map's range that means no displacement
 	ModuleA    *Length   `json:"module_a_m"`  // how long the first of the pattern's Steps is: the size follows
 	ModuleB    *Length   `json:"module_b_m"`  // the second
 	Line       *Line     `json:"line"`        // a measured line: the size follows from it and those before
@@ -346,10 +346,10 @@ func (m *Material) rescale() {
 	}
 }
 
-// setZero says which stored value of the height map is the surface as it was modelled.
+// setZero says at which share of the height map's range the surface is as it was modelled.
 func (m *Material) setZero(zero float64) error {
 	if !(zero >= 0 && zero <= 1) {
-		return library.Invalid("The zero level is a stored value of the height map, between 0 and 1.")
+		return library.Invalid("The zero level is a share of the height map's range, between 0 and 1.")
 	}
 	found := false
 	for p := range m.heights() {
@@ -382,8 +382,12 @@ func (m *Material) recheck(g Grades) {
 		if m.Size.Known() {
 			r.Size.Width, r.Size.Height = &size.W, &size.H
 		}
+		unit := ""
+		if r.Depth != nil && m.DepthSource == "file" {
+			unit = r.Depth.Unit
+		}
 		if r.Depth = nil; depth > 0 && m.Size.Known() {
-			r.Depth = &inspect.Depth{Value: depth}
+			r.Depth = &inspect.Depth{Value: depth, Unit: unit}
 		}
 		set := channels.Set{}
 		for _, p := range maps {
@@ -431,6 +435,16 @@ func (m *Material) recheck(g Grades) {
 	m.Doubts = m.CountDoubts()
 }
 
+// spanned notes what a float map's 0 and 1 are, which depends on its channel: of a height map the
+// lowest and the highest stored value.
+func (p *Map) spanned() {
+	p.Span = [2]float64{}
+	c := material.ComponentIndex(p.Component, len(p.Stats.Min))
+	if p.Channel == material.Height && p.Float && c < len(p.Stats.Min) && c < len(p.Stats.Max) {
+		p.Span = [2]float64{p.Stats.Min[c], p.Stats.Max[c]}
+	}
+}
+
 func withoutRules(rs []channels.Reason) []channels.Reason {
 	return slices.DeleteFunc(slices.Clone(rs), func(r channels.Reason) bool { return r.Kind == "rule" })
 }
@@ -443,6 +457,7 @@ func (m *Material) Assign(id int64, c material.Channel, by string) {
 		switch {
 		case p.ID == id:
 			p.Channel, p.ByHand, p.Confidence = c, true, 1
+			p.spanned()
 			p.Reasons = append([]channels.Reason{channels.Because("rule", c, 1, "person", "by", by)}, withoutRules(p.Reasons)...)
 			if c == material.None {
 				p.Confidence = 0

@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"aldermoor/core/codec"
+	"aldermoor/core/codec/exr"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 )
@@ -23,12 +24,16 @@ func LevelKey(sum, layer string) string {
 }
 
 func levelName(sum, layer string) string {
-	return "level/" + sum[:2] + "/" + LevelKey(sum, layer) + ".png"
+	return "reduced/" + sum[:2] + "/" + LevelKey(sum, layer)
 }
 
 // PutLevel keeps a reduced copy of a map and says how well its samples compress.
-// Floats are kept as raster's Unit gives them.
+// Floats of one component are kept as they are, since only their channel says what they mean;
+// others as raster's Unit gives them.
 func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, err error) {
+	if im.Float() && im.Components() == 1 {
+		return s.putFloats(sum, layer, im)
+	}
 	im, _, _ = im.Unit()
 	var planes []raster.Plane
 	for c := range im.Components() {
@@ -47,17 +52,38 @@ func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, 
 	if small.Components() < 3 {
 		whole = "r"
 	}
-	for _, px := range []int{CellPx, FirstPx} {
-		cell, err := s.DrawMap(small, whole, false, px, false)
-		if err != nil {
-			return 0, err
-		}
-		if err := s.Derived.Put(MapPictureName(sum, layer, whole, false, px, "jpg"), cell); err != nil {
-			return 0, err
-		}
+	if err := s.putCells(sum, layer, whole, small); err != nil {
+		return 0, err
 	}
 	raw := small.W * small.H * small.Components() * bits / 8
 	return float64(b.Len()) / float64(raw), s.Derived.Put(levelName(sum, layer), b.Bytes())
+}
+
+// putFloats keeps the reduced copy of a picture of one float component.
+func (s *Service) putFloats(sum, layer string, im *raster.Image) (ratio float64, err error) {
+	small := raster.FromPlanes(im.Reduced(0, LevelSize))
+	var b bytes.Buffer
+	if err := exr.Encode(&b, small, exr.Options{Type: exr.Float}); err != nil {
+		return 0, err
+	}
+	if err := s.putCells(sum, layer, "r", small.Relative()); err != nil {
+		return 0, err
+	}
+	return float64(b.Len()) / float64(small.W*small.H*4), s.Derived.Put(levelName(sum, layer), b.Bytes())
+}
+
+// putCells draws the pictures of a map that are shown first.
+func (s *Service) putCells(sum, layer, component string, small *raster.Image) error {
+	for _, px := range []int{CellPx, FirstPx} {
+		cell, err := s.DrawMap(small, component, false, px, false)
+		if err == nil {
+			err = s.Derived.Put(MapPictureName(sum, layer, component, false, px, "jpg"), cell)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Level is the reduced copy of a map, made again if it is not there; nil if the blob is

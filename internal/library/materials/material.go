@@ -73,7 +73,7 @@ type Map struct {
 	TrueBits            int // bits that its samples really use
 	Format              string
 	Shared              string   // the set that the file belongs to, of a map that a variant shares
-	Zero                *float64 // of a height map: the stored value that means no displacement
+	Zero                *float64 // of a height map: the share of its range that means no displacement
 	DirectionConfidence float64
 	Claim               normals.Direction
 	Stats               inspect.Stats

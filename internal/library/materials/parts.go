@@ -223,6 +223,7 @@ func (m *Material) restore(part string, value json.RawMessage) error {
 			return err
 		}
 		p.Channel, p.Component, p.Confidence, p.Reasons, p.ByHand, p.Direction, p.DirectionConfidence = v.Channel, v.Component, v.Confidence, v.Reasons, v.ByHand, v.Direction, v.DirectionConfidence
+		p.spanned()
 		return nil
 	}
 	return fmt.Errorf("restore material %d: map %d is no longer its own", m.ID, id)

@@ -180,7 +180,7 @@ func (s *Service) MapPicture(ctx context.Context, p *materials.Map, px int, exac
 		if im == nil {
 			return nil, library.ErrNotFound
 		}
-		return s.Materials.DrawMap(im, p.Component, light, px, exact)
+		return s.Materials.DrawMap(p.Unit(im), p.Component, light, px, exact)
 	})
 }
 

@@ -148,7 +148,7 @@ func (s *Service) TileOf(ctx context.Context, p *materials.Map, g Glance) ([]byt
 	if g.X*TilePx >= w || g.Y*TilePx >= h {
 		return nil, library.Invalid("There is no such tile.")
 	}
-	name := fmt.Sprintf("tile/%s/%s/%s-%v-%g-%d-%d-%d.png", p.Blob[:2], materials.LevelKey(p.Blob, p.Layer), g.Component, p.Channel.Colour(), g.Exposure, g.Level, g.X, g.Y)
+	name := fmt.Sprintf("tile/%s/%s/%s-%v-%g-%d-%d-%d%s.png", p.Blob[:2], materials.LevelKey(p.Blob, p.Layer), g.Component, p.Channel.Colour(), g.Exposure, g.Level, g.X, g.Y, spanName(p))
 	return s.Derive(ctx, name, func() ([]byte, error) {
 		m, err := s.openWhole(ctx, p)
 		if err != nil {
@@ -159,7 +159,7 @@ func (s *Service) TileOf(ctx context.Context, p *materials.Map, g Glance) ([]byt
 		var planes []raster.Plane
 		for _, c := range componentsOf(g.Component, m.im.Components()) {
 			t := cutOut(m.im, c, g, w, h)
-			from, to := m.from[c], m.to[c]
+			from, to := m.range01(p, c)
 			for i, v := range t.Pix {
 				switch {
 				case light:
@@ -174,6 +174,23 @@ func (s *Service) TileOf(ctx context.Context, p *materials.Map, g Glance) ([]byt
 		err = codec.EncodePNG(&b, raster.FromPlanes(planes...).Quantise(8), codec.PNGOptions{})
 		return b.Bytes(), err
 	})
+}
+
+// range01 are the stored values of a component that are shown as 0 and 1: by the map's span, or
+// as raster's Unit has them.
+func (m *openMap) range01(p *materials.Map, c int) (from, to float32) {
+	if p.Float && p.Span[1] > p.Span[0] {
+		return float32(p.Span[0]), float32(p.Span[1])
+	}
+	return m.from[c], m.to[c]
+}
+
+// spanName tells tiles of a height map from those of the same file in another channel.
+func spanName(p *materials.Map) string {
+	if p.Span[1] > p.Span[0] {
+		return "-span"
+	}
+	return ""
 }
 
 // componentsOf are the planes that are shown for the name of a component.
@@ -229,8 +246,8 @@ func (s *Service) Pixel(ctx context.Context, p *materials.Map, x, y int) ([]floa
 	return out, nil
 }
 
-// Section are the values of a map's first shown component along a line, in 0..1 as
-// raster's Unit gives floats. The line's ends are shares of the picture's sides.
+// Section are the values of a map's first shown component along a line, in 0..1: floats by the
+// map's span, or as raster's Unit gives them. The line's ends are shares of the picture's sides.
 func (s *Service) Section(ctx context.Context, p *materials.Map, x0, y0, x1, y1 float64, n int) ([]float64, error) {
 	for _, v := range []float64{x0, y0, x1, y1} {
 		if !(v >= 0 && v <= 1) {
@@ -245,9 +262,10 @@ func (s *Service) Section(ctx context.Context, p *materials.Map, x0, y0, x1, y1 
 		return nil, err
 	}
 	c := componentsOf(p.Component, m.im.Components())[0]
+	from, to := m.range01(p, c)
 	at := func(x, y int) float64 {
 		x, y = min(max(x, 0), m.im.W-1), min(max(y, 0), m.im.H-1)
-		return float64((m.im.Planes[c].At(y*m.im.W+x) - m.from[c]) / (m.to[c] - m.from[c]))
+		return float64((m.im.Planes[c].At(y*m.im.W+x) - from) / (to - from))
 	}
 	out := make([]float64, n)
 	for i := range out {

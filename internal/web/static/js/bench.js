@@ -195,7 +195,7 @@ export function bench() {
       }
       if (field === "zero") {
         value = Number(String(value).replace(",", "."));
-        if (Number.isNaN(value)) throw new Error("The zero level is a stored value between 0 and 1.");
+        if (Number.isNaN(value)) throw new Error("The zero level is a share of the height map's range, between 0 and 1.");
       }
       await this.patch({ [field]: value }, "Saved.");
     },

@@ -15,7 +15,7 @@ function below(v) {
  * @param {number[]} values stored heights, 0..1
  * @param {number} long metres
  * @param {number} depth metres between stored 0 and 1
- * @param {number} zero the stored value that means no displacement
+ * @param {number} zero the share of the height map's range that means no displacement
  */
 export function profile(canvas, values, long, depth, zero) {
   const dpr = devicePixelRatio, box = canvas.getBoundingClientRect();
