@@ -153,7 +153,7 @@ test("what she takes is what was scanned", async ({ page }) => {
   // The source as it is, with the normals the other way.
   const whole = await take(page, { tier: "2k", normal: "y-", roughness: "glossiness" });
   const root = whole.name.replace(".zip", "");
-  expect(root).toMatch(/-r2-2k$/);
+  expect(root).toMatch(/-r2-2k-yminus-gloss$/);
   const file = (/** @type {typeof whole} */ z, /** @type {string} */ end) => z.files[Object.keys(z.files).find((f) => f.endsWith(end)) ?? ""];
   const [n0, n1] = [source("normal.png"), png(file(whole, "-normal.png"))];
   expect([n1.width, n1.height]).toEqual([n0.width, n0.height]);

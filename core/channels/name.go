@@ -36,6 +36,17 @@ func Ending(file string) string {
 	return ""
 }
 
+// Says is the channel that a file's name gives by itself; None if it gives none.
+func Says(file string) material.Channel {
+	layer := ""
+	if at := strings.LastIndexByte(file, '#'); at > 0 {
+		file, layer = file[:at], "_"+file[at+1:]
+	}
+	ext := path.Ext(file)
+	c, _, _ := ParseName(strings.TrimSuffix(file, ext) + layer + ext).claim()
+	return c
+}
+
 // Name is one way to read a file's path: which of its words say what the map is, and which are
 // the material's own.
 type Name struct {

@@ -141,7 +141,16 @@ func (m Material) gltf(p Profile) []byte {
 		mat["emissiveTexture"] = texture(m.png("emissive"))
 		mat["emissiveFactor"] = []float64{1, 1, 1}
 	} else if v, ok := m.constant(material.Emissive); ok {
-		mat["emissiveFactor"] = []float64{unit(v[0]), unit(v[1]), unit(v[2])}
+		k := m.strength()
+		mat["emissiveFactor"] = []float64{unit(v[0] / k), unit(v[1] / k), unit(v[2] / k)}
+	}
+	if k := m.strength(); k > 1 {
+		more, _ := mat["extensions"].(object)
+		if more == nil {
+			more = object{}
+		}
+		more["KHR_materials_emissive_strength"] = object{"emissiveStrength": k}
+		mat["extensions"] = more
 	}
 	w, h := float32(size.W), float32(size.H)
 	var bin bytes.Buffer
@@ -180,6 +189,9 @@ func (m Material) gltf(p Profile) []byte {
 		"bufferViews": []object{view(0, 48, 34962), view(48, 48, 34962), view(96, 32, 34962), view(128, 12, 34963)},
 		"buffers":     []object{{"byteLength": bin.Len(), "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(bin.Bytes())}},
 		"extras":      extras,
+	}
+	if m.strength() > 1 {
+		doc["extensionsUsed"] = []string{"KHR_materials_emissive_strength"}
 	}
 	if len(textures) > 0 {
 		doc["images"], doc["textures"] = images, textures
@@ -259,7 +271,7 @@ func (m Material) materialX(p Profile) []byte {
 		image("emissive", "color3", m.file(p, "emissive"), space)
 		out("emissive_out", "color3", "emissive")
 		connect("emission_color", "color3", "emissive_out")
-		inputs.WriteString("    <input name=\"emission\" type=\"float\" value=\"1\" />\n")
+		fmt.Fprintf(&inputs, "    <input name=\"emission\" type=\"float\" value=%q />\n", num(m.strength()))
 	}
 	height := ""
 	if m.find(material.Height) != nil && m.Depth > 0 {
@@ -374,7 +386,11 @@ def Shader "%s"
 		inputs.WriteString("    float inputs:opacityThreshold = 0.5\n")
 	}
 	if m.find(material.Emissive) != nil {
-		texture("emissive", m.file(p, "emissive"), space, "rgb", "color3f", "emissiveColor", "")
+		extra := ""
+		if k := num(m.strength()); k != "1" {
+			extra = fmt.Sprintf("    float4 inputs:scale = (%s, %s, %s, 1)\n", k, k, k)
+		}
+		texture("emissive", m.file(p, "emissive"), space, "rgb", "color3f", "emissiveColor", extra)
 	}
 	if m.find(material.Height) != nil && m.Depth > 0 {
 		texture("height", m.file(p, "height"), "raw", "r", "float", "displacement", fmt.Sprintf("    float4 inputs:scale = (%s, %s, %s, 1)\n", num(m.Depth), num(m.Depth), num(m.Depth)))

@@ -12,7 +12,6 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
-	"encoding/json"
 	"fmt"
 	"io"
 	"slices"
@@ -33,8 +32,10 @@ type Material struct {
 	material.Material
 	Open material.Opener // of whole files
 
-	ID, Slug, Name string
-	Number         int // of the release
+	ID, Slug, Name string // ID is the release's
+	MaterialID     string
+	SizeSource     string // where the size comes from: scale.Source
+	Number         int    // of the release
 	Released       time.Time
 	Notes          string
 	Categories     []string
@@ -63,13 +64,30 @@ func (p Profile) ending() string {
 	return ".png"
 }
 
-// Folder is the name of the zip's one folder.
+// Folder is the name of the zip's one folder: the material, its release, the tier that is really
+// delivered, and what is not in the usual form (Y+, roughness, PNG).
 func (m Material) Folder(p Profile) string {
-	exr := ""
-	if p.EXR {
-		exr = "-exr"
+	name := fmt.Sprintf("%s-r%d-%s", m.Slug, m.Number, strings.ToLower(m.delivered(p.Tier).String()))
+	// What is not the usual form is said, so that two handoffs in one folder never mix.
+	if p.Direction == normals.Down {
+		name += "-yminus"
 	}
-	return fmt.Sprintf("%s-r%d-%s%s", m.Slug, m.Number, strings.ToLower(p.Tier.String()), exr)
+	if p.Gloss {
+		name += "-gloss"
+	}
+	if p.EXR {
+		name += "-exr"
+	}
+	return name
+}
+
+// delivered is the tier that maps really have where a larger one is asked for than there is.
+func (m Material) delivered(t scale.Tier) scale.Tier {
+	w, h := m.Pixels()
+	if most := max(w, h); most > 0 && t > scale.SourceTier && int(t) > most {
+		return scale.SourceTier
+	}
+	return t
 }
 
 // find is the source of a channel that has a map; nil if it has none.
@@ -303,7 +321,7 @@ func (m Material) Estimate(p Profile) Cost {
 }
 
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 5
+const Version = 6
 
 // Steps is how many files a handoff holds.
 func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }
@@ -321,6 +339,7 @@ func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep fun
 		return keep(name, data)
 	}
 	items := m.plan(p)
+	var made []File
 	b := newBuilder(m, p, t, items)
 	for i, it := range items {
 		if err := ctx.Err(); err != nil {
@@ -334,10 +353,7 @@ func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep fun
 		if err := put("maps/"+it.name, data); err != nil {
 			return err
 		}
-	}
-	about, err := m.describe(p, items)
-	if err != nil {
-		return err
+		made = append(made, FileOf("maps/"+it.name, data))
 	}
 	for _, f := range []struct {
 		name string
@@ -346,12 +362,19 @@ func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep fun
 		{m.Slug + ".mtlx", m.materialX(p)},
 		{m.Slug + ".gltf", m.gltf(p)},
 		{m.Slug + ".usda", m.usd(p)},
-		{"material.json", about},
 		{"LICENCE.txt", m.licenceText()},
 	} {
 		if err := put(f.name, f.data); err != nil {
 			return err
 		}
+		made = append(made, FileOf(f.name, f.data))
+	}
+	about, err := m.describe(p, items, made)
+	if err == nil {
+		err = put("material.json", about)
+	}
+	if err != nil {
+		return err
 	}
 	return keep("CHECKSUMS.sha256", sums.Bytes())
 }
@@ -395,74 +418,4 @@ func Write(ctx context.Context, w io.Writer, m Material, p Profile, t *colour.Ta
 	a := NewArchive(m.Folder(p), m.Released, parts)
 	_, err = io.Copy(w, io.NewSectionReader(a, 0, a.Size()))
 	return err
-}
-
-// describe is material.json: everything known.
-func (m Material) describe(p Profile, items []item) ([]byte, error) {
-	type file struct {
-		File     string           `json:"file"`
-		Channel  material.Channel `json:"channel,omitempty"`
-		Width    int              `json:"width"`
-		Height   int              `json:"height"`
-		Bits     int              `json:"bits"`
-		Encoding string           `json:"encoding"`
-	}
-	var files []file
-	for _, it := range items {
-		enc := "linear"
-		if it.srgb {
-			enc = "srgb"
-		}
-		files = append(files, file{"maps/" + it.name, it.kind, it.w, it.h, it.bits, enc})
-	}
-	rough := "roughness"
-	if p.Gloss {
-		rough = "glossiness"
-	}
-	uv := "glTF: one repeat; MaterialX and USD: metres"
-	if !m.Size.Known() {
-		uv = "one repeat; the size is not known"
-	}
-	about := map[string]any{
-		"id": m.ID, "name": m.Name, "release": m.Number, "released": m.Released.UTC().Format(time.RFC3339), "notes": m.Notes,
-		"size_m": nil, "depth_m": nil, "tier": strings.ToLower(p.Tier.String()),
-		"conventions": map[string]string{"normal": p.Direction.String(), "roughness": rough, "height": "0 lowest, 1 highest, depth_m apart", "uv": uv},
-		"categories":  m.Categories, "tags": m.Tags, "contact_class": m.Contact,
-		"licence": m.Licence, "author": m.Author, "rights": m.Rights, "station": m.Station, "captured": m.Captured, "maps": files,
-	}
-	values := map[material.Channel]any{}
-	for _, c := range material.All() {
-		if v, ok := m.constant(c); ok && c.Colour() {
-			values[c] = v
-		} else if ok {
-			values[c] = v[0]
-		}
-	}
-	if len(values) > 0 {
-		about["values"] = values // of channels that are the same everywhere; colours in linear light
-	}
-	if m.Size.Known() {
-		about["size_m"] = m.Size
-	}
-	if m.Depth > 0 {
-		about["depth_m"] = m.Depth
-	}
-	return json.MarshalIndent(about, "", "  ")
-}
-
-func (m Material) licenceText() []byte {
-	var b strings.Builder
-	fmt.Fprintf(&b, "%s, release %d\n\n", m.Name, m.Number)
-	if m.Licence != "" {
-		fmt.Fprintf(&b, "SPDX-License-Identifier: %s\n", m.Licence)
-	} else {
-		b.WriteString("No licence is recorded for this material. Ask the librarian before it leaves the studio.\n")
-	}
-	if m.Author != "" {
-		fmt.Fprintf(&b, "Author: %s\n", m.Author)
-	}
-	if m.Rights != "" {
-		fmt.Fprintf(&b, "\n%s\n", m.Rights)
-	}
-	return []byte(b.String())
 }

@@ -393,6 +393,71 @@ func TestMetricHeightsFillTheRange(t *testing.T) {
 	}
 }
 
+// Light above 1 leaves with its hue, and its strength in every description.
+func TestEmissiveStrength(t *testing.T) {
+	m, images := scanned(t, "slates_round", 64)
+	w, h := images[material.Roughness].W, images[material.Roughness].H
+	glow := raster.NewFloat(w, h, 3, 32)
+	for c, v := range []float32{8, 3.2, 0.8} {
+		for i := range glow.Floats(c) {
+			glow.Floats(c)[i] = v
+		}
+	}
+	images[material.Emissive] = glow
+	m.Put(material.Source{Channel: material.Emissive, Map: &material.Map{Blob: "emissive", Component: "rgb", Width: w, Height: h, Bits: 32, Float: true, Span: [2]float64{0, 8}}})
+	files := written(t, m, Profile{Direction: normals.Up})
+	got := decoded(t, files["maps/slates_round-emissive.png"])
+	tables := colour.NewTables()
+	for c, want := range []float64{1, 0.4, 0.1} {
+		if v := float64(tables.Linear(got.Planes[c].At(5))); math.Abs(v-want) > 0.005 {
+			t.Errorf("component %d is %.3f, want %.3f", c, v, want)
+		}
+	}
+	for file, want := range map[string]string{"slates_round.gltf": `"emissiveStrength": 8`, "slates_round.mtlx": `name="emission" type="float" value="8"`, "slates_round.usda": "inputs:scale = (8, 8, 8, 1)", "material.json": `"emissive_strength": 8`} {
+		if !bytes.Contains(files[file], []byte(want)) {
+			t.Errorf("%s does not say %s", file, want)
+		}
+	}
+}
+
+// material.json has every file with its role and checksum; what is not known is said to be.
+func TestWhatMaterialJSONSays(t *testing.T) {
+	m, _ := scanned(t, "slates_round", 64)
+	m.MaterialID, m.SizeSource, m.Licence, m.Author = "12", "sidecar", "CC-BY-4.0", "A. Gull"
+	m.Source(material.Normal).Map.Direction = normals.Unknown
+	files := written(t, m, Profile{Tier: scale.T8K, Direction: normals.Down, Gloss: true})
+	var about struct {
+		MaterialID  string            `json:"material_id"`
+		SizeSource  string            `json:"size_source"`
+		Workflow    string            `json:"workflow"`
+		Tier        string            `json:"tier"`
+		Conventions map[string]string `json:"conventions"`
+		Files       []aboutFile       `json:"files"`
+	}
+	if err := json.Unmarshal(files["material.json"], &about); err != nil {
+		t.Fatal(err)
+	}
+	if about.MaterialID != "12" || about.SizeSource != "sidecar" || about.Workflow != "metal_rough" || about.Tier != "source" || about.Conventions["normal"] != "unknown" {
+		t.Errorf("%+v", about)
+	}
+	roles := map[string]int{}
+	for _, f := range about.Files {
+		roles[f.Role]++
+		if sum := fmt.Sprintf("%x", sha256.Sum256(files[f.File])); f.SHA256 != sum || f.Bytes != int64(len(files[f.File])) {
+			t.Errorf("%s: %s of %d bytes, is %s of %d", f.File, f.SHA256, f.Bytes, sum, len(files[f.File]))
+		}
+	}
+	if len(about.Files) != len(files)-2 || roles["description"] != 3 || roles["licence"] != 1 || roles["map"] < 5 {
+		t.Errorf("%d of %d files: %v", len(about.Files), len(files), roles)
+	}
+	if text := string(files["LICENCE.txt"]); !strings.Contains(text, "Name the author") || !strings.Contains(text, "by A. Gull, CC-BY-4.0") || !strings.Contains(text, "/CC-BY-4.0.html") {
+		t.Errorf("%s", text)
+	}
+	if f := m.Folder(Profile{Tier: scale.T8K, Direction: normals.Down, Gloss: true}); f != "slates_round-r1-source-yminus-gloss" {
+		t.Error(f)
+	}
+}
+
 // Float sources (OpenEXR, HDR) come out as integers in the same conventions: light is encoded, data kept, signed
 // normals brought to 0..1.
 func TestFloatSources(t *testing.T) {

@@ -3,6 +3,7 @@ package inspect
 import (
 	"math"
 	"path"
+	"slices"
 	"strings"
 
 	"aldermoor/core/channels"
@@ -12,14 +13,28 @@ import (
 
 // This file finds out what stored heights mean.
 
-// heightSpan is the lowest and the highest stored value of a height map of floats, whose unit
-// nothing says: what lies between is its 0..1. ok is false for integers, and for a constant.
+// Span is the stored values of a float map that are its 0 and 1, by the least and greatest of
+// each component: of heights, whose unit nothing says, the lowest and the highest; of light
+// that is emitted, 0 and the strongest if that is above 1. Both are 0 where raster's Unit decides.
+func Span(c material.Channel, float bool, component string, least, greatest []float64) (lo, hi float64) {
+	n := min(len(least), len(greatest))
+	switch k := material.ComponentIndex(component, n); {
+	case !float || n == 0:
+	case c == material.Height && greatest[k] > least[k]:
+		return least[k], greatest[k]
+	case c == material.Emissive && slices.Max(greatest[:min(n, 3)]) > 1:
+		return 0, slices.Max(greatest[:min(n, 3)])
+	}
+	return 0, 0
+}
+
+// heightSpan is Span of a height map; ok is false for others, for integers, and for a constant.
 func heightSpan(m channels.Map) (lo, hi float64, ok bool) {
-	c := component(&m, m.Look.Mean)
-	if m.Channel != material.Height || !m.Look.Info.Float || c < 0 || m.Look.Max[c] <= m.Look.Min[c] {
+	if m.Channel != material.Height {
 		return 0, 0, false
 	}
-	return m.Look.Min[c], m.Look.Max[c], true
+	lo, hi = Span(m.Channel, m.Look.Info.Float, m.Component, m.Look.Min, m.Look.Max)
+	return lo, hi, hi > lo
 }
 
 // unitOf is a reduced copy of a map with its samples in 0..1.

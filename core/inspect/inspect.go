@@ -291,12 +291,12 @@ func mapOf(m channels.Map) Map {
 		out.UDIM = &m.UDIM
 	}
 	out.Tiles, out.Shared = m.Tiles, m.Shared
+	if lo, hi := Span(m.Channel, in.Float, m.Component, m.Look.Min, m.Look.Max); hi > lo {
+		out.Span = &[2]float64{lo, hi}
+	}
 	if m.Channel == material.Height {
 		z := zero(m)
 		out.Zero = &z
-		if lo, hi, ok := heightSpan(m); ok {
-			out.Span = &[2]float64{lo, hi}
-		}
 	}
 	if m.Facing != normals.Unknown {
 		d, c := m.Facing.String(), round3(m.Sure)

@@ -54,7 +54,7 @@ type Map struct {
 	Height    int
 	Bits      int
 	Float     bool       // samples are floats: colour is linear light already
-	Span      [2]float64 // of a float height map: the stored values that are 0 and 1; both 0 where raster's Unit decides
+	Span      [2]float64 // of a float map: the stored values that are 0 and 1, of heights and of light above 1; both 0 where raster's Unit decides
 	Direction normals.Direction
 	Ratio     float64 // compressed over raw bytes; 0 if unknown
 	UDIM      string

@@ -76,6 +76,30 @@ func (t *tx) Rules() (list []intake.Rule, err error) {
 	return list, err
 }
 
+// correctionsAmong is how many of the latest maps are looked at for corrections.
+const correctionsAmong = 50_000
+
+func (t *tx) Corrections() (list []intake.Correction, err error) {
+	err = t.each(`SELECT p.material_id, m.station, p.channel, p.document ->> '$.File', p.document ->> '$.Layer' FROM maps p JOIN materials m ON m.id = p.material_id
+		WHERE p.id > (SELECT coalesce(max(id), 0) FROM maps) - ? AND p.finished = 0 AND p.document ->> '$.ByHand' ORDER BY p.id DESC`, []any{correctionsAmong}, func(scan func(...any) error) error {
+		var c intake.Correction
+		err := scan(&c.Material, &c.Station, &c.Channel, &c.File, &c.Layer)
+		list = append(list, c)
+		return err
+	})
+	return list, err
+}
+
+func (t *tx) OpenSets(station string) (list []int64, err error) {
+	err = t.each(`SELECT id FROM materials WHERE stage = ? AND delivery_id IS NOT NULL AND (? = '' OR station = ?) ORDER BY id DESC LIMIT 2000`, []any{materials.Unseen, station, station}, func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		list = append(list, id)
+		return err
+	})
+	return list, err
+}
+
 func (t *tx) SaveRule(r *intake.Rule) (err error) {
 	t.Changed("rules")
 	if r.ID != 0 {

@@ -101,6 +101,9 @@ func mapView(p materials.Map) apiMap {
 	if p.UDIM != "" {
 		v.UDIM = &p.UDIM
 	}
+	if p.Span[1] > p.Span[0] {
+		v.Span = &p.Span
+	}
 	if d := p.Direction.String(); d != "" && p.Channel == material.Normal {
 		v.Direction, v.DirectionConfidence = &d, &p.DirectionConfidence
 	}
@@ -112,12 +115,13 @@ func setView(m *materials.Material) apiSet {
 	m = &cur
 	v := apiSet{MaterialID: m.ID, Version: m.Version, Known: knownRef(m), Title: m.Name, Stage: string(m.Stage), Set: m.Report, Maps: []apiMap{}}
 	wording.Set(&v.Set)
-	v.Unassigned = []string{}
+	v.Unassigned, v.Why = []string{}, map[string][]channels.Reason{}
 	for _, p := range m.Assigned() {
 		v.Maps = append(v.Maps, mapView(p))
 	}
 	for _, p := range m.Unassigned() {
 		v.Unassigned = append(v.Unassigned, p.File)
+		v.Why[p.File] = wording.Reasons(p.Reasons)
 	}
 	v.Density = nil
 	if w, h := m.Pixels(); m.Size.Known() && w > 0 {

@@ -335,8 +335,22 @@ func (s *Server) apiRemoveRule(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
+// apiProposals are the rules that corrections make likely.
+func (s *Server) apiProposals(c *echo.Context) error {
+	list, err := s.Studio.Intake.Proposals(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	items := []map[string]any{}
+	for _, r := range list {
+		items = append(items, map[string]any{"station": r.Station, "ending": r.Ending, "channel": r.Channel, "times": r.Times, "says": r.Says()})
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items})
+}
+
 type rulesPage struct {
 	frame
+	Proposals []intake.Proposal
 	Rules    []ruleRow
 	Choices  []column
 	Stations []string
@@ -361,6 +375,9 @@ func (s *Server) rules(c *echo.Context) error {
 	}
 	for _, ch := range material.All() {
 		p.Choices = append(p.Choices, column{ID: string(ch), Title: wording.Channel(ch)})
+	}
+	if p.Proposals, err = s.Studio.Intake.Proposals(c.Request().Context(), me(c)); err != nil {
+		return err
 	}
 	if p.Stations, err = s.Studio.Intake.Stations(c.Request().Context(), me(c)); err != nil {
 		return err

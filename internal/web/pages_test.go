@@ -169,7 +169,7 @@ func TestAHandoffIsWhatItSays(t *testing.T) {
 	found := s.json(people.Artist, "GET", "/api/v1/library?q=hung", nil, 200)
 	id := fmt.Sprint(found["items"].([]any)[0].(map[string]any)["release_id"])
 	resp, data := s.ask(people.Artist, "GET", "/api/v1/releases/"+id+"/handoff?tier=source&normal=y-", nil)
-	if resp.StatusCode != 200 || !strings.Contains(resp.Header.Get("Content-Disposition"), "slates-round-r1-source.zip") {
+	if resp.StatusCode != 200 || !strings.Contains(resp.Header.Get("Content-Disposition"), "slates-round-r1-source-yminus.zip") {
 		t.Fatalf("%d %q", resp.StatusCode, resp.Header.Get("Content-Disposition"))
 	}
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
@@ -178,7 +178,7 @@ func TestAHandoffIsWhatItSays(t *testing.T) {
 	}
 	var about map[string]any
 	for _, f := range z.File {
-		if !strings.HasPrefix(f.Name, "slates-round-r1-source/") {
+		if !strings.HasPrefix(f.Name, "slates-round-r1-source-yminus/") {
 			t.Errorf("%s lies outside the folder", f.Name)
 		}
 		if strings.HasSuffix(f.Name, "material.json") {

@@ -96,6 +96,7 @@ func (s *Server) routes() []route {
 		{put, "/api/v1/watches/:id", work, changes, s.apiChangeWatch},
 		{remove, "/api/v1/watches/:id", work, changes, s.apiRemoveWatch},
 		{get, "/api/v1/rules", drafts, makes, s.apiRules},
+		{get, "/api/v1/rules/proposals", drafts, makes, s.apiProposals},
 		{post, "/api/v1/rules", work, makes, s.apiSaveRule},
 		{put, "/api/v1/rules/:id", work, changes, s.apiSaveRule},
 		{remove, "/api/v1/rules/:id", work, changes, s.apiRemoveRule},

@@ -409,8 +409,8 @@ func TestAnswersMatchTheirSchemas(t *testing.T) {
 	d := s.deliver(scan(t, "hull_clinker", 64)...)
 	keys("Delivery", d, "error")
 	set := d["sets"].([]any)[0].(map[string]any)
-	keys("Set", set)
-	keys("Map", set["maps"].([]any)[0])
+	keys("Set", set, "unassigned_reasons")
+	keys("Map", set["maps"].([]any)[0], "span", "shared")
 	id := set["material_id"]
 	m := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
 	keys("Material", m, "step")

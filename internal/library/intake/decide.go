@@ -267,12 +267,18 @@ func (s *Service) Rules(ctx context.Context, p people.Principal) (list []Rule, e
 }
 
 // SaveRule adds a rule, or changes the one with its ID; its Version is the one that was
-// seen, or 0. There is one rule for an ending of a station.
+// seen, or 0. There is one rule for an ending of a station. Sets that are still open are sorted
+// by it at once.
 func (s *Service) SaveRule(ctx context.Context, p people.Principal, r *Rule) error {
 	if err := p.Need(people.Contribute); err != nil {
 		return err
 	}
-	return s.Store.Write(ctx, func(tx Tx) error { return s.saveRule(tx, p, r) })
+	return s.Store.Write(ctx, func(tx Tx) error {
+		if err := s.saveRule(tx, p, r); err != nil {
+			return err
+		}
+		return s.resort(tx, p, *r)
+	})
 }
 
 func (s *Service) saveRule(tx Tx, p people.Principal, r *Rule) error {

@@ -28,6 +28,11 @@ type Reader interface {
 	// OwnersOf are the materials that have maps of a delivery's files.
 	OwnersOf(delivery int64) ([]int64, error)
 	Rules() ([]Rule, error)
+	// Corrections are channels that people have decided on, of the latest maps.
+	Corrections() ([]Correction, error)
+	// OpenSets are the sets of a station's deliveries (of all, for "") that nobody has accepted
+	// or left out, the latest first.
+	OpenSets(station string) ([]int64, error)
 }
 
 // Tx changes them.

@@ -435,14 +435,28 @@ func (m *Material) recheck(g Grades) {
 	m.Doubts = m.CountDoubts()
 }
 
-// spanned notes what a float map's 0 and 1 are, which depends on its channel: of a height map the
-// lowest and the highest stored value.
-func (p *Map) spanned() {
-	p.Span = [2]float64{}
-	c := material.ComponentIndex(p.Component, len(p.Stats.Min))
-	if p.Channel == material.Height && p.Float && c < len(p.Stats.Min) && c < len(p.Stats.Max) {
-		p.Span = [2]float64{p.Stats.Min[c], p.Stats.Max[c]}
+// AssignByRule makes one of the material's maps what a station's rule says, as sorting would have.
+// A map that had the channel so far is put aside, unless a person gave it: then nothing changes.
+func (m *Material) AssignByRule(id int64, r channels.Rule) {
+	if slices.ContainsFunc(m.Maps, func(p Map) bool { return p.ID != id && p.Channel == r.Channel && p.ByHand }) {
+		return
 	}
+	for i := range m.Maps {
+		p := &m.Maps[i]
+		switch {
+		case p.ID == id:
+			p.Channel, p.Confidence = r.Channel, 0.97
+			p.Reasons = append([]channels.Reason{channels.Because("rule", r.Channel, 1.3, "rule", "station", r.Station, "ending", r.Ending)}, withoutRules(p.Reasons)...)
+			p.spanned()
+		case p.Channel == r.Channel:
+			p.Channel, p.Confidence = material.None, 0
+		}
+	}
+}
+
+// spanned notes what a float map's 0 and 1 are, which depends on its channel.
+func (p *Map) spanned() {
+	p.Span[0], p.Span[1] = inspect.Span(p.Channel, p.Float, p.Component, p.Stats.Min, p.Stats.Max)
 }
 
 func withoutRules(rs []channels.Reason) []channels.Reason {

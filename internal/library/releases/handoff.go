@@ -30,7 +30,7 @@ const JobHandoff = "handoff"
 // Handoff is a release as core/handoff takes it.
 func (s *Service) Handoff(r *Release) handoff.Material {
 	m := &r.Material
-	return handoff.Material{Material: m.Surface(), ID: fmt.Sprint(r.ID), Slug: m.Slug, Name: m.Name, Number: r.Number, Released: r.Created, Notes: r.Notes,
+	return handoff.Material{Material: m.Surface(), ID: fmt.Sprint(r.ID), MaterialID: fmt.Sprint(m.ID), SizeSource: string(m.SizeSource), Slug: m.Slug, Name: m.Name, Number: r.Number, Released: r.Created, Notes: r.Notes,
 		Categories: m.Categories, Tags: m.Tags, Contact: m.Contact, Licence: m.Licence, Author: m.Author,
 		Rights: m.Rights, Station: m.Station, Captured: m.Captured,
 		Open: func(p *material.Map, udim string, _ int) (*raster.Image, error) {

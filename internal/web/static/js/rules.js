@@ -12,6 +12,12 @@ export function rules() {
       if (await this.send("POST", "/api/v1/rules", { station: f.get("station"), ending: f.get("ending"), channel: f.get("channel") })) form.reset();
     },
 
+    /** Makes a rule of a proposal. @param {Event} e */
+    async accept(e) {
+      const { station, ending, channel } = /** @type {HTMLElement} */ (e.currentTarget).dataset;
+      await this.send("POST", "/api/v1/rules", { station, ending, channel });
+    },
+
     /** @param {Event} e */
     async change(e) {
       const select = /** @type {HTMLSelectElement} */ (e.currentTarget);

@@ -1,0 +1,159 @@
+package intake
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"aldermoor/core/channels"
+	"aldermoor/core/material"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/wording"
+)
+
+// This file learns from corrections: rules that they make likely, and what a new rule changes.
+
+// Correction is a channel that a person has decided on.
+type Correction struct {
+	Material    int64
+	Station     string
+	File, Layer string
+	Channel     material.Channel
+}
+
+// Proposal is a rule that equal corrections of several materials make likely.
+type Proposal struct {
+	Rule
+	Times int // how many materials were corrected so
+}
+
+// proposeFrom is the number of equal corrections from which a rule is proposed.
+const proposeFrom = 2
+
+// Proposals are rules that were not made yet but that corrections speak for, those with the most
+// first: names of one station with one ending that people have given one channel, and no other,
+// in at least two materials.
+func (s *Service) Proposals(ctx context.Context, p people.Principal) (list []Proposal, err error) {
+	if err := p.Need(people.SeeDrafts); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) error {
+		rules, err := tx.Rules()
+		if err != nil {
+			return err
+		}
+		made, err := tx.Corrections()
+		if err != nil {
+			return err
+		}
+		list = propose(made, rules)
+		return nil
+	})
+	return list, err
+}
+
+func propose(made []Correction, rules []Rule) (list []Proposal) {
+	type kind struct{ station, ending string }
+	of := map[kind]map[material.Channel]map[int64]bool{}
+	for _, c := range made {
+		k := kind{c.Station, channels.Ending(channels.Address(c.File, c.Layer))}
+		if k.ending == "" || c.Channel == material.None || channels.Says(channels.Address(c.File, c.Layer)) == c.Channel {
+			continue
+		}
+		if of[k] == nil {
+			of[k] = map[material.Channel]map[int64]bool{}
+		}
+		if of[k][c.Channel] == nil {
+			of[k][c.Channel] = map[int64]bool{}
+		}
+		of[k][c.Channel][c.Material] = true
+	}
+	for k, answers := range of {
+		ruled := slices.ContainsFunc(rules, func(r Rule) bool { return r.Ending == k.ending && (r.Station == k.station || r.Station == "") })
+		if ruled || len(answers) != 1 {
+			continue
+		}
+		for c, of := range answers {
+			if len(of) >= proposeFrom {
+				list = append(list, Proposal{Rule{Station: k.station, Ending: k.ending, Channel: c}, len(of)})
+			}
+		}
+	}
+	slices.SortFunc(list, func(a, b Proposal) int {
+		return cmp.Or(cmp.Compare(b.Times, a.Times), cmp.Compare(a.Station, b.Station), cmp.Compare(a.Ending, b.Ending))
+	})
+	return list
+}
+
+// resort applies a new rule to the station's sets that are still open, as one step: to maps whose
+// names end so, that nobody has decided on, and whose pixels do not speak against it.
+func (s *Service) resort(tx Tx, p people.Principal, r Rule) error {
+	open, err := tx.OpenSets(r.Station)
+	if err != nil {
+		return err
+	}
+	looks := map[int64]map[string]*channels.Look{}
+	var seen []library.Seen
+	change := map[int64]bool{}
+	for _, id := range open {
+		m, err := tx.Material(id)
+		if err != nil {
+			return err
+		}
+		if looks[m.DeliveryID] == nil {
+			files, err := tx.Files(m.DeliveryID)
+			if err != nil {
+				return err
+			}
+			looks[m.DeliveryID] = map[string]*channels.Look{}
+			for _, f := range files {
+				if f.Examined != nil {
+					looks[m.DeliveryID][f.Path] = f.Examined.Look
+				}
+			}
+		}
+		found := false
+		for _, k := range m.Maps {
+			if k.ByHand || k.Channel == r.Channel && k.Sure() || channels.Ending(channels.Address(k.File, k.Layer)) != r.Ending {
+				continue
+			}
+			if l := looks[m.DeliveryID][k.File]; l != nil && k.Layer == "" && l.Against(r.Channel).Code != "" {
+				continue
+			}
+			change[k.ID], found = true, true
+		}
+		if found {
+			seen = append(seen, library.Seen{ID: id})
+		}
+	}
+	if len(seen) == 0 {
+		return nil
+	}
+	_, err = s.Materials.EditIn(tx, p, "channel", seen, func(_ materials.Tx, list []*materials.Material) (string, error) {
+		for _, m := range list {
+			for _, k := range m.MapIDs() {
+				if change[k] {
+					m.AssignByRule(k, channels.Rule{Ending: r.Ending, Channel: r.Channel, Station: r.Station})
+				}
+			}
+		}
+		return fmt.Sprintf("Names ending in “%s” %s, in %s", r.Ending, channelWord(r.Channel), counted(len(list), "open set")), nil
+	})
+	return err
+}
+
+func counted(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// Says is a proposal as a sentence.
+func (p Proposal) Says() string {
+	return fmt.Sprintf("Names ending in “%s” were corrected to %s in %s.", p.Ending, strings.ToLower(wording.Channel(p.Channel)), counted(p.Times, "material"))
+}
