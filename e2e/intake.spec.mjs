@@ -115,10 +115,10 @@ test("a rule sorts the next delivery", async ({ page }) => {
   await page.locator("[data-rule] select").selectOption("occlusion");
   await expect(page.locator("[data-rule] select")).toHaveValue("occlusion");
   await page.fill("#ending", "two words");
-  await page.getByRole("button", { name: "Keep the rule" }).click();
+  await page.getByRole("button", { name: "Add rule", exact: true }).click();
   await expect(page.locator(".toast")).toContainText("is not one word");
   await page.fill("#ending", "zz");
-  await page.getByRole("button", { name: "Keep the rule" }).click();
+  await page.getByRole("button", { name: "Add rule", exact: true }).click();
   await expect(page.locator("[data-rule]")).toHaveCount(2);
   for (let n = 2; n > 0; n--) {
     await page.getByRole("button", { name: "Remove" }).first().click();

@@ -9,12 +9,12 @@ import (
 // tabulate integrates the specular lobe for F0 = 1 and 0 over a white
 // environment: the second half of the split sum.
 func (l *Lighting) tabulate() {
-	const n = 128
+	const n = 512
 	for i := range tableSize {
 		nv := (float32(i) + 0.5) / tableSize
 		view := geom.V3{sqrt(1 - nv*nv), 0, nv}
 		for j := range tableSize {
-			r := (float32(j) + 0.5) / tableSize
+			r := max(float32(j)/(tableSize-1), 0.02)
 			a := r * r
 			var scale, bias float32
 			for s := range n {
@@ -37,7 +37,7 @@ func (l *Lighting) tabulate() {
 
 func (l *Lighting) splitSum(nv, roughness float32) (scale, bias float32) {
 	x := min(max(nv*tableSize-0.5, 0), tableSize-1.001)
-	y := min(max(roughness*tableSize-0.5, 0), tableSize-1.001)
+	y := min(max(roughness*(tableSize-1), 0), tableSize-1.001)
 	i, j := int(x), int(y)
 	fx, fy := x-float32(i), y-float32(j)
 	a, b, c, d := l.split[i][j], l.split[i+1][j], l.split[i][j+1], l.split[i+1][j+1]
@@ -72,6 +72,10 @@ type point struct {
 	roughness, metallic float32
 	occlusion, sunlit   float32
 }
+
+// glint is the most that a surface sends back of the sun, against a white one: what is brighter is
+// a mirror image of it, and would only sparkle.
+const glint = 128
 
 // light is the radiance that leaves the point towards the viewer.
 func (l *Lighting) light(p point) geom.V3 {
@@ -115,7 +119,7 @@ func (l *Lighting) light(p point) geom.V3 {
 		var c geom.V3
 		for i := range 3 {
 			f := f0[i] + (1-f0[i])*fifth(1-vh)
-			c[i] = diffuse[i]*(1-f) + min(f*spec*(1+f0[i]*(1/max(ess, 0.1)-1)), 8)
+			c[i] = kd[i] + min(f*spec*(1+f0[i]*(1/max(ess, 0.1)-1)), glint)
 		}
 		out = out.Add(c.Times(l.sunLight).Scale(nl * p.sunlit))
 	}

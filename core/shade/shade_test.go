@@ -36,18 +36,6 @@ func TestFlatSurfaceKeepsItsColour(t *testing.T) {
 	}
 }
 
-// White in a white furnace must not shine: no material returns more light than it gets.
-func TestNothingReturnsMoreThanItGets(t *testing.T) {
-	r := shade.NewRenderer()
-	one := fill(8, 8, 1)
-	for _, rough := range []float32{0.3, 0.6, 1} {
-		s := shade.NewSurface(material.Planes{Size: scale.Size{W: 1, H: 1}, Color: [3]raster.Plane{one, one, one}, Roughness: fill(8, 8, rough)}, 64)
-		if im := r.Swatch(s, 1, 16); mean(im, 1) > 0.985 {
-			t.Errorf("roughness %.1f: white comes out at %.3f", rough, mean(im, 1))
-		}
-	}
-}
-
 func TestWhatIsMissingIsNeutral(t *testing.T) {
 	r := shade.NewRenderer()
 	s := shade.NewSurface(material.Planes{}, 64)

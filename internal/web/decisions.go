@@ -351,9 +351,9 @@ func (s *Server) apiProposals(c *echo.Context) error {
 type rulesPage struct {
 	frame
 	Proposals []intake.Proposal
-	Rules    []ruleRow
-	Choices  []column
-	Stations []string
+	Rules     []ruleRow
+	Choices   []column
+	Stations  []string
 }
 
 type ruleRow struct {

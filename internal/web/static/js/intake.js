@@ -266,8 +266,11 @@ export function intake() {
         const all = (/** @type {boolean} */ keep) => this.all({ id: m.id, version: m.version }, map, channel, keep);
         if (like.maps.length) more.push({ word: `All ${like.maps.length} more ending in “${like.ending}”`, key: "a", act: () => all(false) });
         if (like.ending && channel) more.push({ word: like.station ? `Always for ${like.station}` : "Always", key: "A", act: () => all(true) });
+        const { items } = await call("GET", "/api/v1/rules/proposals");
+        const proposed = items.find((/** @type {any} */ r) => r.ending === like.ending && r.station === like.station && r.channel === channel);
+        const times = proposed ? ` Corrected so in ${proposed.times} materials: make it a rule?` : "";
         const warns = like.warnings.length ? ` But ${like.warnings[0]}` : "";
-        tell((channel ? `Taken as ${name}.` : "Unassigned.") + warns, m.step ? () => this.back(m.step) : null, more);
+        tell((channel ? `Taken as ${name}.` : "Unassigned.") + warns + times, m.step ? () => this.back(m.step) : null, more);
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
       }
