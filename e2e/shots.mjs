@@ -143,8 +143,6 @@ await shoot("boards");
 await page.context().addCookies([{ name: "room", value: "dark", url }]);
 await go("/library");
 await shoot("library-dark");
-await go(`/intake/${delivery("After the repair")}`);
-await shoot("intake-dark");
 await browser.close();
 demo?.kill("SIGTERM");
 rmSync(dir, { recursive: true, force: true });

@@ -53,6 +53,13 @@ func inspectCommand() *cobra.Command {
 			if e.trouble != nil {
 				return e.trouble
 			}
+			for i := range r.Sets {
+				if s := &r.Sets[i]; s.Name == "" { // of files named by their channels alone, in no folder of their own
+					if root, err := filepath.Abs(args[0]); err == nil {
+						s.Name = strings.TrimSuffix(filepath.Base(root), filepath.Ext(root))
+					}
+				}
+			}
 			wording.Report(&r)
 			r.Failed = append(r.Failed, e.failed...)
 			if asJSON {

@@ -121,7 +121,27 @@ func unite(group []entry) (units []unit) {
 		}
 		units[u].members = append(units[u].members, i)
 	}
-	return units
+	return oneOfAlike(group, units)
+}
+
+// oneOfAlike makes one unit of units that name the same channel outright and are the same picture.
+func oneOfAlike(group []entry, units []unit) (out []unit) {
+next:
+	for _, u := range units {
+		e := group[u.members[0]]
+		c, weight, _ := e.name.claim()
+		for k := range out {
+			o := group[out[k].members[0]]
+			d, other, _ := o.name.claim()
+			a, b := e.asMap(), o.asMap()
+			if c == d && min(weight, other) >= outright && len(e.Look.Thumb) > 0 && a.sameShape(b) && a.like(b) {
+				out[k].members = append(out[k].members, u.members...)
+				continue next
+			}
+		}
+		out = append(out, u)
+	}
+	return out
 }
 
 func highest(score []float64) (k int) {

@@ -18,7 +18,7 @@ func decide(group []entry) Set {
 		parts := unpackable(e.name, *e.Look, slices.ContainsFunc(group, func(o entry) bool { return o.address() != e.address() && o.Look.looksBase() }))
 		for _, part := range parts {
 			m := e.asMap()
-			m.Component, m.Verdict = part.component, part.Verdict
+			m.Component, m.Verdict, m.part = part.component, part.Verdict, true
 			found, taken = append(found, m), append(taken, part.Channel)
 		}
 		switch {
@@ -108,6 +108,9 @@ func decide(group []entry) Set {
 			if m.Channel == material.Normal && m.Facing != lead.Facing && !lead.like(m) {
 				s.Unlike = append(s.Unlike, [2]string{lead.File, m.File})
 			}
+		case lead.area() == m.area() && lead.like(m) && len(m.Look.Thumb) > 0:
+			s.Attachments = append(s.Attachments, Attachment{m.File, "other", []Reason{Because("pixels", m.Channel, 0.9, "same_picture", "of", lead.File)}})
+		case m.part: // of a packed map; keepAll says so if no component found a place
 		default:
 			s.loose(m.address(), Because("peer", m.Channel, -0.5, "channel_taken", "by", lead.File))
 		}

@@ -181,7 +181,7 @@ func (n Name) take(i, j int) Name {
 	split := make([]word, len(n.all))
 	k, rest := 0, len(n.all)
 	for at, w := range n.all {
-		if at >= lead && at < tail || at >= end || at > 0 && w.anywhere() {
+		if at >= lead && at < tail || at >= end || (at > 0 || len(n.all) > 1) && w.anywhere() {
 			split[k] = w
 			k++
 		} else {

@@ -90,6 +90,43 @@ func readNames(pictures []entry) {
 		pictures[i].name = options[i][picks[i]].Name
 	}
 	parted(pictures)
+	nameless(pictures)
+}
+
+// nameless takes the one picture of a folder whose name says nothing ("q.png") for the base colour
+// of files there that are named by their channels alone ("normal.png", "height.png"), if those lack one.
+func nameless(pictures []entry) {
+	type folder struct {
+		bare  []int
+		said  int
+		based bool
+	}
+	at := map[string]*folder{}
+	for i, e := range pictures {
+		f := at[e.name.Dir]
+		if f == nil {
+			f = &folder{}
+			at[e.name.Dir] = f
+		}
+		c, _, _ := e.name.claim()
+		switch {
+		case e.name.bare():
+			f.bare = append(f.bare, i)
+		case len(e.name.kept) == 0:
+			f.said++
+			f.based = f.based || c == material.BaseColor
+		default:
+			f.based = true // a set with a name of its own is there, too
+		}
+	}
+	for _, f := range at {
+		if len(f.bare) != 1 || f.said < 2 || f.based {
+			continue
+		}
+		if e := &pictures[f.bare[0]]; e.Look.Info.Components >= 3 && e.Look.UnitLength < 0.6 && !e.Look.rendered() {
+			e.name.kept = nil
+		}
+	}
 }
 
 // member is a file in a group by one of its readings.

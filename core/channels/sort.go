@@ -68,13 +68,16 @@ func Sort(files []File, rules ...Rule) []Set {
 	}
 	order = splitCases(groups, joinStray(groups, joinSplit(groups, order)))
 
+	order, previews = lonePreviews(groups, order, previews)
+
 	sets := make([]Set, len(order))
 	raster.Each(len(order), func(i int) {
 		k := order[i]
 		sets[i] = decide(groups[k])
 		if sets[i].Name = groups[k][0].name.Label(); sets[i].Name == "" {
-			_, own, _ := strings.Cut(k, "\x00")
-			sets[i].Name = own
+			if _, own, _ := strings.Cut(k, "\x00"); own != "." { // which is no folder's name
+				sets[i].Name = own
+			}
 		}
 	})
 	shareMaps(sets, order, groups)
@@ -88,13 +91,46 @@ func Sort(files []File, rules ...Rule) []Set {
 	}
 	for _, e := range previews {
 		i := nearest(dirs, path.Join(e.name.Dir, e.name.own()))
-		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "preview", []Reason{Because("name", material.None, 0.8, "preview_word", "word", e.name.all[len(e.name.kept)].text)}})
+		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "preview", []Reason{e.previewReason()}})
 	}
 	for _, f := range others {
 		i := nearest(dirs, strings.ToLower(strings.TrimSuffix(f.Path, path.Ext(f.Path))))
 		sets[i].Attachments = append(sets[i].Attachments, attached(f.Path))
 	}
 	return sets
+}
+
+// previewReason says why a picture is taken for a preview.
+func (e entry) previewReason() Reason {
+	if _, ok := e.name.preview(); ok && len(e.name.kept) < len(e.name.all) {
+		return Because("name", material.None, 0.8, "preview_word", "word", e.name.all[len(e.name.kept)].text)
+	}
+	return Because("pixels", material.None, 0.8, "plain_border")
+}
+
+// lonePreviews takes out pictures of a thing before a plain ground whose names say nothing, where
+// their folder holds one set beside them: they show that.
+func lonePreviews(groups map[string][]entry, order []string, previews []entry) ([]string, []entry) {
+	in := map[string]int{} // sets of several files by their folder
+	alone := map[string]int{}
+	for _, k := range order {
+		if dir, _, _ := strings.Cut(k, "\x00"); len(groups[k]) > 1 {
+			in[dir]++
+		} else {
+			alone[dir]++
+		}
+	}
+	var out []string
+	for _, k := range order {
+		dir, _, _ := strings.Cut(k, "\x00")
+		g := groups[k]
+		if len(g) == 1 && g[0].Look.rendered() && g[0].name.bare() && in[dir] == 1 && alone[dir] == 1 {
+			previews = append(previews, g[0])
+			continue
+		}
+		out = append(out, k)
+	}
+	return out, previews
 }
 
 // shareMaps gives a variant that came as a base colour alone ("wall-a", "wall 2") the maps of the set

@@ -45,6 +45,9 @@ func TestNamesOfStrangers(t *testing.T) {
 		{"a cavity", 1, map[string]material.Channel{"wall_col": B, "wall_nrm": N, "wall_cavity": K, "wall_ao": O}, nil},
 		{"a lone E", 1, map[string]material.Channel{"lamp_BC": B, "lamp_N": N, "lamp_M": M, "lamp_E": material.Emissive}, nil},
 		{"sizes of clothes", 1, map[string]material.Channel{"wall_XL_col": B, "wall_XL_nrm": N}, nil},
+		{"a base with a name of its own", 1, map[string]material.Channel{"x/normal": N, "x/height": H, "x/q": B}, nil},
+		{"dates and copies", 1, map[string]material.Channel{"20240311_wall_color": B, "20240402_wall_normal": N, "wall_rough - Copy": R}, nil},
+		{"tiers in front", 1, map[string]material.Channel{"[2K] Wall - Color": B, "[2K] Wall - Normal": N}, nil},
 		{"packed in any order", 1, map[string]material.Channel{"wall_BaseColor": B, "wall_Normal": N, "wall_RHAO": R}, map[string]*Look{"wall_RHAO": packed()}},
 	} {
 		var files []File

@@ -33,7 +33,7 @@ var (
 	bitsWord    = regexp.MustCompile(`^(?:8|16|32)$`)
 	udimWord    = regexp.MustCompile(`^1[0-9]\d\d$`)
 	formWord    = regexp.MustCompile(`^(?:png|jpg|jpeg|tif|tiff|exr|tga|bmp|webp|(?:8|16|32)(?:bit|bits|b)|srgb|linear|lin|raw|srgbf|acescg|utility)$`)
-	fillWord    = regexp.MustCompile(`^(?:map|maps|tex|texture|textures|txt|mat|material|final|export|bake|baked|pbr)$`)
+	fillWord    = regexp.MustCompile(`^(?:map|maps|tex|texture|textures|txt|mat|material|final|export|bake|baked|pbr|old|new|copy|edit|edited|fixed|fix|wip|orig|original|seamless|tileable|tiled)$`)
 	mixWord     = regexp.MustCompile(`^(?:packed|packedmap|combined|channels|masks|maskmap|mixed|mix)$`) // packed, but not what
 	packWord    = regexp.MustCompile(`^(?:a?orm[dh]?|arm[dh]?|rma[odh]?|mra[odh]?|mro|rmo|omr|amr|ora|a?ord|ard|orh|arh|maos|mads|mohs|mas)$`)
 )
@@ -56,7 +56,7 @@ var claims = map[string]struct {
 	"emissive": {material.Emissive, 1}, "emission": {material.Emissive, 1}, "emit": {material.Emissive, 0.85}, "emis": {material.Emissive, 0.85}, "glow": {material.Emissive, 0.7}, "illum": {material.Emissive, 0.7}, "luma": {material.Emissive, 0.65}, "selfillum": {material.Emissive, 0.9}, "e": {material.Emissive, 0.3},
 	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "sp": {material.Specular, 0.5}, "sm": {material.Specular, 0.45}, "s": {material.Specular, 0.3},
 	"glossiness": {material.Glossiness, 1}, "gloss": {material.Glossiness, 0.95}, "smoothness": {material.Glossiness, 0.95}, "smooth": {material.Glossiness, 0.7}, "gls": {material.Glossiness, 0.85}, "g": {material.Glossiness, 0.3},
-	"transmission": {material.Transmission, 1}, "translucency": {material.Transmission, 0.85}, "transmissive": {material.Transmission, 0.9}, "thickness": {material.Transmission, 0.4},
+	"transmission": {material.Transmission, 1}, "translucency": {material.Transmission, 0.85}, "transmissive": {material.Transmission, 0.9}, "thickness": {material.Transmission, 0.4}, "sss": {material.Transmission, 0.7}, "subsurface": {material.Transmission, 0.8},
 	"sheen": {material.Sheen, 1}, "fuzz": {material.Sheen, 0.6}, "anisotropy": {material.Anisotropy, 1}, "aniso": {material.Anisotropy, 0.9},
 	"coat": {material.Coat, 0.8}, "clearcoat": {material.Coat, 1}, "mask": {material.Mask, 0.8}, "id": {material.Mask, 0.5},
 }
@@ -192,7 +192,7 @@ func roles(words []piece, rules []Rule) []word {
 			r = udim
 		case formWord.MatchString(w), bitsWord.MatchString(w) && follows && out[i-1].role == channel:
 			r = form
-		case fillWord.MatchString(w), versionWord.MatchString(w) && i > 0, digit && dateWord.MatchString(w) && i > 0,
+		case fillWord.MatchString(w), versionWord.MatchString(w) && i > 0, digit && dateWord.MatchString(w) && len(words) > 1,
 			said && yearWord.MatchString(w), said && dayWord.MatchString(w) && out[i-1].role == filler && (yearWord.MatchString(words[i-1].text) || i > 1 && yearWord.MatchString(words[i-2].text)):
 			r = filler
 		case digit && countWord.MatchString(w) && follows && said && out[i-1].role != filler && variantWord.MatchString(words[i-1].text) && (out[i-1].role == own || i > 1 && out[i-2].role != own):
@@ -220,8 +220,8 @@ func (w word) variant() bool {
 	return w.role == own && len(w.text) == 1 && w.claim.channel != material.None
 }
 
-// anywhere says whether a word is none of the material's own wherever it stands behind the
-// first: sizes in pixels, dates, versions and bit depths are told by their form.
+// anywhere says whether a word is none of the material's own wherever it stands in a name of
+// several: sizes in pixels, dates, versions and bit depths are told by their form.
 func (w word) anywhere() bool {
 	return w.role == tier && sizeWord.MatchString(w.text) || w.role == form && w.text[0] <= '9' || w.role == udim ||
 		w.role == filler && (versionWord.MatchString(w.text) || dateWord.MatchString(w.text))

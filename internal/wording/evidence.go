@@ -70,6 +70,8 @@ func Reason(r channels.Reason) string {
 		return fmt.Sprintf("It is no picture; its name ends in %q.", v.Text("ending"))
 	case "same_smaller":
 		return fmt.Sprintf("It is the same picture as %s, smaller.", path.Base(v.Text("of")))
+	case "same_picture":
+		return fmt.Sprintf("It is the same picture as %s.", path.Base(v.Text("of")))
 	case "smaller_by_name":
 		return fmt.Sprintf("Its name gives another tier than %s, but it shows something else.", path.Base(v.Text("of")))
 	case "fewer_bits":

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -218,7 +219,8 @@ func (s *Service) usualSizes(ctx context.Context, made []materials.Material) err
 // draft turns a sorted set into a material.
 func (s *Service) draft(g materials.Grades, d Delivery, i int, set inspect.Set, files map[string]File) materials.Material {
 	side := set.Sidecar
-	m := materials.Material{DeliveryID: d.ID, SetKey: fmt.Sprintf("%03d %s", i, set.Name), Name: materials.TitleOf(set.Name), Stage: materials.Unseen,
+	named := cmp.Or(set.Name, strings.TrimSuffix(d.Name, path.Ext(d.Name))) // files without a folder or a name of their own are named as the delivery
+	m := materials.Material{DeliveryID: d.ID, SetKey: fmt.Sprintf("%03d %s", i, set.Name), Name: materials.TitleOf(named), Stage: materials.Unseen,
 		SizeSource: set.Size.Source, Licence: side.Licence, Author: side.Author, Captured: side.Captured,
 		Station: cmp.Or(side.Station, d.Station), Tags: []string{}, Categories: []string{}, Created: s.Now(), Updated: s.Now()}
 	if set.Size.Width != nil {
