@@ -145,7 +145,8 @@ type mapChip struct {
 	Made                 bool  // by the recipe
 	Before               int64 // the scan's map of the channel, if this one was made
 	Zero                 float64
-	Down                 bool // a normal map that points the other way
+	Span                 [2]float64 // of a float height map: the stored values of its lowest and highest point; else both 0
+	Down                 bool       // a normal map that points the other way
 	Float                bool
 	Parts                int // components of its file
 }
@@ -470,7 +471,7 @@ func chipView(p *materials.Map) mapChip {
 			parts[0] = "direction unknown"
 		}
 	case p.Channel == material.Height:
-		k.Kind = "height"
+		k.Kind, k.Span = "height", p.Span
 		if p.Zero != nil {
 			k.Zero = *p.Zero
 		}

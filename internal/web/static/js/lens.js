@@ -74,7 +74,7 @@ function view() {
       const d = JSON.parse(text);
       this.it = {
         ...d, steps: d.steps ?? [], seams: d.seams ?? [],
-        maps: (d.maps ?? []).map((/** @type {any} */ m) => ({ id: m.ID, channel: m.Channel, title: m.Title, kind: m.Kind, w: m.W, h: m.H, float: m.Float, parts: m.Parts, before: m.Before, zero: m.Zero, down: m.Down })),
+        maps: (d.maps ?? []).map((/** @type {any} */ m) => ({ id: m.ID, channel: m.Channel, title: m.Title, kind: m.Kind, w: m.W, h: m.H, float: m.Float, parts: m.Parts, before: m.Before, zero: m.Zero, span: m.Span, down: m.Down })),
       };
     },
 

@@ -5,7 +5,7 @@
 const side = 512;
 const most = 240; // tiles that are kept
 
-/** @typedef {{id: number, channel: string, title: string, kind: string, w: number, h: number, float: boolean, parts: number, before: number, zero: number}} MapInfo */
+/** @typedef {{id: number, channel: string, title: string, kind: string, w: number, h: number, float: boolean, parts: number, before: number, zero: number, span?: number[]}} MapInfo */
 
 export class Sheet {
   /**
@@ -239,9 +239,11 @@ export function meaning(m, v, depth, exact) {
     return m.float && exact ? `albedo ${albedo.toFixed(3)}  light ${v.map((c) => c.toFixed(3)).join(" ")}` : `albedo ${albedo.toFixed(2)}  sRGB ${v.map(byte).join(" ")}`;
   }
   if (m.kind === "height" && depth > 0) {
-    const mm = 1000 * depth * (v[0] - m.zero);
+    const [lo, hi] = m.span && m.span[1] > m.span[0] ? m.span : [0, 1]; // floats in units of their own
+    const share = exact ? (v[0] - lo) / (hi - lo) : v[0]; // what is painted is a share already
+    const mm = 1000 * depth * (share - m.zero);
     const where = m.zero > 0 ? `${Math.abs(mm).toFixed(Math.abs(mm) < 10 ? 2 : 1)} mm ${mm < 0 ? "below" : "above"} zero` : `${mm.toFixed(exact ? 2 : 1)} mm above the lowest`;
-    return `${where}  stored ${v[0].toFixed(exact ? 5 : 3)}`;
+    return `${where}  stored ${(lo + share * (hi - lo)).toFixed(exact ? 5 : 3)}`;
   }
   return `${m.title.toLowerCase()} ${v[0].toFixed(exact ? 3 : 2)}`;
 }
