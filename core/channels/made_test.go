@@ -2,6 +2,7 @@ package channels
 
 import (
 	"fmt"
+	"iter"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -284,14 +285,15 @@ func (g *maker) channelsOf(p *pool) map[material.Channel]string {
 	return out
 }
 
-func inOrder(m map[material.Channel]string) []material.Channel {
-	var out []material.Channel
-	for _, c := range material.All() {
-		if m[c] != "" {
-			out = append(out, c)
+// ordered goes through channels in their order: chance is drawn in it.
+func ordered(m map[material.Channel]string) iter.Seq2[material.Channel, string] {
+	return func(yield func(material.Channel, string) bool) {
+		for _, c := range material.All() {
+			if m[c] != "" && !yield(c, m[c]) {
+				return
+			}
 		}
 	}
-	return out
 }
 
 func (g *maker) names(n int) []string {
@@ -325,7 +327,7 @@ var kinds = []struct {
 		before, between, after := g.decorated()
 		for i, name := range g.names(1 + g.IntN(4)) {
 			p := g.scan()
-			for c, look := range g.channelsOf(p) {
+			for c, look := range ordered(g.channelsOf(p)) {
 				g.add(s(slices.DeleteFunc([]string{before, name, between, w[c], after}, func(s string) bool { return s == "" })...)+".png", look, p, c, i)
 			}
 		}
@@ -334,7 +336,7 @@ var kinds = []struct {
 		w, s := g.words(), lot(g, madeStyles)
 		for i, name := range g.names(1 + g.IntN(3)) {
 			p := g.scan()
-			for c, look := range g.channelsOf(p) {
+			for c, look := range ordered(g.channelsOf(p)) {
 				g.add(s(w[c], name)+".png", look, p, c, i)
 			}
 		}
@@ -344,7 +346,7 @@ var kinds = []struct {
 		name := g.names(1)[0]
 		shared, at := lot(g, []string{"metal", "rough", "normal", "gloss", "color", "height"}), g.IntN(2)
 		p := g.scan()
-		for c, look := range g.channelsOf(p) {
+		for c, look := range ordered(g.channelsOf(p)) {
 			list := []string{name, "surface", w[c], "3K"}
 			list = slices.Insert(list, at, shared)
 			g.add(s(list...)+".png", look, p, c, 0)
@@ -355,7 +357,7 @@ var kinds = []struct {
 		above, below := lot(g, []string{"in/", "a/b/", "Textures/", "scans/2026/", "", "set/"}), pick(g, []string{"", "textures/", "maps/"})
 		for i, name := range g.names(2) {
 			p := g.scan()
-			for c, look := range g.channelsOf(p) {
+			for c, look := range ordered(g.channelsOf(p)) {
 				g.add(above+s(name)+"/"+below+s(w[c])+".png", look, p, c, i)
 			}
 		}
@@ -364,7 +366,7 @@ var kinds = []struct {
 		w, s := g.words(), lot(g, madeStyles)
 		for i, name := range g.names(1 + g.IntN(3)) {
 			p := g.scan()
-			for c, look := range g.channelsOf(p) {
+			for c, look := range ordered(g.channelsOf(p)) {
 				if c == chB {
 					g.add(s(name)+".png", pick(g, []string{look, "grey_base", "grey_base_one"}), p, c, i)
 					continue
@@ -399,7 +401,7 @@ var kinds = []struct {
 		s := lot(g, madeStyles)
 		for i, name := range g.names(1 + g.IntN(2)) {
 			p := g.scan()
-			for c, look := range g.channelsOf(p) {
+			for c, look := range ordered(g.channelsOf(p)) {
 				word := map[material.Channel][]string{chB: {"clr", "dffs", "albd"}, chN: {"nrml", "nrmls", "nml"}, chR: {"rghns", "rghn", "rghnss"}, chM: {"mtl", "mtlc", "mtllc"}, chH: {"hgt", "dsp", "hght"}, chO: {"occ", "occl", "ocln"},
 					chG: {"gls", "glss", "glos"}, chE: {"emsv", "emis", "emsn"}, chA: {"opct", "opac", "trnsp"}}[c]
 				g.add(s(name, lot(g, word))+".png", look, p, c, i)
@@ -469,7 +471,7 @@ var kinds = []struct {
 		name := g.names(1)[0]
 		for i, s := range []style{snake, snakeTitle} {
 			p := g.scan()
-			for c, look := range map[material.Channel]string{chB: "base", chN: "normal", chR: "rough"} {
+			for c, look := range ordered(map[material.Channel]string{chB: "base", chN: "normal", chR: "rough"}) {
 				g.add(s(name)+"_"+map[material.Channel]string{chB: "col", chN: "nrm", chR: "rough"}[c]+".png", look, p, c, i)
 			}
 		}
@@ -481,7 +483,7 @@ var kinds = []struct {
 		front := g.IntN(2) == 0
 		maps := g.channelsOf(p)
 		for i, tier := range tiers {
-			for c, look := range maps {
+			for c, look := range ordered(maps) {
 				list := []string{name, w[c], tier}
 				if front {
 					list = []string{name, tier, w[c]}
@@ -500,7 +502,7 @@ var kinds = []struct {
 		tiers := lot(g, [][]string{{"1k", "2k"}, {"512", "1024"}, {"low", "high"}, {"2048", "4096"}, {"lowres", "hires"}, {"1K", "8K"}})
 		name, p := g.names(1)[0], g.scan()
 		for i, tier := range tiers {
-			for c, look := range map[material.Channel]string{chB: "base", chN: "normal", chR: "rough"} {
+			for c, look := range ordered(map[material.Channel]string{chB: "base", chN: "normal", chR: "rough"}) {
 				file := s(name) + "/" + tier + "/" + s(name, w[c]) + ".png"
 				if i == len(tiers)-1 {
 					g.add(file, look, p, c, 0)
@@ -514,7 +516,7 @@ var kinds = []struct {
 		w, s := g.words(), lot(g, []style{snake, kebab, snakeTitle})
 		name, p := g.names(1)[0], g.scan()
 		where := g.IntN(3)
-		for c, look := range map[material.Channel]string{chB: "base", chN: "normal", chR: "rough"} {
+		for c, look := range ordered(map[material.Channel]string{chB: "base", chN: "normal", chR: "rough"}) {
 			for _, tile := range []string{"1001", "1002", "1011"} {
 				file := s(name, w[c]) + "." + tile + ".png"
 				switch where {
@@ -530,7 +532,7 @@ var kinds = []struct {
 	{"previews", func(g *maker) {
 		w, s := g.words(), lot(g, madeStyles)
 		name, p := g.names(1)[0], g.scan()
-		for c, look := range g.channelsOf(p) {
+		for c, look := range ordered(g.channelsOf(p)) {
 			g.add(s(name, w[c])+".png", look, p, c, 0)
 		}
 		g.add(s(name)+pick(g, []string{"", "_preview", "_sphere", " render", "_thumb"})+".jpg", pick(g, []string{"ball", "ball_shadow"}), p, asPreview, 0)
@@ -589,7 +591,7 @@ var kinds = []struct {
 	{"masks beside occlusion", func(g *maker) {
 		w, s := g.words(), lot(g, madeStyles)
 		name, p := g.names(1)[0], g.scan()
-		for c, look := range map[material.Channel]string{chB: "base", chN: "normal", chO: "ao"} {
+		for c, look := range ordered(map[material.Channel]string{chB: "base", chN: "normal", chO: "ao"}) {
 			g.add(s(name, w[c])+".png", look, p, c, 0)
 		}
 		g.add(s(name, lot(g, []string{"cavity", "curvature", "convexity", "cav", "curv", "cavitymap"}))+".png", pick(g, []string{"cavity", "curvature"}), p, chK, 0)
@@ -598,7 +600,7 @@ var kinds = []struct {
 		w, s := g.words(), lot(g, []style{snake, snakeTitle, kebab, shout})
 		name, p := g.names(1)[0], g.scan()
 		tail := lot(g, []string{"VAR1", "v003", "20240311", "2024-03-11", "V2", "VAR02", "rev3", "r12"})
-		for c, look := range g.channelsOf(p) {
+		for c, look := range ordered(g.channelsOf(p)) {
 			g.add(s(name, w[c], tail)+".png", look, p, c, 0)
 		}
 	}},
@@ -620,7 +622,7 @@ var kinds = []struct {
 	{"slips of the pen", func(g *maker) {
 		s := lot(g, madeStyles)
 		name, p := g.names(1)[0], g.scan()
-		for c, look := range g.channelsOf(p) {
+		for c, look := range ordered(g.channelsOf(p)) {
 			word := map[material.Channel][]string{chB: {"albdeo", "difuse", "basecolr"}, chN: {"nomral", "normla", "noraml"}, chR: {"roughnes", "rougness", "roughess"}, chM: {"metalic", "metallness", "mettalic"}, chH: {"heigth", "hieght", "displacment"},
 				chO: {"oclusion", "occlussion", "occulsion"}, chG: {"glossines", "glosiness", "smothness"}, chE: {"emisive", "emmissive", "emissve"}, chA: {"opactiy", "opacty", "opasity"}}[c]
 			g.add(s(name, lot(g, word))+".png", look, p, c, 0)
@@ -630,7 +632,7 @@ var kinds = []struct {
 		w, s := g.words(), lot(g, madeStyles)
 		for i, name := range g.names(6) {
 			p := g.scan()
-			for c, look := range g.channelsOf(p) {
+			for c, look := range ordered(g.channelsOf(p)) {
 				if c == chB && g.IntN(2) == 0 {
 					g.add(s(name)+".png", look, p, c, i)
 					continue
@@ -677,7 +679,7 @@ var kinds = []struct {
 		name, p := pascal(g.names(1)[0]), g.scan()
 		form := lot(g, []string{"4K-JPG", "2K-PNG", "8K-TIF", "1K_jpg", "4k_png", "16bit"})
 		w := g.words()
-		for c, look := range g.channelsOf(p) {
+		for c, look := range ordered(g.channelsOf(p)) {
 			g.add(name+"_"+form+"/"+name+"_"+form+"_"+pascal(w[c])+".png", look, p, c, 0)
 		}
 	}},
@@ -686,7 +688,7 @@ var kinds = []struct {
 		below := g.IntN(2) == 0
 		for i, name := range g.names(2 + g.IntN(2)) {
 			p := g.scan()
-			for c, look := range map[material.Channel]string{chB: "base", chN: "normal", chR: "rough", chH: "height"} {
+			for c, look := range ordered(map[material.Channel]string{chB: "base", chN: "normal", chR: "rough", chH: "height"}) {
 				file := s(name) + ".png"
 				if below {
 					file = s(name, w[c]) + ".png"
@@ -700,7 +702,7 @@ var kinds = []struct {
 		name, p := g.names(1)[0], g.scan()
 		words := map[material.Channel]string{chB: "base color", chN: "normal map", chR: "roughness map", chG: "glossiness map", chM: "metallic map", chH: "height map", chO: "ambient occlusion", chE: "emissive color", chA: "opacity mask"}
 		after := lot(g, []string{"", "4k", "raw"})
-		for c, look := range g.channelsOf(p) {
+		for c, look := range ordered(g.channelsOf(p)) {
 			g.add(s(strings.TrimSpace(strings.Join([]string{name, words[c], after}, " ")))+".png", look, p, c, 0)
 		}
 	}},
@@ -715,7 +717,7 @@ var kinds = []struct {
 	{"specular and gloss", func(g *maker) {
 		w, s := g.words(), lot(g, madeStyles)
 		name, p := g.names(1)[0], g.metalScan()
-		for c, look := range map[material.Channel]string{chB: "base", chN: "normal", chS: pick(g, []string{"spec", "spec_colour", "spec_rgb"}), chG: "gloss", chH: "height"} {
+		for c, look := range ordered(map[material.Channel]string{chB: "base", chN: "normal", chS: pick(g, []string{"spec", "spec_colour", "spec_rgb"}), chG: "gloss", chH: "height"}) {
 			g.add(s(name, w[c])+".png", look, p, c, 0)
 		}
 	}},
