@@ -77,7 +77,11 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 	normal := l.UnitLength > 0.9 && l.Info.Components >= 3 && l.Mean[2] > 0.6
 	switch {
 	case normal && (l.StdDev[0] > 0.004 || l.StdDev[1] > 0.004 || l.Mean[2] > 0.95):
-		add("pixels", material.Normal, 0.8, "unit_vectors", "share", l.UnitLength)
+		if l.Curve {
+			add("pixels", material.Normal, 0.75, "curved_vectors", "share", l.UnitLength)
+		} else {
+			add("pixels", material.Normal, 0.8, "unit_vectors", "share", l.UnitLength)
+		}
 		against(0.7, "are_unit_vectors", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Emissive, material.Specular, material.Glossiness, material.Mask)
 	case l.UnitLength < 0.5:
 		against(0.9, "few_unit_vectors", material.Normal)

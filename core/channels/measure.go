@@ -4,6 +4,8 @@ import (
 	"math"
 
 	"aldermoor/core/codec"
+	"aldermoor/core/colour"
+	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/stats"
@@ -25,6 +27,8 @@ type Look struct {
 	TrueBits               int       // bits that integer samples really use: 8 in a 16-bit file that was 8
 	Thumb                  [][]byte  // 16 × 16 averages of each component, 0..255
 	Relief                 []byte    `json:",omitempty"` // of a grey picture its shape, of normals their slopes: see relief
+	Curve                  bool      `json:",omitempty"` // the pixels are unit vectors once the sRGB curve is taken off
+	Swapped                bool      `json:",omitempty"` // normals whose first two components are in each other's place
 	Direction              normals.Direction
 	DirectionConfidence    float64
 }
@@ -91,7 +95,11 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		l.colour(small)
 	}
 	if l.UnitLength > 0.5 || l.twoComponent() {
-		f := normals.Read(raster.FromPlanes(small...), 0)
+		stored := material.Map{Curve: l.Curve}
+		f := normals.Read(stored.Unit(raster.FromPlanes(small...)), 0)
+		if l.Swapped = normals.Swapped(f); l.Swapped {
+			f.X, f.Y = f.Y, f.X
+		}
 		l.Direction, l.DirectionConfidence = normals.Guess(f)
 		l.Relief = slopesOf(f)
 	} else if l.grey() {
@@ -119,8 +127,35 @@ func (l *Look) colour(p []raster.Plane) {
 	l.Likeness = (correlation(p[0].Pix, p[1].Pix) + correlation(p[0].Pix, p[2].Pix) + correlation(p[1].Pix, p[2].Pix)) / 3
 	l.Spread = spread / float64(len(p[0].Pix))
 	l.UnitLength = float64(unit) / float64(len(p[0].Pix))
+	if l.UnitLength < 0.9 && math.Abs(l.Mean[0]-0.735) < 0.06 && math.Abs(l.Mean[1]-0.735) < 0.06 && l.Mean[2] > 0.85 {
+		l.curve(p)
+	}
 	if l.grey() { // of vectors with three equal components nothing can be said
 		l.Sphere, l.UnitLength = 0, 0
+	}
+}
+
+// curve looks whether the pixels are unit vectors once the sRGB curve is taken off, as of normals
+// that were saved as if they were colour: their middle is 0.735, not 0.5.
+func (l *Look) curve(p []raster.Plane) {
+	linear, _ := colour.Curves()
+	var lut [1025]float32
+	for i := range lut {
+		lut[i] = linear(float32(i) / 1024)
+	}
+	unit := 0
+	for i := range p[0].Pix {
+		var d float32
+		for c := range 3 {
+			v := 2*lut[int(min(max(p[c].Pix[i], 0), 1)*1024+0.5)] - 1
+			d += v * v
+		}
+		if d > 0.72 && d < 1.25 {
+			unit++
+		}
+	}
+	if share := float64(unit) / float64(len(p[0].Pix)); share > 0.95 {
+		l.Curve, l.UnitLength = true, share
 	}
 }
 

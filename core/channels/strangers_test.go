@@ -3,8 +3,13 @@ package channels
 import (
 	"testing"
 
+	"aldermoor/core/codec"
+	"aldermoor/core/colour"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
+	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
+	"aldermoor/core/station"
 )
 
 // Names that other people give: shared words, bare greys, abbreviations, single letters, other
@@ -139,5 +144,35 @@ func TestTilesThatFaceApart(t *testing.T) {
 	}
 	if n, b := set.Map(material.Normal), set.Map(material.BaseColor); n == nil || b == nil || n.Version != "v002" || b.Version != "20240311" {
 		t.Errorf("%+v %+v", n, b)
+	}
+}
+
+// Normals that were saved with a curve, or with x and y in each other's place, are normals all the
+// same, whatever they are called, and their direction is told; those that are neither are not said to be.
+func TestCurvedAndSwappedNormals(t *testing.T) {
+	for _, m := range station.Materials() {
+		s := station.Take(m, station.Options{Px: 256, Seed: 3})
+		n := s.Normal.Image()
+		x, y, z := n.Plane(0), n.Plane(1), n.Plane(2)
+		_, encode := colour.Curves()
+		bent := func(p raster.Plane) raster.Plane { return filter.Map(p, encode) }
+		look := func(planes ...raster.Plane) *Look {
+			q := raster.FromPlanes(planes...).Quantise(8)
+			l := Measure(q, codec.Info{Format: codec.PNG, W: q.W, H: q.H, Bits: 8, Components: 3})
+			return &l
+		}
+		plain, curved, swapped := look(x, y, z), look(bent(x), bent(y), bent(z)), look(y, x, z)
+		if plain.Curve || plain.Swapped || !curved.Curve || curved.Swapped || swapped.Curve {
+			t.Errorf("%s: plain %v %v, curved %v %v, swapped %v %v", m.Slug, plain.Curve, plain.Swapped, curved.Curve, curved.Swapped, swapped.Curve, swapped.Swapped)
+		}
+		if plain.Direction == normals.Up && plain.DirectionConfidence > 0.95 && (curved.Direction != normals.Up || swapped.Swapped && swapped.Direction != normals.Up) {
+			t.Errorf("%s: curved %v, swapped %v", m.Slug, curved.Direction, swapped.Direction)
+		}
+		for _, l := range []*Look{curved, swapped} {
+			set := Sort([]File{{"w_nrm.png", l}, {"w.png", lookOf(material.BaseColor)}, {"w_rough.png", lookOf(material.Roughness)}})[0]
+			if got := set.Map(material.Normal); got == nil || got.Confidence < 0.9 {
+				t.Errorf("%s: %+v", m.Slug, got)
+			}
+		}
 	}
 }

@@ -15,6 +15,7 @@ import (
 	"image/jpeg"
 	"io"
 	"math"
+	"strings"
 
 	"aldermoor/core/codec/exr"
 	"aldermoor/core/codec/fault"
@@ -58,6 +59,7 @@ type Info struct {
 	Gamma      float64    // declared file gamma (PNG gAMA: 0.45455 for sRGB), or 0
 	Layer      string     // which of the file's pictures this is; "" for the main one
 	Layers     []string   // names of further pictures in the file
+	Text       []string   `json:",omitempty"` // captions and descriptions that people wrote into the file
 	NotFinite  int        // samples that were NaN or infinite and were mended, known once decoded
 }
 
@@ -184,6 +186,13 @@ func (f *File) probe() error {
 		h, err := png.ReadHeader(data)
 		in.W, in.H, in.Bits, in.Components = h.W, h.H, h.Bits, h.Components
 		in.Density, in.Profile, in.Gamma = h.Density, h.Profile, h.Gamma
+		for _, t := range h.Text {
+			if strings.HasPrefix(t, "<?xpacket") || strings.HasPrefix(t, "<x:xmpmeta") {
+				in.addXMP([]byte(t))
+			} else {
+				in.addText(t)
+			}
+		}
 		f.png = &h
 		return err
 	case JPEG:

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"image/jpeg"
 	"math"
+	"strings"
 
 	"aldermoor/core/codec/tiff"
 )
@@ -40,6 +41,12 @@ func probeJPEG(data []byte, in *Info) error {
 			if t, err := tiff.ReadHeader(body[6:]); err == nil && t.Density[0] > 0 {
 				in.Density = t.Density
 			}
+		case kind == 0xe1 && bytes.HasPrefix(body, []byte("http://ns.adobe.com/xap/1.0/\x00")):
+			in.addXMP(body[29:])
+		case kind == 0xed && bytes.HasPrefix(body, []byte("Photoshop 3.0\x00")):
+			in.addPhotoshop(body[14:])
+		case kind == 0xfe:
+			in.addText(string(body))
 		case kind == 0xe2 && bytes.HasPrefix(body, []byte("ICC_PROFILE\x00")):
 			in.Profile = iccName(body[min(14, len(body)):])
 		}
@@ -67,6 +74,8 @@ func probeTIFF(data []byte, in *Info) (tiff.Header, error) {
 	if t.ICC != nil {
 		in.Profile = iccName(t.ICC)
 	}
+	in.addText(strings.TrimRight(string(t.Text[:min(len(t.Text), textBytes)]), "\x00"))
+	in.addXMP(t.XMP)
 	return t, nil
 }
 

@@ -128,11 +128,14 @@ func TestNormalsLeaveWhole(t *testing.T) {
 	whole := images[material.Normal]
 	flat := raster.NewPlane(whole.W, whole.H)
 	one := filter.Map(flat, func(float32) float32 { return 1 })
+	_, encode := colour.Curves()
 	for name, im := range map[string]*raster.Image{
 		"blue 0": raster.FromPlanes(whole.Plane(0), whole.Plane(1), flat), "blue 1": raster.FromPlanes(whole.Plane(0), whole.Plane(1), one), "two": raster.FromPlanes(whole.Plane(0), whole.Plane(1)),
+		"swapped": raster.FromPlanes(whole.Plane(1), whole.Plane(0), whole.Plane(2)), "curve": raster.FromPlanes(filter.Map(whole.Plane(0), encode), filter.Map(whole.Plane(1), encode), filter.Map(whole.Plane(2), encode)),
 		"x in alpha": raster.FromPlanes(one, whole.Plane(1), one, whole.Plane(0)), "y repeated, x in alpha": raster.FromPlanes(whole.Plane(1), whole.Plane(1), whole.Plane(1), whole.Plane(0)),
 	} {
 		images[material.Normal] = im.Quantise(16)
+		m.Source(material.Normal).Map.Swapped, m.Source(material.Normal).Map.Curve = name == "swapped", name == "curve"
 		got := decoded(t, written(t, m, Profile{Direction: normals.Up})["maps/slates_round-normal.png"])
 		for c := range 3 {
 			for i := range flat.Pix {

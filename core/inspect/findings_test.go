@@ -76,6 +76,8 @@ func TestEachFinding(t *testing.T) {
 		"missing_base_color":  {without(material.BaseColor), Warn, ""},
 		"missing_roughness":   {without(material.Roughness), Warn, ""},
 		"normal_object_space": {with(func(s *channels.Set) { s.Refused = []string{"set/n.png"} }), Stop, ""},
+		"normal_curve":        {on(material.Normal, func(m *channels.Map) { m.Look.Curve = true }), Warn, "share"},
+		"normal_swapped":      {on(material.Normal, func(m *channels.Map) { m.Look.Swapped = true }), Warn, "confidence"},
 		"tiles_turned":        {with(func(s *channels.Set) { s.Turned = [][2]string{{"set/n.1001.png", "set/n.1002.png"}} }), Warn, ""},
 		"versions_mixed":      {with(func(s *channels.Set) { s.Maps[0].Version, s.Maps[1].Version = "v002", "v003" }), Note, "versions"},
 		"tier_differs":        {with(func(s *channels.Set) { s.Unlike = [][2]string{{"set/a.png", "set/1k/a.png"}} }), Warn, ""},

@@ -2,15 +2,72 @@ package inspect
 
 import (
 	"bytes"
+	"encoding/binary"
+	"hash/crc32"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
+	"aldermoor/core/codec"
 	"aldermoor/core/codec/exr"
+	"aldermoor/core/colour"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
+	"aldermoor/core/scale"
 	"aldermoor/core/station"
 )
+
+// Normals that were saved with a curve or swapped give the depth that plain ones give.
+func TestDepthByBentNormals(t *testing.T) {
+	w := station.NewWriter()
+	all := station.Materials()
+	m := all[slices.IndexFunc(all, func(m station.Material) bool { return m.Slug == "rubble_limewash" })]
+	s := station.Take(m, station.Options{Px: 256, Seed: 1})
+	files, err := w.Files(s, m.Slug)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, encode := colour.Curves()
+	n := s.Normal.Image()
+	for code, im := range map[string]*raster.Image{"normal_swapped": raster.FromPlanes(n.Plane(1), n.Plane(0), n.Plane(2)),
+		"normal_curve": raster.FromPlanes(filter.Map(n.Plane(0), encode), filter.Map(n.Plane(1), encode), filter.Map(n.Plane(2), encode))} {
+		var b bytes.Buffer
+		if err := codec.EncodePNG(&b, im.Quantise(16), codec.PNGOptions{}); err != nil {
+			t.Fatal(err)
+		}
+		list := slices.Clone(files)
+		for i := range list {
+			if strings.HasSuffix(list[i].Name, "_normal.png") {
+				list[i].Data = b.Bytes()
+			}
+		}
+		got := examine(t, list).Sets[0]
+		if got.Depth == nil || math.Abs(got.Depth.Value/s.Depth-1) > 0.05 || codes(got) != code {
+			t.Errorf("%s: %+v, truth is %.4f; %s", code, got.Depth, s.Depth, codes(got))
+		}
+	}
+}
+
+// A size that somebody wrote into a file is evidence, and says that it is that.
+func TestSizeInADescription(t *testing.T) {
+	im := raster.New(64, 32, 3, 8)
+	for i := range im.Ints(0) {
+		im.Ints(0)[i], im.Ints(1)[i] = uint16(i*29), uint16(i*17)
+	}
+	var b bytes.Buffer
+	if err := codec.EncodePNG(&b, im, codec.PNGOptions{}); err != nil {
+		t.Fatal(err)
+	}
+	body := []byte("tEXtComment\x00patch of 2 x 1 m, north wall")
+	chunk := binary.BigEndian.AppendUint32(nil, uint32(len(body)-4))
+	chunk = binary.BigEndian.AppendUint32(append(chunk, body...), crc32.ChecksumIEEE(body))
+	data := slices.Concat(b.Bytes()[:33], chunk, b.Bytes()[33:])
+	got := examine(t, []station.File{{Name: "wall_color.png", Data: data}}).Sets[0]
+	if got.Size.Width == nil || *got.Size.Width != 2 || *got.Size.Height != 1 || got.Size.Source != scale.FromText {
+		t.Errorf("%+v", got.Size)
+	}
+}
 
 // Heights in an EXR, in whatever unit and from whatever zero, come out as what they are.
 func TestUnitsOfHeights(t *testing.T) {

@@ -291,6 +291,7 @@ func mapOf(m channels.Map) Map {
 		out.UDIM = &m.UDIM
 	}
 	out.Tiles, out.Shared = m.Tiles, m.Shared
+	out.Curve, out.Swapped = m.Channel == material.Normal && m.Look.Curve, m.Channel == material.Normal && m.Look.Swapped
 	if lo, hi := Span(m.Channel, in.Float, m.Component, m.Look.Min, m.Look.Max); hi > lo {
 		out.Span = &[2]float64{lo, hi}
 	}
@@ -332,6 +333,12 @@ func (s *Set) Measure(maps []channels.Map) {
 			break
 		}
 	}
+	for _, m := range maps {
+		if e, ok := said(m.Look.Info); ok {
+			s.SizeEvidence = append(s.SizeEvidence, e)
+			break
+		}
+	}
 	best, ok := scale.Best(s.SizeEvidence)
 	s.Size.Source = best.Source
 	if ok {
@@ -339,6 +346,16 @@ func (s *Set) Measure(maps []channels.Map) {
 		x, y := scale.Density(best.Size, w, h)
 		s.Density = &[2]float64{x, y}
 	}
+}
+
+// said is the size that a text in a file gives.
+func said(in codec.Info) (scale.Evidence, bool) {
+	for _, t := range in.Text {
+		if e, ok := scale.TextEvidence(t, in.W, in.H); ok {
+			return e, true
+		}
+	}
+	return scale.Evidence{}, false
 }
 
 // depth works out what the height map's range is in metres: by the sidecar if
@@ -357,7 +374,7 @@ func (s *Set) depth(maps []channels.Map, level Level) {
 	if n != nil && h != nil && n.Facing != normals.Unknown {
 		ni, hi := level(n.File, n.Look.Info.Layer), level(h.File, h.Look.Info.Layer)
 		if ni != nil && hi != nil && ni.Components() >= 2 {
-			f := normals.Read(ni, 1024)
+			f := normals.Read(unitOf(n, ni), 1024)
 			v := unitOf(h, hi).Plane(material.ComponentIndex(h.Component, hi.Components())).Resample(f.X.W, f.X.H, raster.Area)
 			aspect := float64(f.X.H) / float64(f.X.W)
 			if s.Size.Width != nil {

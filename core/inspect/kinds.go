@@ -54,6 +54,8 @@ func checks() []check {
 		{Kind{"missing_roughness", Warn, false}, nil, missingRoughness, nil, nil},
 		{Kind{"normal_direction_mismatch", Warn, false}, directionMismatch, nil, nil, nil},
 		{Kind{"roughness_as_gloss", Warn, true}, nil, nil, roughnessAsGloss, nil},
+		{Kind{"normal_swapped", Warn, true}, normalSwapped, nil, nil, nil},
+		{Kind{"normal_curve", Warn, true}, normalCurve, nil, nil, nil},
 		{Kind{"normal_not_unit", Warn, true}, normalNotUnit, nil, nil, nil},
 		{Kind{"data_colour_managed", Warn, true}, dataColourManaged, nil, nil, nil},
 		{Kind{"height_8bit", Warn, false}, height8Bit, nil, nil, nil},

@@ -31,3 +31,19 @@ func normalNotUnit(m *channels.Map) fact.Values {
 	}
 	return nil
 }
+
+// normalCurve finds normals that were saved with the sRGB curve.
+func normalCurve(m *channels.Map) fact.Values {
+	if m.Channel == material.Normal && m.Look.Curve {
+		return fact.Of("share", m.Look.UnitLength)
+	}
+	return nil
+}
+
+// normalSwapped finds normals whose first two components are in each other's place.
+func normalSwapped(m *channels.Map) fact.Values {
+	if m.Channel == material.Normal && m.Look.Swapped {
+		return fact.Of("confidence", m.Look.DirectionConfidence)
+	}
+	return nil
+}

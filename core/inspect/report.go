@@ -62,10 +62,12 @@ type Map struct {
 	Float               bool              `json:"float"`
 	Encoding            string            `json:"encoding"`
 	UDIM                *string           `json:"udim"`
-	Tiles               []channels.Tile   `json:"tiles,omitempty"`  // of a map in UDIM tiles
-	Shared              string            `json:"shared,omitempty"` // the set that the file belongs to, of a map that a variant shares
-	Span                *[2]float64       `json:"span,omitempty"`   // of a float height map: the stored values that are the lowest and the highest point
-	Zero                *float64          `json:"zero,omitempty"`   // of a height map: the share of its range that means no displacement
+	Tiles               []channels.Tile   `json:"tiles,omitempty"`   // of a map in UDIM tiles
+	Curve               bool              `json:"curve,omitempty"`   // of normals that were saved with the sRGB curve; they are read without
+	Swapped             bool              `json:"swapped,omitempty"` // of normals whose first two components are in each other's place; they are read in order
+	Shared              string            `json:"shared,omitempty"`  // the set that the file belongs to, of a map that a variant shares
+	Span                *[2]float64       `json:"span,omitempty"`    // of a float height map: the stored values that are the lowest and the highest point
+	Zero                *float64          `json:"zero,omitempty"`    // of a height map: the share of its range that means no displacement
 	Direction           *string           `json:"direction"`
 	DirectionConfidence *float64          `json:"direction_confidence"`
 	Stats               Stats             `json:"stats"`

@@ -10,8 +10,10 @@ package material
 import (
 	"slices"
 
+	"aldermoor/core/colour"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
 )
 
@@ -56,17 +58,33 @@ type Map struct {
 	Float     bool       // samples are floats: colour is linear light already
 	Span      [2]float64 // of a float map: the stored values that are 0 and 1, of heights and of light above 1; both 0 where raster's Unit decides
 	Direction normals.Direction
+	Curve     bool    // normals that were saved with the sRGB curve
+	Swapped   bool    // normals with x in the second component and y in the first
 	Ratio     float64 // compressed over raw bytes; 0 if unknown
 	UDIM      string
 	Tiles     []Tile // of a map in UDIM tiles: all of them
 }
 
-// Unit is the map's picture with its samples in 0..1: by its Span, or as raster's Unit has it.
+// Unit is the map's picture with its samples in 0..1: by its Span, or as raster's Unit has it;
+// of normals without the curve that they were saved with, and x before y.
 func (m *Map) Unit(im *raster.Image) *raster.Image {
 	if m.Span[1] > m.Span[0] && im.Float() {
 		return im.Span(float32(m.Span[0]), float32(m.Span[1]))
 	}
 	out, _, _ := im.Unit()
+	if !m.Curve && !m.Swapped || out.Components() < 2 {
+		return out
+	}
+	out = &raster.Image{W: out.W, H: out.H, Bits: out.Bits, Planes: slices.Clone(out.Planes)}
+	if m.Swapped {
+		out.Planes[0], out.Planes[1] = out.Planes[1], out.Planes[0]
+	}
+	if m.Curve {
+		linear, _ := colour.Curves()
+		for c := range min(3, len(out.Planes)) {
+			out.Planes[c] = raster.Floats(filter.Map(out.Plane(c), linear).Pix)
+		}
+	}
 	return out
 }
 

@@ -168,3 +168,16 @@ func TestTheUsualSizeOfAStation(t *testing.T) {
 		t.Error("a station's habit is taken for a measurement")
 	}
 }
+
+// Of what people write, only what is said to be the patch is a size of it.
+func TestSizesInTexts(t *testing.T) {
+	for text, want := range map[string]Size{
+		"covers 2 x 1.5 m": {2, 1.5}, "Patch: 180x120cm, cleaned": {1.8, 1.2}, "scanned at 25 px/cm": {40.96, 20.48}, "Tile size: 1.8 m": {1.8, 0.9}, "width 6 ft": {1.8288, 0.9144},
+		"shot from 3 m with a 50 mm lens": {}, "sensor 36x24 mm": {}, "72 dpi": {}, "wall 2023": {}, "": {},
+	} {
+		e, ok := TextEvidence(text, 102400, 51200)
+		if ok != want.Known() || ok && (math.Abs(e.W/want.W-1) > 0.01 || math.Abs(e.H/want.H-1) > 0.01 || e.Source != FromText) {
+			t.Errorf("%q: %+v %v, want %v", text, e, ok, want)
+		}
+	}
+}

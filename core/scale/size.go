@@ -27,6 +27,7 @@ const (
 	FromSidecar Source = "sidecar"
 	FromTag     Source = "resolution_tag"
 	FromName    Source = "name"
+	FromText    Source = "text" // what somebody wrote into the file
 	FromModule  Source = "module"
 	FromMeasure Source = "measured"
 	FromPerson  Source = "typed"
@@ -102,6 +103,27 @@ func NameEvidence(name string, w, h int) (e Evidence, ok bool) {
 	return e, false
 }
 
+// saidSide is one length in a text, behind a word that says that it is the patch's.
+var saidSide = regexp.MustCompile(`(?i)(?:size|width|wide|scale|repeats?|tiles?|covers|covering|area|patch)[^0-9]{0,16}(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)(?:[^a-z0-9]|$)`)
+
+// TextEvidence finds a size in a description that somebody wrote into a file of w × h pixels: two
+// sides, pixels a length, or one length that is said to be the patch's. Lenses and distances that
+// stand in such texts, too, are left alone.
+func TextEvidence(text string, w, h int) (e Evidence, ok bool) {
+	if twoSides.MatchString(text) || perUnit.MatchString(text) {
+		e, ok = NameEvidence(text, w, h)
+		if e.W < 0.1 && e.H < 0.1 && e.Code == "name" {
+			return e, false // the sensor's, or a print's
+		}
+	} else if m := saidSide.FindStringSubmatch(text); m != nil {
+		e, ok = NameEvidence(m[1]+m[2], w, h)
+	}
+	if ok {
+		e.Source, e.Fact = FromText, fact.New("text")
+	}
+	return e, ok
+}
+
 // Sidecar is the JSON file that a station may put beside a set.
 type Sidecar struct {
 	WidthM   float64 `json:"width_m"`
@@ -147,7 +169,7 @@ func (s Sidecar) Evidence(w, h int) (e Evidence, ok bool) {
 // Best picks the evidence to go by until somebody decides: the first in the
 // order of sources.
 func Best(all []Evidence) (Evidence, bool) {
-	for _, source := range []Source{FromPerson, FromMeasure, FromSidecar, FromTag, FromName, FromModule} {
+	for _, source := range []Source{FromPerson, FromMeasure, FromSidecar, FromTag, FromName, FromText, FromModule} {
 		for _, e := range all {
 			if e.Source == source && e.Known() {
 				return e, true

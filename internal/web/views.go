@@ -31,11 +31,11 @@ func count(n int, what string) string {
 func metres(m float64) string { return strings.TrimSuffix(scale.Metres(m), "\u00a0m") }
 
 func sourceWord(s scale.Source) string {
-	return map[scale.Source]string{scale.FromSidecar: "sidecar", scale.FromTag: "tag", scale.FromName: "name", scale.FromModule: "module", scale.FromMeasure: "measured", scale.FromPerson: "typed", scale.FromStation: "usual"}[s]
+	return map[scale.Source]string{scale.FromSidecar: "sidecar", scale.FromTag: "tag", scale.FromName: "name", scale.FromText: "text", scale.FromModule: "module", scale.FromMeasure: "measured", scale.FromPerson: "typed", scale.FromStation: "usual"}[s]
 }
 
 func sourceSentence(s scale.Source) string {
-	return map[scale.Source]string{scale.FromSidecar: "the sidecar file", scale.FromTag: "the scanner's resolution tag", scale.FromName: "its name", scale.FromModule: "a step of its pattern", scale.FromMeasure: "what was measured on it", scale.FromStation: "what its station usually scans", scale.FromPerson: "what was typed"}[s]
+	return map[scale.Source]string{scale.FromSidecar: "the sidecar file", scale.FromTag: "the scanner's resolution tag", scale.FromName: "its name", scale.FromText: "a description in the file", scale.FromModule: "a step of its pattern", scale.FromMeasure: "what was measured on it", scale.FromStation: "what its station usually scans", scale.FromPerson: "what was typed"}[s]
 }
 
 func dateWord(s string) string {

@@ -3,6 +3,7 @@ package wording
 import (
 	"fmt"
 	"path"
+	"strings"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
@@ -45,6 +46,9 @@ func Reason(r channels.Reason) string {
 		}
 		return fmt.Sprintf("Rule for %s: names ending in %q are %s.", station, v.Text("ending"), is)
 	case "name_word":
+		if strings.EqualFold(strings.ReplaceAll(v.Text("word"), " ", ""), strings.ReplaceAll(is, " ", "")) {
+			return fmt.Sprintf("The name says %q.", v.Text("word"))
+		}
 		return fmt.Sprintf("The name says %q: %s.", v.Text("word"), is)
 	case "name_direction":
 		return fmt.Sprintf("The name gives a direction (%s), which only normal maps have.", v.Text("direction"))
@@ -97,7 +101,7 @@ func Reason(r channels.Reason) string {
 	case "lone_colour":
 		return "It is the set's only map, and has three components; a set has a base colour."
 	case "slopes":
-		return fmt.Sprintf("Its slopes only fit together as %s.", direction(v.Text("direction")))
+		return fmt.Sprintf("Read as %s its slopes make one surface; the other way round they don't.", direction(v.Text("direction")))
 	case "object_space":
 		return "Its pixels are unit vectors in all directions: the normals of a whole object, not of a surface. Bake them in tangent space."
 	case "two_components":
@@ -106,6 +110,8 @@ func Reason(r channels.Reason) string {
 		return "Its third component is empty."
 	case "unit_vectors":
 		return fmt.Sprintf("%s of its pixels are unit vectors facing up.", percent(v.Num("share")))
+	case "curved_vectors":
+		return fmt.Sprintf("%s of its pixels are unit vectors once the sRGB curve is taken off.", percent(v.Num("share")))
 	case "are_unit_vectors":
 		return "Its pixels are unit vectors, which normal maps hold."
 	case "few_unit_vectors":
@@ -127,11 +133,11 @@ func Reason(r channels.Reason) string {
 	case "all_black_and_white":
 		return "Nearly all of it is black or white."
 	case "dark_hollows":
-		return "It is bright with dark hollows."
+		return "It is bright with dark hollows, as occlusion is."
 	case "dark", "component_dark":
 		return "It is dark; occlusion is bright."
 	case "bits":
-		return fmt.Sprintf("It has %.0f bits, which height needs most.", v.Num("bits"))
+		return fmt.Sprintf("It has %.0f bits, which height maps need most.", v.Num("bits"))
 	case "components_alike":
 		return fmt.Sprintf("Its components vary together (correlation %.2f), as in a colour picture.", v.Num("correlation"))
 	case "components_differ":
@@ -177,6 +183,8 @@ func Evidence(e scale.Evidence) string {
 		return fmt.Sprintf("%s by the name, which gives the width.", size)
 	case "name_density":
 		return fmt.Sprintf("%s by the name, which gives %s px/m.", size, scale.Figure(v.Num("density")))
+	case "text":
+		return size + " by a description in the file."
 	case "sidecar":
 		return size + " by the sidecar file."
 	case "line":

@@ -45,6 +45,8 @@ var checks = map[string]Check{
 	"missing_roughness":         {"No roughness", "A renderer guesses the shine."},
 	"normal_direction_mismatch": {"Direction contradicts name", "By the curl of the slopes, which only one direction makes small."},
 	"roughness_as_gloss":        {"Roughness looks inverted", "From odds of three to one on, by level, hollows and metal. A wall would look wet."},
+	"normal_swapped":            {"Normals swapped", "The first two components are in each other's place, by the slopes. They are read in order."},
+	"normal_curve":              {"Normals saved as colour", "The sRGB curve bends the vectors. They are read without it."},
 	"normal_not_unit":           {"Normals not unit length", "From 10 % of the pixels on: the map was scaled or mixed without normalising."},
 	"data_colour_managed":       {"Colour profile on data", "Values may have been changed on the way."},
 	"height_8bit":               {"8-bit height", "256 steps show as terraces under a low sun, at any depth."},
@@ -116,6 +118,10 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s is too flat to tell its direction. It is used as Y+.", file)
 	case "roughness_as_gloss":
 		return gloss(file, v)
+	case "normal_swapped":
+		return fmt.Sprintf("%s has its first two components in each other's place. It is read, shown and handed over in order.", file)
+	case "normal_curve":
+		return fmt.Sprintf("%s was saved with the sRGB curve, as if it were colour. It is read, shown and handed over without it.", file)
 	case "normal_not_unit":
 		return fmt.Sprintf("%s of the pixels of %s are not unit vectors. It was scaled or mixed without normalising.", percent(v.Num("share")), file)
 	case "data_colour_managed":

@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"hash/crc32"
 	"io"
+	"strings"
 
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
@@ -29,6 +30,7 @@ type Header struct {
 	Bits       int        // bits a sample of the picture: 1..16; 8 for a palette
 	Components int        // 1 grey, 2 grey and alpha, 3 colour, 4 colour and alpha
 	Density    [2]float64 // pixels a metre, or 0
+	Text       []string   // of textual chunks, eight at most
 	Profile    string     // name of the embedded profile, "sRGB" if declared, or ""
 	ICC        []byte     // the embedded profile itself, inflated up to 1 MiB, or nil
 	Gamma      float64    // file gamma, or 0
@@ -86,6 +88,10 @@ func ReadHeader(data []byte) (Header, error) {
 			if len(body) == 9 && body[8] == 1 {
 				h.Density = [2]float64{float64(binary.BigEndian.Uint32(body)), float64(binary.BigEndian.Uint32(body[4:]))}
 			}
+		case "tEXt", "iTXt":
+			if t := text(kind, body); t != "" && len(h.Text) < 8 {
+				h.Text = append(h.Text, t)
+			}
 		case "sRGB":
 			h.Profile = "sRGB"
 		case "gAMA":
@@ -105,6 +111,34 @@ func ReadHeader(data []byte) (Header, error) {
 		}
 		p = rest
 	}
+}
+
+// text is what a textual chunk says, behind its keyword (11.3.3). What is compressed is left out.
+func text(kind string, body []byte) string {
+	i := bytes.IndexByte(body, 0)
+	if i < 1 || i > 79 || len(body) > 1<<16 {
+		return ""
+	}
+	body = body[i+1:]
+	if kind == "tEXt" { // Latin-1
+		var b strings.Builder
+		for _, c := range body {
+			b.WriteRune(rune(c))
+		}
+		return b.String()
+	}
+	if len(body) < 2 || body[0] != 0 {
+		return ""
+	}
+	body = body[2:]
+	for range 2 { // a language tag and the keyword in it
+		i := bytes.IndexByte(body, 0)
+		if i < 0 {
+			return ""
+		}
+		body = body[i+1:]
+	}
+	return string(body)
 }
 
 // chunk cuts the first chunk off p. Its checksum is checked.

@@ -24,6 +24,8 @@ type Header struct {
 	Float      bool
 	Density    [2]float64 // pixels a metre, or 0
 	ICC        []byte     // embedded profile, or nil
+	Text       []byte     // the description of the image, or nil
+	XMP        []byte     // the XMP packet, or nil
 
 	data                            []byte
 	order                           binary.ByteOrder
@@ -46,6 +48,7 @@ const (
 	tagColours, tagTileW, tagTileH     = 320, 322, 323
 	tagTileOffsets, tagTileCounts      = 324, 325
 	tagExtra, tagFormat, tagICC        = 338, 339, 34675
+	tagText, tagXMP                    = 270, 700
 	whiteIsZero, blackIsZero, colour   = 0, 1, 2
 	palette, cmyk                      = 3, 5
 	none, lzw, deflate, packBits, oldZ = 1, 5, 8, 32773, 32946
@@ -117,6 +120,15 @@ func (h *Header) entry(e []byte, d *directory) error {
 		return nil
 	case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
 		tagPredictor, tagColours, tagTileW, tagTileH, tagTileOffsets, tagTileCounts, tagExtra, tagFormat, tagICC:
+	case tagText, tagXMP:
+		if where, k := uint64(h.order.Uint32(e[8:])), uint64(h.order.Uint32(e[4:])); k > 4 && where+k <= uint64(len(h.data)) {
+			if text := h.data[where : where+k]; tag == tagText {
+				h.Text = text
+			} else {
+				h.XMP = text
+			}
+		}
+		return nil
 	default:
 		return nil
 	}

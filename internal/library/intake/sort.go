@@ -260,7 +260,7 @@ func (s *Service) draft(g materials.Grades, d Delivery, i int, set inspect.Set, 
 func mapFrom(p inspect.Map, files map[string]File) materials.Map {
 	m := looseMap(files[p.File], p.Layer)
 	m.Component, m.Channel, m.Confidence, m.Reasons, m.UDIM = p.Component, p.Channel, p.Confidence, p.Reasons, deref(p.UDIM)
-	m.Zero, m.Shared = p.Zero, p.Shared
+	m.Zero, m.Shared, m.Curve, m.Swapped = p.Zero, p.Shared, p.Curve, p.Swapped
 	if p.Span != nil {
 		m.Span = *p.Span
 	}
