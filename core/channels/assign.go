@@ -29,8 +29,9 @@ type unit struct {
 func assign(group []entry, taken []material.Channel) []Verdict {
 	all := material.All()
 	reasons := make([][]Reason, len(group))
+	company := companyOf(group)
 	for i, e := range group {
-		reasons[i] = append(evidence(e.name, *e.Look), companions(group, i)...)
+		reasons[i] = append(evidence(e.name, *e.Look), company.companions(e, i)...)
 	}
 	units := unite(group)
 	for u := range units {
@@ -121,6 +122,9 @@ func unite(group []entry) (units []unit) {
 		}
 		units[u].members = append(units[u].members, i)
 	}
+	if len(units) > mostUnits {
+		return units
+	}
 	return oneOfAlike(group, units)
 }
 
@@ -153,26 +157,60 @@ func highest(score []float64) (k int) {
 	return k
 }
 
-// companions are what the other pictures of a group say of one: a name with no word for a channel
-// is the base colour's, and a grey picture whose shape follows the normals' slopes is height.
-func companions(group []entry, i int) (out []Reason) {
-	e := group[i]
-	l := e.Look
+// saying is what one picture of a group says of the others.
+type saying struct {
+	sure   bool // it names a channel other than the base colour, which its pixels do not deny
+	base   bool // it names the base colour outright
+	letter bool // it names its channel by one letter, and its pixels confirm that
+	normal bool // it is a normal map by its pixels
+}
+
+// company is what the pictures of a group say of one another, each looked at once.
+type company struct {
+	each                       []saying
+	sure, bases, letters, size int
+	normals                    []*Look // the first two
+}
+
+func companyOf(group []entry) (c company) {
+	c.size = len(group)
+	for _, o := range group {
+		named, w, word := o.name.claim()
+		s := saying{base: named == material.BaseColor && w >= outright, normal: o.Look.UnitLength > 0.9 || o.Look.twoComponent()}
+		s.sure = named != material.None && named != material.BaseColor && o.Look.Against(named).Code == ""
+		s.letter = len(word) == 1 && (named == material.Normal && o.Look.UnitLength > 0.9 || named == material.BaseColor && o.Look.looksBase())
+		for _, k := range []struct {
+			is bool
+			n  *int
+		}{{s.sure, &c.sure}, {s.base, &c.bases}, {s.letter, &c.letters}} {
+			if k.is {
+				*k.n++
+			}
+		}
+		if s.normal && len(c.normals) < 2 {
+			c.normals = append(c.normals, o.Look)
+		}
+		c.each = append(c.each, s)
+	}
+	return c
+}
+
+// companions are what the other pictures of a group say of picture i: a name with no word for a
+// channel is the base colour's, and a grey picture whose shape follows the normals' slopes is height.
+func (c company) companions(e entry, i int) (out []Reason) {
+	l, own := e.Look, c.each[i]
+	less := func(n int, own bool) int {
+		if own {
+			return n - 1
+		}
+		return n
+	}
 	named, _, text := e.name.claim()
-	sure, base, letter := 0, false, false
+	sure, base, letter := less(c.sure, own.sure), less(c.bases, own.base) > 0, less(c.letters, own.letter) > 0
 	var normal *Look
-	for k, o := range group {
-		if k == i {
-			continue
-		}
-		c, w, word := o.name.claim()
-		if c != material.None && c != material.BaseColor && o.Look.Against(c).Code == "" {
-			sure++
-		}
-		letter = letter || len(word) == 1 && (c == material.Normal && o.Look.UnitLength > 0.9 || c == material.BaseColor && o.Look.looksBase())
-		base = base || c == material.BaseColor && w >= outright
-		if normal == nil && o.Look.UnitLength > 0.9 || o.Look.twoComponent() {
-			normal = o.Look
+	for _, n := range c.normals {
+		if n != l && normal == nil {
+			normal = n
 		}
 	}
 	if named == material.None && e.name.unknown == "" && l.UnitLength < 0.8 && l.Info.Layer == "" && sure > 0 && !base {
@@ -182,7 +220,7 @@ func companions(group []entry, i int) (out []Reason) {
 		}
 		out = append(out, Because("peer", material.BaseColor, w, "last_one"))
 	}
-	if len(group) == 1 && named == material.None && l.Info.Components >= 3 && l.UnitLength < 0.6 {
+	if c.size == 1 && named == material.None && l.Info.Components >= 3 && l.UnitLength < 0.6 {
 		out = append(out, Because("peer", material.BaseColor, 0.4, "lone_colour"))
 	}
 	if letter && len(text) == 1 {

@@ -14,8 +14,15 @@ func decide(group []entry) Set {
 	var found []Map
 	var whole []entry // pictures whose colour components are one map
 	var taken []material.Channel
+	mapOf := map[string]int{} // of a picture that is one map, where it lies in found
+	colours := 0              // pictures that can only be base colours
 	for _, e := range group {
-		parts := unpackable(e.name, *e.Look, slices.ContainsFunc(group, func(o entry) bool { return o.address() != e.address() && o.Look.looksBase() }))
+		if e.Look.looksBase() {
+			colours++
+		}
+	}
+	for _, e := range group {
+		parts := unpackable(e.name, *e.Look, colours > 1 || colours == 1 && !e.Look.looksBase())
 		for _, part := range parts {
 			m := e.asMap()
 			m.Component, m.Verdict, m.part = part.component, part.Verdict, true
@@ -50,13 +57,11 @@ func decide(group []entry) Set {
 		if m.Channel.Grey() && m.Look.Info.Components == 1 {
 			m.Component = "r"
 		}
+		mapOf[m.address()] = len(found)
 		found = append(found, m)
 	}
 	for _, e := range group {
-		i := slices.IndexFunc(found, func(m Map) bool {
-			return m.address() == e.address() && m.Component == "rgb" || m.address() == e.address() && m.Component == "r"
-		})
-		if i >= 0 && e.hasAlpha() && !e.Look.twoComponent() && !slices.ContainsFunc(found, func(m Map) bool { return m.address() == e.address() && m.Component == "g" }) {
+		if i, ok := mapOf[e.address()]; ok && e.hasAlpha() && !e.Look.twoComponent() {
 			a := found[i]
 			a.Component, a.Verdict = "a", judgeAlpha(e.name, a.Channel, *e.Look)
 			found = append(found, a)

@@ -18,6 +18,7 @@ type option struct {
 	channel material.Channel // "" of a packed map
 	slot    string           // what tells maps of one channel apart: tier, tile, direction, format
 	score   float64          // by name and pixels, without the other files
+	texts   []string         // the words that say what the map is, each once
 }
 
 const (
@@ -25,6 +26,7 @@ const (
 	noBase    = 0.2  // what it is worth to be the base colour that a set lacks
 	double    = 1.6  // what it costs to be a channel that another file is more surely
 	runIn     = 0.75 // what it costs to cut a word that is written as one
+	mostAlike = 48   // pictures that one set can have whose names differ by one word that nobody knows
 	outright  = 0.5  // the weight from which a name claims its channel outright
 )
 
@@ -58,28 +60,28 @@ func readNames(pictures []entry) {
 	picks := make([]int, len(pictures))
 	all := newGroups()
 	for i, list := range options {
-		for _, o := range list {
-			all.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name), o.unknown})
+		for k := range list {
+			all.add(i, &list[k])
 		}
 	}
-	for i, list := range options {
-		picks[i] = all.best(i, list, false)
-	}
+	raster.Rows(len(options), func(from, to int) {
+		for i := from; i < to; i++ {
+			picks[i] = all.best(i, options[i], options[i], false)
+		}
+	})
 	chosen := newGroups()
 	for i, list := range options {
-		o := list[picks[i]]
-		chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name), o.unknown})
+		chosen.add(i, &list[picks[i]])
 	}
 	for range 3 {
 		moved := false
 		for i, list := range options {
-			k := chosen.best(i, list, true)
+			k := chosen.best(i, list, list[picks[i]:picks[i]+1], true)
 			if k == picks[i] {
 				continue
 			}
-			chosen.remove(list[picks[i]].key, i)
-			o := list[k]
-			chosen.add(o.key, member{i, o.channel, o.slot, o.score, o.bare(), o.words, weightOf(o.Name), o.unknown})
+			chosen.remove(i, &list[picks[i]])
+			chosen.add(i, &list[k])
 			picks[i], moved = k, true
 		}
 		if !moved {
@@ -131,77 +133,121 @@ func nameless(pictures []entry) {
 
 // member is a file in a group by one of its readings.
 type member struct {
-	file    int
+	file   int
+	score  float64
+	bare   bool
+	weight float64 // of the name's claim
+}
+
+// group is what the readings with one key have in common, counted, so that looking at a name costs
+// the same however many files are like it.
+type group struct {
+	readings int
+	channels map[material.Channel]int
+	words    map[string]int // readings whose words that say what the map is have this one
+	rivals   map[rival][]member
+}
+
+// rival is what two files can't both be in one set.
+type rival struct {
 	channel material.Channel
 	slot    string
-	score   float64
-	bare    bool
-	words   []word
-	weight  float64 // of the name's claim
-	unknown string
 }
 
-// groups are files by what their readings have in common.
-type groups struct{ of map[string][]member }
+// groups are readings by what they have in common.
+type groups struct{ of map[string]*group }
 
-func newGroups() groups { return groups{map[string][]member{}} }
+func newGroups() groups { return groups{map[string]*group{}} }
 
-func (g groups) add(key string, m member) { g.of[key] = append(g.of[key], m) }
-
-func (g groups) remove(key string, file int) {
-	g.of[key] = slices.DeleteFunc(g.of[key], func(m member) bool { return m.file == file })
+func (g groups) count(o *option, by int) *group {
+	k := g.of[o.key]
+	if k == nil {
+		k = &group{channels: map[material.Channel]int{}, words: map[string]int{}, rivals: map[rival][]member{}}
+		g.of[o.key] = k
+	}
+	k.readings += by
+	k.channels[o.channel] += by
+	for _, w := range o.texts {
+		k.words[w] += by
+	}
+	return k
 }
 
-// best is which reading of a file fits best with what the others may be, or with strict, are.
-func (g groups) best(file int, list []option, strict bool) (best int) {
-	top := 0.0
-	for k, o := range list {
-		_, weight, _ := o.claim()
-		shared, others := o.said(), false
-		score := o.score
-		var seen []material.Channel
-		base, taken := false, false
-		for _, m := range g.of[o.key] {
-			if m.file == file {
+func (g groups) add(file int, o *option) {
+	k := g.count(o, 1)
+	r := rival{o.channel, o.slot}
+	k.rivals[r] = append(k.rivals[r], member{file, o.score, o.bare(), weightOf(o.Name)})
+}
+
+func (g groups) remove(file int, o *option) {
+	k := g.count(o, -1)
+	r := rival{o.channel, o.slot}
+	k.rivals[r] = slices.DeleteFunc(k.rivals[r], func(m member) bool { return m.file == file })
+}
+
+// best is which reading of a file fits best with what the others may be, or with strict, are. Mine
+// are the file's own readings among those counted.
+func (g groups) best(file int, list, mine []option, strict bool) (best int) {
+	top, found := 0.0, false
+	for i := range list {
+		o := &list[i]
+		k := g.of[o.key]
+		if k == nil {
+			k = &group{}
+		}
+		if o.unknown != "" && k.readings > mostAlike {
+			continue // many names that are alike are no set
+		}
+		own, with, ownChannel, ownBase := 0, map[string]int{}, map[material.Channel]int{}, 0
+		for m := range mine {
+			if mine[m].key != o.key {
 				continue
 			}
-			others = true
-			shared = slices.DeleteFunc(shared, func(s word) bool {
-				return m.unknown != s.text && !slices.ContainsFunc(m.words, func(w word) bool { return w.text == s.text })
-			})
-			base = base || m.channel == material.BaseColor
-			if m.channel == o.channel {
-				taken = taken || strict && m.slot == o.slot && (m.bare && !o.bare() || m.weight >= outright && m.score > o.score ||
-					m.bare == o.bare() && (m.score > o.score || m.score == o.score && m.file < file))
-			} else if !slices.Contains(seen, m.channel) && len(seen) < 4 {
-				seen = append(seen, m.channel)
+			own++
+			ownChannel[mine[m].channel]++
+			for _, w := range mine[m].texts {
+				with[w]++
+			}
+		}
+		ownBase = ownChannel[material.BaseColor]
+		others := k.readings - own
+		score, seen := o.score, 0
+		for c, n := range k.channels {
+			if c != o.channel && n > ownChannel[c] && seen < 4 {
+				seen++
 				score += companion
 			}
-			if len(seen) == 4 && base && taken && len(shared) == 0 {
-				break
-			}
 		}
-		if o.channel == material.BaseColor && !base && len(seen) > 0 {
+		if o.channel == material.BaseColor && k.channels[material.BaseColor] == ownBase && seen > 0 {
 			score += noBase
 		}
+		_, weight, _ := o.claim()
 		switch {
-		case others || weight == 0:
+		case others > 0 || weight == 0:
 		case o.within():
 			score -= 0.5
 		case weight < outright || loose(o.said()) > 1 && !o.packs && !o.alpha:
 			score -= 0.3
 		}
-		if others { // what all say tells none apart: it is the material's
-			score -= 0.7 * float64(len(shared))
+		for _, w := range o.said() { // what all say tells none apart: it is the material's
+			if others > 0 && k.words[w.text]-with[w.text] == others {
+				score -= 0.7
+			}
 		}
-		if taken && (o.bare() || weight < outright) {
+		if strict && (o.bare() || weight < outright) && slices.ContainsFunc(k.rivals[rival{o.channel, o.slot}], func(m member) bool { return m.file != file && m.goesBefore(o, file) }) {
 			score -= double
 		}
-		if k == 0 || score > top+1e-9 {
-			best, top = k, score
+		if !found || score > top+1e-9 {
+			best, top, found = i, score, true
 		}
 	}
 	return best
+}
+
+// goesBefore says whether a file is its channel rather than another one by a reading of it.
+func (m member) goesBefore(o *option, file int) bool {
+	return m.bare && !o.bare() || m.weight >= outright && m.score > o.score ||
+		m.bare == o.bare() && (m.score > o.score || m.score == o.score && m.file < file)
 }
 
 // options are the ways to read a picture's name, by what the pixels leave of each.
@@ -265,6 +311,17 @@ func (e entry) options(runs map[string]int) (out []option) {
 			case e.Look.grey():
 				o.channel = material.Channel("by " + n.unknown)
 			}
+		}
+	}
+	for k := range out {
+		o := &out[k]
+		for _, w := range o.said() {
+			if !slices.Contains(o.texts, w.text) {
+				o.texts = append(o.texts, w.text)
+			}
+		}
+		if o.unknown != "" && !slices.Contains(o.texts, o.unknown) {
+			o.texts = append(o.texts, o.unknown)
 		}
 	}
 	return out

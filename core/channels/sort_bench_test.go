@@ -1,9 +1,44 @@
 package channels
 
 import (
+	"aldermoor/core/material"
 	"fmt"
+	"strings"
 	"testing"
+	"time"
 )
+
+// Folders in which a name fits every other one take no longer: numbers, one first word for all,
+// tiles, copies.
+func TestManyAlikeAreSortedInTime(t *testing.T) {
+	base, normal := lookOf(material.BaseColor), lookOf(material.Normal)
+	for name, of := range map[string]func(i int) string{
+		"numbers": func(i int) string { return fmt.Sprintf("%05d.png", i) }, "one first word": func(i int) string { return fmt.Sprintf("stone_%s.png", unheard(i)) }, "one last word": func(i int) string { return fmt.Sprintf("%s_stone.png", unheard(i)) },
+		"tiles": func(i int) string {
+			return fmt.Sprintf("u_%s.%d.png", []string{"col", "nrm"}[i%2], 1001+i/2%900) + strings.Repeat("x", i/1800)
+		}, "one name": func(i int) string { return fmt.Sprintf("wall_col_%dk.png", i) },
+	} {
+		var files []File
+		for i := range 6000 {
+			files = append(files, File{of(i), []*Look{base, normal}[i%2]})
+		}
+		start := time.Now()
+		Sort(files)
+		if d := time.Since(start); d > 4*time.Second {
+			t.Errorf("%s: %v", name, d)
+		}
+		t.Logf("%s: %v", name, time.Since(start))
+	}
+}
+
+// unheard is a word that nobody knows.
+func unheard(i int) string {
+	b := []byte("q")
+	for ; i > 0; i /= 20 {
+		b = append(b, "bcdfghjklmnpqrstvwxz"[i%20])
+	}
+	return string(b)
+}
 
 // Twenty thousand files of made deliveries, each in a folder of its own, and flat in one.
 func BenchmarkSort20000(b *testing.B) {
