@@ -91,6 +91,7 @@ type frame struct {
 	Counts studio.Counts
 	Dark   bool
 	Text   string // in the search field
+	Event  int64  // the last event before the page was drawn
 	Early  string // a picture to be fetched before anything else; empty for none
 }
 
@@ -99,6 +100,7 @@ func (s *Server) frame(c *echo.Context, title string) frame {
 	f := frame{Title: title, Staff: p.May(people.SeeDrafts), Admin: p.May(people.Administer), Demo: s.Demo}
 	if p.Name != "" {
 		f.User = &p
+		f.Event, _ = c.Get("event").(int64)
 		f.Counts, _ = s.Studio.Counts(c.Request().Context())
 	}
 	if k, err := c.Request().Cookie("room"); err == nil {

@@ -198,6 +198,9 @@ func (s *Server) guard(r route) echo.HandlerFunc {
 			return err
 		}
 		c.Set("principal", p)
+		if p.Name != "" && c.Request().Method == http.MethodGet {
+			c.Set("event", s.Studio.Events.Latest(c.Request().Context())) // before anything is read for the page
+		}
 		if !p.May(r.right) {
 			if p.Name == "" {
 				return s.strangers(c, r)

@@ -23,6 +23,26 @@ type Service struct {
 	Wake      func() // tells the job queue that there is work
 	mu        sync.Mutex
 	listeners map[*Listener]bool
+	latest    int64 // the last event that was published, once known
+}
+
+// Latest is the number of the last event, for a page to listen from: what changes while it is
+// drawn and sent reaches it all the same.
+func (s *Service) Latest(ctx context.Context) int64 {
+	s.mu.Lock()
+	latest := s.latest
+	s.mu.Unlock()
+	if latest > 0 {
+		return latest
+	}
+	err := s.Store.Read(ctx, func(tx Reader) (err error) { latest, err = tx.LastEvent(); return err })
+	if err != nil {
+		return 0
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.latest = max(s.latest, latest)
+	return latest // not what came since it was read
 }
 
 // Listener receives topics.
@@ -113,6 +133,9 @@ func (s *Service) Published(list []library.Event) {
 		}
 	}
 	s.mu.Lock()
+	for _, e := range list {
+		s.latest = max(s.latest, e.ID)
+	}
 	for l := range s.listeners {
 		for _, e := range list {
 			l.add(e)

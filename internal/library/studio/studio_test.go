@@ -342,6 +342,26 @@ func TestListenersHearEachTopicOnceAndResume(t *testing.T) {
 	}
 }
 
+// What changes between drawing a page and its listening is heard.
+func TestNothingIsMissedWhileAPageIsDrawn(t *testing.T) {
+	s := newStudio(t)
+	ctx := t.Context()
+	for _, ending := range []string{"qa", "qb"} { // the first before anything was published
+		from := s.Events.Latest(ctx)
+		if err := s.Intake.SaveRule(ctx, lena, &intake.Rule{Ending: ending, Channel: "roughness"}); err != nil {
+			t.Fatal(err)
+		}
+		l, gap, stop, err := s.Events.Listen(ctx, lena, from)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if topics, _ := l.Take(); from > 0 && (gap || fmt.Sprint(topics) != "[rules]") {
+			t.Errorf("from %d on: %v, gap %v", from, topics, gap)
+		}
+		stop()
+	}
+}
+
 func TestWatchesStayWithinTheirRoots(t *testing.T) {
 	s := newStudio(t)
 	ctx := t.Context()

@@ -66,7 +66,8 @@ export function shell() {
     },
 
     listen() {
-      const stream = new EventSource("/events");
+      // What has changed since the page was drawn is heard, too. (A stream that comes back names the last event itself.)
+      const stream = new EventSource(`/events?after=${document.body.dataset.event ?? 0}`);
       // Too much was missed while the line was down: everything is loaded anew.
       stream.addEventListener("gap", () => location.reload());
       stream.onmessage = (e) => {
