@@ -41,7 +41,7 @@ var floors = []struct {
 	{"aldermoor/core/geom/", nil},
 	{"aldermoor/core/material/", []string{"aldermoor/core/raster", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals"}},
 	{"aldermoor/core/shade/", []string{"aldermoor/core/raster", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/geom", "aldermoor/core/material"}},
-	{"aldermoor/core/channels/", []string{"aldermoor/core/raster", "aldermoor/core/stats", "aldermoor/core/normals", "aldermoor/core/material", "aldermoor/core/codec", "aldermoor/core/fact"}},
+	{"aldermoor/core/channels/", []string{"aldermoor/core/raster", "aldermoor/core/stats", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/material", "aldermoor/core/codec", "aldermoor/core/fact"}},
 	{"aldermoor/core/codec/", []string{"aldermoor/core/raster", "aldermoor/core/codec", "aldermoor/core/colour"}},
 	{"aldermoor/core/inspect/", []string{"aldermoor/core/raster", "aldermoor/core/stats", "aldermoor/core/fact", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/tiling", "aldermoor/core/likeness", "aldermoor/core/codec", "aldermoor/core/material", "aldermoor/core/channels"}},
 	{"aldermoor/core/treat/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats", "aldermoor/core/fact", "aldermoor/core/scale", "aldermoor/core/colour", "aldermoor/core/normals", "aldermoor/core/tiling", "aldermoor/core/likeness", "aldermoor/core/material", "aldermoor/core/shade"}},
