@@ -23,6 +23,7 @@ import (
 	"aldermoor/core/codec/png"
 	"aldermoor/core/codec/tga"
 	"aldermoor/core/codec/tiff"
+	"aldermoor/core/colour"
 	"aldermoor/core/raster"
 
 	"golang.org/x/image/bmp"
@@ -51,16 +52,18 @@ const Readable = "PNG, JPEG, TIFF, OpenEXR, TGA, Radiance HDR, WebP or BMP"
 type Info struct {
 	Format     Format
 	W, H       int
-	Bits       int        // bits a sample: 1..16, or 32 for float
-	Float      bool       // samples are floats, of 16 or 32 bits
-	Components int        // 1 grey, 2 grey and alpha, 3 colour, 4 colour and alpha
-	Density    [2]float64 // pixels a metre along x and y by the resolution tag; 0 if there is none
-	Profile    string     // name of the embedded colour profile, "sRGB" for a declared sRGB, or ""
-	Gamma      float64    // declared file gamma (PNG gAMA: 0.45455 for sRGB), or 0
-	Layer      string     // which of the file's pictures this is; "" for the main one
-	Layers     []string   // names of further pictures in the file
-	Text       []string   `json:",omitempty"` // captions and descriptions that people wrote into the file
-	NotFinite  int        // samples that were NaN or infinite and were mended, known once decoded
+	Bits       int           // bits a sample: 1..16, or 32 for float
+	Float      bool          // samples are floats, of 16 or 32 bits
+	Components int           // 1 grey, 2 grey and alpha, 3 colour, 4 colour and alpha
+	Density    [2]float64    // pixels a metre along x and y by the resolution tag; 0 if there is none
+	Profile    string        // name of the embedded colour profile, "sRGB" for a declared sRGB, or ""
+	Gamut      *colour.Gamut `json:",omitempty"` // what its colours mean if they are not sRGB's
+	Unread     bool          `json:",omitempty"` // it has a colour profile that cannot be converted
+	Gamma      float64       // declared file gamma (PNG gAMA: 0.45455 for sRGB), or 0
+	Layer      string        // which of the file's pictures this is; "" for the main one
+	Layers     []string      // names of further pictures in the file
+	Text       []string      `json:",omitempty"` // captions and descriptions that people wrote into the file
+	NotFinite  int           // samples that were NaN or infinite and were mended, known once decoded
 }
 
 // Limits bounds what Decode will hold in memory.
@@ -193,6 +196,9 @@ func (f *File) probe() error {
 				in.addText(t)
 			}
 		}
+		if h.ICC != nil {
+			in.profiled(h.ICC)
+		}
 		f.png = &h
 		return err
 	case JPEG:
@@ -227,6 +233,17 @@ func (f *File) probe() error {
 	return probeConfig(data, in, bmp.DecodeConfig)
 }
 
+// profiled reads the colour profile of a picture in colour.
+func (in *Info) profiled(icc []byte) {
+	if in.Components < 3 {
+		return
+	}
+	g, plain, ok := colour.ParseICC(icc)
+	if in.Unread = !ok; ok && !plain {
+		in.Gamut = &g
+	}
+}
+
 // plausible drops a resolution or gamma that is no positive finite figure, and resolutions
 // that programs write by themselves.
 func (in *Info) plausible() {
@@ -253,6 +270,12 @@ func (in *Info) describe(f *exr.File, l exr.Layer) {
 	in.W, in.H, in.Density, in.Components, in.Float, in.Bits = p.W, p.H, p.Density, len(l.Channels), true, 32
 	if l.Type == exr.Half {
 		in.Bits = 16
+	}
+	if p.Primaries != [8]float64{} && in.Components >= 3 {
+		g, plain, ok := colour.FromPrimaries(p.Primaries)
+		if in.Unread = !ok; ok && !plain {
+			in.Gamut = &g
+		}
 	}
 }
 

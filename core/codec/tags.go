@@ -17,6 +17,7 @@ func probeJPEG(data []byte, in *Info) error {
 		return decodeError(err)
 	}
 	in.W, in.H, in.Components = c.Width, c.Height, 3
+	var icc []byte
 	for p := data[2:]; len(p) >= 4 && p[0] == 0xff; {
 		kind, n := p[1], int(binary.BigEndian.Uint16(p[2:]))
 		if kind == 0xff { // fill byte
@@ -48,9 +49,15 @@ func probeJPEG(data []byte, in *Info) error {
 		case kind == 0xfe:
 			in.addText(string(body))
 		case kind == 0xe2 && bytes.HasPrefix(body, []byte("ICC_PROFILE\x00")):
-			in.Profile = iccName(body[min(14, len(body)):])
+			if len(icc) == 0 {
+				in.Profile = iccName(body[min(14, len(body)):])
+			}
+			icc = append(icc, body[min(14, len(body)):]...) // of several pieces, in order
 		}
 		p = p[2+n:]
+	}
+	if icc != nil {
+		in.profiled(icc)
 	}
 	return nil
 }
@@ -73,6 +80,7 @@ func probeTIFF(data []byte, in *Info) (tiff.Header, error) {
 	in.W, in.H, in.Bits, in.Float, in.Components, in.Density = t.W, t.H, t.Bits, t.Float, t.Components, t.Density
 	if t.ICC != nil {
 		in.Profile = iccName(t.ICC)
+		in.profiled(t.ICC)
 	}
 	in.addText(strings.TrimRight(string(t.Text[:min(len(t.Text), textBytes)]), "\x00"))
 	in.addXMP(t.XMP)

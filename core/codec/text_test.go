@@ -2,13 +2,16 @@ package codec
 
 import (
 	"bytes"
+	"compress/zlib"
 	"encoding/binary"
 	"hash/crc32"
 	"image"
 	"image/jpeg"
+	"math"
 	"slices"
 	"testing"
 
+	"aldermoor/core/codec/exr"
 	"aldermoor/core/raster"
 )
 
@@ -33,6 +36,91 @@ func segmented(data []byte, segments ...[]byte) []byte {
 		out = append(binary.BigEndian.AppendUint16(out, uint16(len(s)+1)), s[1:]...)
 	}
 	return append(out, data[2:]...)
+}
+
+// wide is a profile of a wide gamut with a gamma of 2.2 (219.92/100 in 8.8 fixed point).
+func wide() []byte {
+	p := make([]byte, 128)
+	copy(p[16:], "RGB XYZ ")
+	u32 := binary.BigEndian.AppendUint32
+	xyz := [3][3]float64{{0.60974, 0.31111, 0.01947}, {0.20528, 0.62567, 0.06087}, {0.14919, 0.06322, 0.74457}}
+	p = u32(p, 6)
+	var data []byte
+	for i, name := range []string{"rXYZ", "gXYZ", "bXYZ", "rTRC", "gTRC", "bTRC"} {
+		body := []byte("curv\x00\x00\x00\x00\x00\x00\x00\x01\x02\x33")
+		if i < 3 {
+			body = []byte("XYZ \x00\x00\x00\x00")
+			for _, v := range xyz[i] {
+				body = u32(body, uint32(v*65536))
+			}
+		}
+		p = u32(u32(append(p, name...), uint32(132+72+len(data))), uint32(len(body)))
+		data = append(data, body...)
+	}
+	return append(p, data...)
+}
+
+// A profile with a matrix and curves is read from PNG and JPEG, there in several pieces; others
+// are said not to be.
+func TestGamutsOfFiles(t *testing.T) {
+	var p, j, z bytes.Buffer
+	if err := EncodePNG(&p, raster.New(4, 4, 3, 8), PNGOptions{}); err != nil {
+		t.Fatal(err)
+	}
+	if err := jpeg.Encode(&j, image.NewRGBA(image.Rect(0, 0, 8, 8)), nil); err != nil {
+		t.Fatal(err)
+	}
+	icc := wide()
+	w := zlib.NewWriter(&z)
+	w.Write(icc)
+	w.Close()
+	piece := func(k byte, part []byte) []byte {
+		return append(append([]byte{0xe2}, "ICC_PROFILE\x00"+string([]byte{k, 2})...), part...)
+	}
+	for name, c := range map[string]struct {
+		data   []byte
+		gamut  bool
+		unread bool
+	}{
+		"PNG":            {chunked(p.Bytes(), [2]string{"iCCP", "Wide\x00\x00" + z.String()}), true, false},
+		"JPEG in pieces": {segmented(j.Bytes(), piece(1, icc[:150]), piece(2, icc[150:])), true, false},
+		"JPEG cut off":   {segmented(j.Bytes(), piece(1, icc[:150])), false, true},
+		"PNG without":    {p.Bytes(), false, false},
+	} {
+		f, err := Open(c.data, DefaultLimits)
+		if err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		if g := f.Info.Gamut; (g != nil) != c.gamut || f.Info.Unread != c.unread || g != nil && math.Abs(g.Matrix[0]-1.3984) > 0.003 {
+			t.Errorf("%s: %+v, unread %v", name, g, f.Info.Unread)
+		}
+	}
+	var e bytes.Buffer
+	if err := exr.Encode(&e, raster.NewFloat(2, 2, 3, 32), exr.Options{Type: exr.Float}); err != nil {
+		t.Fatal(err)
+	}
+	attribute := []byte("chromaticities\x00chromaticities\x00\x20\x00\x00\x00")
+	for _, v := range []float32{0.68, 0.32, 0.265, 0.69, 0.15, 0.06, 0.3127, 0.329} {
+		attribute = binary.LittleEndian.AppendUint32(attribute, math.Float32bits(v))
+	}
+	f, err := Open(slices.Concat(e.Bytes()[:8], attribute, shifted(e.Bytes()[8:], 2, len(attribute))), DefaultLimits)
+	if err != nil || f.Info.Gamut == nil || math.Abs(f.Info.Gamut.Matrix[0]-1.2249) > 0.003 {
+		t.Errorf("OpenEXR: %+v: %v", f.Info.Gamut, err)
+	}
+}
+
+// shifted is the rest of an OpenEXR file of a few lines behind its first eight bytes, whose table of
+// offsets is moved on by n.
+func shifted(rest []byte, lines, n int) []byte {
+	out := slices.Clone(rest)
+	at := bytes.Index(out, []byte("screenWindowWidth\x00float\x00")) + len("screenWindowWidth\x00float\x00") + 8
+	for out[at] != 0 { // further attributes
+		at++
+	}
+	at++
+	binary.LittleEndian.PutUint64(out[at:], binary.LittleEndian.Uint64(out[at:])+uint64(n))
+	return out
 }
 
 // What people wrote into a file is found, whatever form it has; broken forms are left out.

@@ -461,6 +461,37 @@ func TestWhatMaterialJSONSays(t *testing.T) {
 	}
 }
 
+// Colours of another gamut leave as sRGB, in integers and in floats.
+func TestGamutsLeaveAsSRGB(t *testing.T) {
+	m, images := scanned(t, "slates_round", 64)
+	base := images[material.BaseColor]
+	g := colour.Gamut{Curve: colour.Curve{G: 2.2, A: 1}, Matrix: [9]float64{1.3984, -0.3984, 0, 0, 1, 0, 0, -0.0429, 1.0429}}
+	linear, _ := colour.Curves()
+	light, coded := make([]raster.Plane, 3), make([]raster.Plane, 3)
+	for c := range light {
+		light[c], coded[c] = raster.NewPlane(base.W, base.H), raster.NewPlane(base.W, base.H)
+	}
+	for i := range light[0].Pix {
+		r, gr, b := float64(linear(base.Planes[0].At(i))), float64(linear(base.Planes[1].At(i))), float64(linear(base.Planes[2].At(i)))
+		for c, v := range [3]float64{(r + 0.3984*gr) / 1.3984, gr, (b + 0.0429*gr) / 1.0429} { // the matrix undone
+			light[c].Pix[i], coded[c].Pix[i] = float32(v), float32(math.Pow(v, 1/2.2))
+		}
+	}
+	p := m.Source(material.BaseColor).Map
+	p.Gamut = &g
+	for name, im := range map[string]*raster.Image{"integers": raster.FromPlanes(coded...).Quantise(16), "floats": raster.FromPlanes(light...)} {
+		images[material.BaseColor], p.Float = im, name == "floats"
+		got := decoded(t, written(t, m, Profile{Direction: normals.Up})["maps/slates_round-base_color.png"])
+		for c := range 3 {
+			for i := range base.W * base.H {
+				if d := math.Abs(float64(got.Planes[c].At(i) - base.Planes[c].At(i))); d > 0.006 {
+					t.Fatalf("%s: component %d of pixel %d is off by %.4f", name, c, i, d)
+				}
+			}
+		}
+	}
+}
+
 // Float sources (OpenEXR, HDR) come out as integers in the same conventions: light is encoded, data kept, signed
 // normals brought to 0..1.
 func TestFloatSources(t *testing.T) {

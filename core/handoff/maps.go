@@ -77,7 +77,7 @@ func (b *builder) load(m *material.Source) (*raster.Image, error) {
 	if err != nil {
 		return nil, err
 	}
-	im = m.Map.Unit(im)
+	im = m.Map.Picture(m.Channel, im)
 	if name := m.Map.Component; name != "rgb" && im.Components() > 1 {
 		if strings.Index("rgb", name) >= im.Components() {
 			return nil, fmt.Errorf("there is no component %q", name)

@@ -55,6 +55,14 @@ func dataColourManaged(m *channels.Map) fact.Values {
 	return nil
 }
 
+// profileUnread is a colour map with a profile that is no matrix with curves.
+func profileUnread(m *channels.Map) fact.Values {
+	if m.Channel.Colour() && m.Look.Info.Unread {
+		return fact.Of("profile", m.Look.Info.Profile)
+	}
+	return nil
+}
+
 // deep says whether a map's samples use more than 8 bits.
 func deep(m *channels.Map) bool { return m.Look.TrueBits > 8 || m.Look.Info.Float }
 

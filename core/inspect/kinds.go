@@ -58,6 +58,7 @@ func checks() []check {
 		{Kind{"normal_curve", Warn, true}, normalCurve, nil, nil, nil},
 		{Kind{"normal_not_unit", Warn, true}, normalNotUnit, nil, nil, nil},
 		{Kind{"data_colour_managed", Warn, true}, dataColourManaged, nil, nil, nil},
+		{Kind{"profile_unread", Warn, true}, profileUnread, nil, nil, nil},
 		{Kind{"height_8bit", Warn, false}, height8Bit, nil, nil, nil},
 		{Kind{"albedo_dark", Warn, true}, albedoDark, nil, nil, nil},
 		{Kind{"albedo_bright", Warn, true}, albedoBright, nil, nil, nil},

@@ -114,8 +114,11 @@ func (s *Source) picture(open Opener, n int) (im *raster.Image, component string
 	if im, err = open(s.Map, "", n); im == nil || err != nil {
 		return nil, "", false, err
 	}
-	if !s.Channel.Colour() || !s.Map.Float {
-		im = s.Map.Unit(im)
+	switch {
+	case !s.Channel.Colour() || !s.Map.Float:
+		im = s.Map.Picture(s.Channel, im)
+	case s.Map.Gamut != nil:
+		im = s.Map.Gamut.Convert(im) // light keeps its strength
 	}
 	return im, s.Map.Component, s.Map.Float, nil
 }

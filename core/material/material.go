@@ -58,9 +58,10 @@ type Map struct {
 	Float     bool       // samples are floats: colour is linear light already
 	Span      [2]float64 // of a float map: the stored values that are 0 and 1, of heights and of light above 1; both 0 where raster's Unit decides
 	Direction normals.Direction
-	Curve     bool    // normals that were saved with the sRGB curve
-	Swapped   bool    // normals with x in the second component and y in the first
-	Ratio     float64 // compressed over raw bytes; 0 if unknown
+	Gamut     *colour.Gamut `json:",omitempty"` // what colours mean that are not sRGB's
+	Curve     bool          // normals that were saved with the sRGB curve
+	Swapped   bool          // normals with x in the second component and y in the first
+	Ratio     float64       // compressed over raw bytes; 0 if unknown
 	UDIM      string
 	Tiles     []Tile // of a map in UDIM tiles: all of them
 }
@@ -86,6 +87,14 @@ func (m *Map) Unit(im *raster.Image) *raster.Image {
 		}
 	}
 	return out
+}
+
+// Picture is the map's picture as a channel has it: Unit, and colours in sRGB.
+func (m *Map) Picture(c Channel, im *raster.Image) *raster.Image {
+	if c.Colour() && m.Gamut != nil {
+		im = m.Gamut.Convert(im)
+	}
+	return m.Unit(im)
 }
 
 // Tile is one UDIM tile of a map: its number from 1001 on, its name and its address.

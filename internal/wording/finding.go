@@ -45,6 +45,7 @@ var checks = map[string]Check{
 	"missing_roughness":         {"No roughness", "A renderer guesses the shine."},
 	"normal_direction_mismatch": {"Direction contradicts name", "By the curl of the slopes, which only one direction makes small."},
 	"roughness_as_gloss":        {"Roughness looks inverted", "From odds of three to one on, by level, hollows and metal. A wall would look wet."},
+	"profile_unread":            {"Profile not converted", "Only profiles with a matrix and curves are; colours are shown as if they were sRGB."},
 	"normal_swapped":            {"Normals swapped", "The first two components are in each other's place, by the slopes. They are read in order."},
 	"normal_curve":              {"Normals saved as colour", "The sRGB curve bends the vectors. They are read without it."},
 	"normal_not_unit":           {"Normals not unit length", "From 10 % of the pixels on: the map was scaled or mixed without normalising."},
@@ -118,6 +119,8 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s is too flat to tell its direction. It is used as Y+.", file)
 	case "roughness_as_gloss":
 		return gloss(file, v)
+	case "profile_unread":
+		return fmt.Sprintf("%s has the colour profile “%s”, which can't be converted: its colours are taken for sRGB. Export it in sRGB.", file, v.Text("profile"))
 	case "normal_swapped":
 		return fmt.Sprintf("%s has its first two components in each other's place. It is read, shown and handed over in order.", file)
 	case "normal_curve":

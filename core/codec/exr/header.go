@@ -89,6 +89,8 @@ type Part struct {
 	Compression Compression
 	Channels    []Channel
 
+	Primaries [8]float64 // chromaticities x and y of red, green, blue and white; all 0 if it says none
+
 	data, display box
 	tiled         bool
 	tileW, tileH  int
@@ -199,6 +201,10 @@ func readPart(r *reader, tiled bool) (p Part, more bool, err error) {
 			p.Density[0] = float64(v.f32()) / 0.0254
 		case "pixelAspectRatio":
 			p.aspect = v.f32()
+		case "chromaticities":
+			for i := range p.Primaries {
+				p.Primaries[i] = float64(v.f32())
+			}
 		}
 		_ = kind
 		if v.short {

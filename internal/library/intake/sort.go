@@ -286,7 +286,7 @@ func looseMap(f File, layer string) materials.Map {
 			}
 		}
 		m.Width, m.Height, m.Bits, m.Float, m.Format = l.Info.W, l.Info.H, l.Info.Bits, l.Info.Float, string(l.Info.Format)
-		m.TrueBits = l.TrueBits
+		m.TrueBits, m.Gamut = l.TrueBits, l.Info.Gamut
 		m.Stats = inspect.Stats{Min: l.Min, Max: l.Max, Mean: l.Mean, StdDev: l.StdDev}
 		m.Direction, m.DirectionConfidence = l.Direction, l.DirectionConfidence
 	}

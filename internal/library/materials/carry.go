@@ -183,7 +183,7 @@ func (s *Service) scan(m *Material) treat.Scan {
 				return nil, err
 			}
 		}
-		return treat.Read(p.Unit(im), c, p.Component, p.Direction, p.Float && c.Colour(), n), nil
+		return treat.Read(p.Picture(c, im), c, p.Component, p.Direction, p.Float && c.Colour(), n), nil
 	}
 	return out
 }

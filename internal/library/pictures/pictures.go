@@ -172,6 +172,9 @@ func (s *Service) MapPicture(ctx context.Context, p *materials.Map, px int, exac
 		ext = "png"
 	}
 	light := p.Float && p.Channel.Colour() // linear: to be shown, it is encoded
+	if p.Gamut != nil && p.Channel.Colour() {
+		ext = "srgb." + ext
+	}
 	return s.Derive(ctx, materials.MapPictureName(p.Blob, p.Layer, p.Component, light, px, ext), func() ([]byte, error) {
 		im, err := s.Materials.Level(p.Blob, p.Layer)
 		if err != nil {
@@ -180,7 +183,7 @@ func (s *Service) MapPicture(ctx context.Context, p *materials.Map, px int, exac
 		if im == nil {
 			return nil, library.ErrNotFound
 		}
-		return s.Materials.DrawMap(p.Unit(im), p.Component, light, px, exact)
+		return s.Materials.DrawMap(p.Picture(p.Channel, im), p.Component, light, px, exact)
 	})
 }
 

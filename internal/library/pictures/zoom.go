@@ -160,15 +160,29 @@ func (s *Service) TileOf(ctx context.Context, p *materials.Map, g Glance) ([]byt
 		for _, c := range componentsOf(g.Component, m.im.Components()) {
 			t := cutOut(m.im, c, g, w, h)
 			from, to := m.range01(p, c)
-			for i, v := range t.Pix {
-				switch {
-				case light:
-					t.Pix[i] = s.Tables.Encode(v * gain)
-				default:
+			if !light {
+				for i, v := range t.Pix {
 					t.Pix[i] = (v - from) / (to - from) * gain
 				}
 			}
 			planes = append(planes, t)
+		}
+		if p.Gamut != nil && p.Channel.Colour() && len(planes) >= 3 {
+			tile := raster.FromPlanes(planes...)
+			if !p.Float {
+				tile = tile.Quantise(16)
+			}
+			tile = p.Gamut.Convert(tile)
+			for c := range planes {
+				planes[c] = tile.Plane(c)
+			}
+		}
+		for _, t := range planes {
+			if light {
+				for i, v := range t.Pix {
+					t.Pix[i] = s.Tables.Encode(v * gain)
+				}
+			}
 		}
 		var b bytes.Buffer
 		err = codec.EncodePNG(&b, raster.FromPlanes(planes...).Quantise(8), codec.PNGOptions{})
@@ -185,10 +199,14 @@ func (m *openMap) range01(p *materials.Map, c int) (from, to float32) {
 	return m.from[c], m.to[c]
 }
 
-// spanName tells tiles of a height map from those of the same file in another channel.
+// spanName tells tiles that are shown in a way of their channel's from those of the same file in
+// another one.
 func spanName(p *materials.Map) string {
-	if p.Span[1] > p.Span[0] {
+	switch {
+	case p.Span[1] > p.Span[0]:
 		return "-span"
+	case p.Gamut != nil && p.Channel.Colour():
+		return "-srgb"
 	}
 	return ""
 }
