@@ -4,13 +4,19 @@ import (
 	"math"
 
 	"aldermoor/core/geom"
+	"aldermoor/core/raster"
 )
 
 // tabulate integrates the specular lobe for F0 = 1 and 0 over a white
 // environment: the second half of the split sum.
 func (l *Lighting) tabulate() {
 	const n = 512
-	for i := range tableSize {
+	raster.Rows(tableSize, func(from, to int) { l.tabulateRows(from, to, n) })
+}
+
+// tabulateRows fills rows of the table, by n samples each.
+func (l *Lighting) tabulateRows(from, to, n int) {
+	for i := from; i < to; i++ {
 		nv := (float32(i) + 0.5) / tableSize
 		view := geom.V3{sqrt(1 - nv*nv), 0, nv}
 		for j := range tableSize {
@@ -30,7 +36,7 @@ func (l *Lighting) tabulate() {
 				scale += (1 - f) * g
 				bias += f * g
 			}
-			l.split[i][j] = [2]float32{scale / n, bias / n}
+			l.split[i][j] = [2]float32{scale / float32(n), bias / float32(n)}
 		}
 	}
 }
