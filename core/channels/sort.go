@@ -40,8 +40,7 @@ func (n Name) preview() (before []word, ok bool) {
 
 // Sort makes sets out of a heap of files. Every file is in exactly one set, as a
 // map, an attachment or unassigned, but for maps that variants share; the order of files
-// does not matter. Rules say
-// what else names may end in; the first that fits is taken.
+// does not matter. Rules say what else names may end in; the first that fits is taken.
 func Sort(files []File, rules ...Rule) []Set {
 	files = slices.Clone(files)
 	slices.SortFunc(files, func(a, b File) int { return cmp.Compare(a.address(), b.address()) })

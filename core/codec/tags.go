@@ -42,10 +42,12 @@ func probeJPEG(data []byte, in *Info) error {
 			if t, err := tiff.ReadHeader(body[6:]); err == nil && t.Density[0] > 0 {
 				in.Density = t.Density
 			}
-		case kind == 0xe1 && bytes.HasPrefix(body, []byte("http://ns.adobe.com/xap/1.0/\x00")):
-			in.addXMP(body[29:])
-		case kind == 0xed && bytes.HasPrefix(body, []byte("Photoshop 3.0\x00")):
-			in.addPhotoshop(body[14:])
+		case kind == 0xe1 && bytes.Contains(body[:min(len(body), 200)], []byte("<x:xmpmeta")):
+			in.addXMP(body[bytes.IndexByte(body, '<'):])
+		case kind == 0xed:
+			if i := bytes.Index(body[:min(len(body), 64)], []byte(resource)); i >= 0 {
+				in.addResources(body[i:])
+			}
 		case kind == 0xfe:
 			in.addText(string(body))
 		case kind == 0xe2 && bytes.HasPrefix(body, []byte("ICC_PROFILE\x00")):

@@ -84,9 +84,12 @@ func (in *Info) addIPTC(data []byte) {
 	}
 }
 
-// addPhotoshop looks for IPTC data in the resource blocks that a JPEG's APP13 segment holds.
-func (in *Info) addPhotoshop(body []byte) {
-	for len(body) >= 12 && bytes.HasPrefix(body, []byte("8BIM")) {
+// resource is what each block of a JPEG's APP13 segment begins with.
+const resource = "8BIM"
+
+// addResources looks for IPTC data in the blocks that a JPEG's APP13 segment holds.
+func (in *Info) addResources(body []byte) {
+	for len(body) >= 12 && bytes.HasPrefix(body, []byte(resource)) {
 		id := int(body[4])<<8 | int(body[5])
 		name := (1 + int(body[6]) + 1) &^ 1 // a length and that many bytes, even
 		if 6+name+4 > len(body) {

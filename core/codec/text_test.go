@@ -15,7 +15,7 @@ import (
 	"aldermoor/core/raster"
 )
 
-const packet = `<?xpacket begin="" id="x"?><x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:photoshop="http://ns.adobe.com/photoshop/1.0/" photoshop:Headline="Wall"><dc:description><rdf:Alt><rdf:li xml:lang="x-default">covers 2 x 1.5 m</rdf:li></rdf:Alt></dc:description><dc:format>image/jpeg</dc:format></rdf:Description></rdf:RDF></x:xmpmeta>`
+const packet = `<?xpacket begin="" id="x"?><x:xmpmeta xmlns:x="x:meta"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:h="h:h" h:Headline="Wall"><dc:description><rdf:Alt><rdf:li xml:lang="x-default">covers 2 x 1.5 m</rdf:li></rdf:Alt></dc:description><dc:format>image/jpeg</dc:format></rdf:Description></rdf:RDF></x:xmpmeta>`
 
 // chunked puts chunks behind a PNG's header.
 func chunked(data []byte, chunks ...[2]string) []byte {
@@ -142,12 +142,12 @@ func TestTextsInFiles(t *testing.T) {
 		"tEXt":           {chunked(p.Bytes(), [2]string{"tEXt", "Comment\x00size 1.8 m"}), []string{"size 1.8 m"}},
 		"tEXt, Latin-1":  {chunked(p.Bytes(), [2]string{"tEXt", "Comment\x00Gr\xf6\xdfe 2 m"}), []string{"Größe 2 m"}},
 		"iTXt":           {chunked(p.Bytes(), [2]string{"iTXt", "Description\x00\x00\x00de\x00\x00Größe 2 m"}), []string{"Größe 2 m"}},
-		"iTXt with XMP":  {chunked(p.Bytes(), [2]string{"iTXt", "XML:com.adobe.xmp\x00\x00\x00\x00\x00" + packet}), []string{"Wall", "covers 2 x 1.5 m"}},
+		"iTXt with XMP":  {chunked(p.Bytes(), [2]string{"iTXt", "XML:xmp\x00\x00\x00\x00\x00" + packet}), []string{"Wall", "covers 2 x 1.5 m"}},
 		"iTXt, short":    {chunked(p.Bytes(), [2]string{"iTXt", "Description\x00\x00"}, [2]string{"tEXt", "x"}), nil},
 		"JPEG comment":   {segmented(j.Bytes(), append([]byte{0xfe}, "size 1.8 m"...)), []string{"size 1.8 m"}},
-		"JPEG with XMP":  {segmented(j.Bytes(), append([]byte{0xe1}, "http://ns.adobe.com/xap/1.0/\x00"+packet...)), []string{"Wall", "covers 2 x 1.5 m"}},
-		"JPEG with IPTC": {segmented(j.Bytes(), append([]byte{0xed}, "Photoshop 3.0\x00"+string(block)+string(iptc)...)), []string{caption}},
-		"IPTC cut off":   {segmented(j.Bytes(), append([]byte{0xed}, "Photoshop 3.0\x00"+string(block)+string(iptc[:9])...)), nil},
+		"JPEG with XMP":  {segmented(j.Bytes(), append([]byte{0xe1}, "a name of it\x00"+packet...)), []string{"Wall", "covers 2 x 1.5 m"}},
+		"JPEG with IPTC": {segmented(j.Bytes(), append([]byte{0xed}, "resources\x00"+string(block)+string(iptc)...)), []string{caption}},
+		"IPTC cut off":   {segmented(j.Bytes(), append([]byte{0xed}, "resources\x00"+string(block)+string(iptc[:9])...)), nil},
 	} {
 		f, err := Open(c.data, DefaultLimits)
 		if err != nil {

@@ -202,13 +202,13 @@ func FromPrimaries(xy [8]float64) (g Gamut, plain, ok bool) {
 	return g, g.identity(), true
 }
 
-// Convert is a colour picture in sRGB: integers encoded as sRGB with 16 bits and cut off at its
-// gamut, floats as light. A picture of fewer than three components is returned as it is.
-func (g *Gamut) Convert(im *raster.Image) *raster.Image {
+// Convert is a colour picture in sRGB. Where its samples are light, in integers too, as reduced
+// copies of floats have it, it is light in floats; else it is encoded as sRGB with 16 bits and cut
+// off at that gamut. A picture of fewer than three components is returned as it is.
+func (g *Gamut) Convert(im *raster.Image, light bool) *raster.Image {
 	if im.Components() < 3 {
 		return im
 	}
-	float := im.Float()
 	var planes []raster.Plane
 	for c := range im.Components() {
 		p := im.Plane(c)
@@ -225,7 +225,7 @@ func (g *Gamut) Convert(im *raster.Image) *raster.Image {
 		for i := y0 * im.W; i < y1*im.W; i++ {
 			var in, out [3]float32
 			for c := range in {
-				if in[c] = planes[c].Pix[i]; !float {
+				if in[c] = planes[c].Pix[i]; !light {
 					x := min(max(in[c], 0), 1) * steps
 					k := min(int(x), steps-1)
 					in[c] = lut[k] + (lut[k+1]-lut[k])*(x-float32(k))
@@ -233,7 +233,7 @@ func (g *Gamut) Convert(im *raster.Image) *raster.Image {
 			}
 			for r := range out {
 				out[r] = max(0, float32(m[3*r])*in[0]+float32(m[3*r+1])*in[1]+float32(m[3*r+2])*in[2])
-				if !float {
+				if !light {
 					out[r] = encode(min(out[r], 1))
 				}
 				planes[r].Pix[i] = out[r]
@@ -241,7 +241,7 @@ func (g *Gamut) Convert(im *raster.Image) *raster.Image {
 		}
 	})
 	out := raster.FromPlanes(planes...)
-	if float {
+	if light {
 		out.Bits = im.Bits
 		return out
 	}

@@ -120,6 +120,8 @@ func TestProfiles(t *testing.T) {
 	}
 }
 
+func float3(v float32) raster.Plane { return raster.Plane{W: 1, H: 1, Pix: []float32{v}} }
+
 // A colour that went out by the profile comes back; floats keep their strength.
 func TestConvert(t *testing.T) {
 	g := Gamut{Curve{G: 2.19921875, A: 1}, wide1998}
@@ -138,7 +140,7 @@ func TestConvert(t *testing.T) {
 			im.Ints(c)[i] = uint16(math.Round(65535 * math.Pow(min(max(v, 0), 1), 1/2.19921875)))
 		}
 	}
-	got := g.Convert(im)
+	got := g.Convert(im, false)
 	for i, w := range want {
 		for c := range 3 {
 			if d := math.Abs(float64(got.Planes[c].At(i)) - w[c]); d > 0.002 {
@@ -146,11 +148,16 @@ func TestConvert(t *testing.T) {
 			}
 		}
 	}
+	// Light that is stored in integers stays light.
+	small := raster.FromPlanes(float3(0.5), float3(0.25), float3(0.125)).Quantise(16)
+	if back := (&Gamut{Matrix: [9]float64{1, 0, 0, 0, 1, 0, 0, 0, 1}}).Convert(small, true); !back.Float() || math.Abs(float64(back.Planes[1].At(0))-0.25) > 1e-4 {
+		t.Errorf("light of 0.25 became %v", back.Planes[1].At(0))
+	}
 	float := raster.NewFloat(1, 1, 3, 32)
 	for c := range 3 {
 		float.Floats(c)[0] = 5
 	}
-	if white := (&Gamut{Matrix: wideP3}).Convert(float); math.Abs(float64(white.Planes[0].At(0))-5) > 0.01 || math.Abs(float64(white.Planes[1].At(0))-5) > 0.01 {
+	if white := (&Gamut{Matrix: wideP3}).Convert(float, true); math.Abs(float64(white.Planes[0].At(0))-5) > 0.01 || math.Abs(float64(white.Planes[1].At(0))-5) > 0.01 {
 		t.Errorf("white of 5 is %v %v", white.Planes[0].At(0), white.Planes[1].At(0))
 	}
 }

@@ -118,7 +118,7 @@ func (s *Source) picture(open Opener, n int) (im *raster.Image, component string
 	case !s.Channel.Colour() || !s.Map.Float:
 		im = s.Map.Picture(s.Channel, im)
 	case s.Map.Gamut != nil:
-		im = s.Map.Gamut.Convert(im) // light keeps its strength
+		im = s.Map.Gamut.Convert(im, true) // light keeps its strength
 	}
 	return im, s.Map.Component, s.Map.Float, nil
 }

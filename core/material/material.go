@@ -92,7 +92,7 @@ func (m *Map) Unit(im *raster.Image) *raster.Image {
 // Picture is the map's picture as a channel has it: Unit, and colours in sRGB.
 func (m *Map) Picture(c Channel, im *raster.Image) *raster.Image {
 	if c.Colour() && m.Gamut != nil {
-		im = m.Gamut.Convert(im)
+		im = m.Gamut.Convert(im, m.Float)
 	}
 	return m.Unit(im)
 }

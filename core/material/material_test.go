@@ -184,6 +184,32 @@ func TestMetalRough(t *testing.T) {
 	}
 }
 
+// Light of another gamut is light of sRGB's, from the whole file and from a reduced copy, which
+// holds it in integers.
+func TestLightOfAnotherGamut(t *testing.T) {
+	whole := raster.NewFloat(4, 4, 3, 32)
+	for c, v := range []float32{0.5, 0.25, 0.125} {
+		for i := range whole.Floats(c) {
+			whole.Floats(c)[i] = v
+		}
+	}
+	want := [3]float64{1.2249*0.5 - 0.2249*0.25, -0.0421*0.5 + 1.0421*0.25, -0.0196*0.5 - 0.0786*0.25 + 1.0983*0.125}
+	for name, im := range map[string]*raster.Image{"whole": whole, "reduced": whole.Quantise(16)} {
+		m := material.New(scale.Size{W: 1, H: 1})
+		m.Put(material.Source{Channel: material.BaseColor, Map: &material.Map{Component: "rgb", Width: 4, Height: 4, Float: true,
+			Gamut: &colour.Gamut{Matrix: [9]float64{1.2249, -0.2249, 0, -0.0421, 1.0421, 0, -0.0196, -0.0786, 1.0983}}}})
+		out, err := material.Decode(&m, func(*material.Map, string, int) (*raster.Image, error) { return im, nil }, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for c := range want {
+			if d := math.Abs(float64(out.Color[c].Pix[3]) - want[c]); d > 1e-3 {
+				t.Errorf("%s: component %d is %.4f, want %.4f", name, c, out.Color[c].Pix[3], want[c])
+			}
+		}
+	}
+}
+
 func ExampleResolve() {
 	slate := material.New(scale.Size{W: 1.8, H: 1.2})
 	slate.Put(material.Constant(material.BaseColor, 0.08, 0.08, 0.09))

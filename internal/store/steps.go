@@ -90,8 +90,11 @@ func (t *tx) Corrections() (list []intake.Correction, err error) {
 	return list, err
 }
 
-func (t *tx) OpenSets(station string) (list []int64, err error) {
-	err = t.each(`SELECT id FROM materials WHERE stage = ? AND delivery_id IS NOT NULL AND (? = '' OR station = ?) ORDER BY id DESC LIMIT 2000`, []any{materials.Unseen, station, station}, func(scan func(...any) error) error {
+// openAmong is how many deliveries with open sets a new rule is applied to.
+const openAmong = 200
+
+func (t *tx) OpenDeliveries(station string) (list []int64, err error) {
+	err = t.each(`SELECT DISTINCT delivery_id FROM materials WHERE stage = ? AND delivery_id IS NOT NULL AND (? = '' OR station = ?) ORDER BY delivery_id DESC LIMIT ?`, []any{materials.Unseen, station, station, openAmong}, func(scan func(...any) error) error {
 		var id int64
 		err := scan(&id)
 		list = append(list, id)

@@ -341,16 +341,29 @@ func (s *Server) apiProposals(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	items := []map[string]any{}
+	return c.JSON(http.StatusOK, map[string]any{"items": proposalViews(list)})
+}
+
+// proposalView is a rule that corrections make likely, for the API and the page.
+type proposalView struct {
+	Station string           `json:"station"`
+	Ending  string           `json:"ending"`
+	Channel material.Channel `json:"channel"`
+	Times   int              `json:"times"`
+	Says    string           `json:"says"`
+}
+
+func proposalViews(list []intake.Proposal) []proposalView {
+	out := []proposalView{}
 	for _, r := range list {
-		items = append(items, map[string]any{"station": r.Station, "ending": r.Ending, "channel": r.Channel, "times": r.Times, "says": r.Says()})
+		out = append(out, proposalView{r.Station, r.Ending, r.Channel, r.Times, wording.ProposedRule(r.Ending, r.Channel, r.Times)})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items})
+	return out
 }
 
 type rulesPage struct {
 	frame
-	Proposals []intake.Proposal
+	Proposals []proposalView
 	Rules     []ruleRow
 	Choices   []column
 	Stations  []string
@@ -376,9 +389,11 @@ func (s *Server) rules(c *echo.Context) error {
 	for _, ch := range material.All() {
 		p.Choices = append(p.Choices, column{ID: string(ch), Title: wording.Channel(ch)})
 	}
-	if p.Proposals, err = s.Studio.Intake.Proposals(c.Request().Context(), me(c)); err != nil {
+	proposed, err := s.Studio.Intake.Proposals(c.Request().Context(), me(c))
+	if err != nil {
 		return err
 	}
+	p.Proposals = proposalViews(proposed)
 	if p.Stations, err = s.Studio.Intake.Stations(c.Request().Context(), me(c)); err != nil {
 		return err
 	}

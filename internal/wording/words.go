@@ -116,5 +116,10 @@ func Count(n int, noun string) string {
 	return fmt.Sprintf("%d %ss", n, noun)
 }
 
+// ProposedRule says which corrections make a rule likely.
+func ProposedRule(ending string, c material.Channel, materials int) string {
+	return fmt.Sprintf("Names ending in “%s” were corrected to %s in %s.", ending, channel(string(c)), Count(materials, "material"))
+}
+
 // channelOf is the channel among a fact's values.
 func channelOf(v fact.Values) material.Channel { return material.Channel(v.Text("channel")) }

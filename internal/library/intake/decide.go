@@ -84,15 +84,9 @@ func like(tx Reader, mapID int64, c material.Channel) (l Like, err error) {
 	if l.Ending == "" {
 		return l, nil
 	}
-	files, err := tx.Files(m.DeliveryID)
+	looks, err := looksOf(tx, m.DeliveryID)
 	if err != nil {
 		return l, err
-	}
-	looks := map[string]*channels.Look{}
-	for _, f := range files {
-		if f.Examined != nil {
-			looks[f.Path] = f.Examined.Look
-		}
 	}
 	all, err := tx.MaterialsOf(m.DeliveryID)
 	if err != nil {
@@ -121,6 +115,18 @@ func like(tx Reader, mapID int64, c material.Channel) (l Like, err error) {
 		}
 	}
 	return l, nil
+}
+
+// looksOf are what the files of a delivery showed, by their paths.
+func looksOf(tx Reader, delivery int64) (map[string]*channels.Look, error) {
+	files, err := tx.Files(delivery)
+	looks := map[string]*channels.Look{}
+	for _, f := range files {
+		if f.Examined != nil {
+			looks[f.Path] = f.Examined.Look
+		}
+	}
+	return looks, err
 }
 
 // AssignLike applies a correction to all maps of the delivery whose names end like the

@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 
 	"aldermoor/core/channels"
 	"aldermoor/core/material"
@@ -92,42 +91,38 @@ func propose(made []Correction, rules []Rule) (list []Proposal) {
 // resort applies a new rule to the station's sets that are still open, as one step: to maps whose
 // names end so, that nobody has decided on, and whose pixels do not speak against it.
 func (s *Service) resort(tx Tx, p people.Principal, r Rule) error {
-	open, err := tx.OpenSets(r.Station)
+	deliveries, err := tx.OpenDeliveries(r.Station)
 	if err != nil {
 		return err
 	}
-	looks := map[int64]map[string]*channels.Look{}
 	var seen []library.Seen
 	change := map[int64]bool{}
-	for _, id := range open {
-		m, err := tx.Material(id)
+	for _, d := range deliveries {
+		sets, err := tx.MaterialsOf(d)
 		if err != nil {
 			return err
 		}
-		if looks[m.DeliveryID] == nil {
-			files, err := tx.Files(m.DeliveryID)
-			if err != nil {
-				return err
-			}
-			looks[m.DeliveryID] = map[string]*channels.Look{}
-			for _, f := range files {
-				if f.Examined != nil {
-					looks[m.DeliveryID][f.Path] = f.Examined.Look
+		var looks map[string]*channels.Look // of the delivery, once they are asked for
+		for i := range sets {
+			m := &sets[i]
+			found := false
+			for _, k := range m.Maps {
+				if m.Stage != materials.Unseen || r.Station != "" && m.Station != r.Station || k.ByHand || k.Channel == r.Channel && k.Sure() || channels.Ending(channels.Address(k.File, k.Layer)) != r.Ending {
+					continue
 				}
+				if looks == nil {
+					if looks, err = looksOf(tx, d); err != nil {
+						return err
+					}
+				}
+				if l := looks[k.File]; l != nil && k.Layer == "" && l.Against(r.Channel).Code != "" {
+					continue
+				}
+				change[k.ID], found = true, true
 			}
-		}
-		found := false
-		for _, k := range m.Maps {
-			if k.ByHand || k.Channel == r.Channel && k.Sure() || channels.Ending(channels.Address(k.File, k.Layer)) != r.Ending {
-				continue
+			if found {
+				seen = append(seen, library.Seen{ID: m.ID})
 			}
-			if l := looks[m.DeliveryID][k.File]; l != nil && k.Layer == "" && l.Against(r.Channel).Code != "" {
-				continue
-			}
-			change[k.ID], found = true, true
-		}
-		if found {
-			seen = append(seen, library.Seen{ID: id})
 		}
 	}
 	if len(seen) == 0 {
@@ -141,19 +136,7 @@ func (s *Service) resort(tx Tx, p people.Principal, r Rule) error {
 				}
 			}
 		}
-		return fmt.Sprintf("Names ending in “%s” %s, in %s", r.Ending, channelWord(r.Channel), counted(len(list), "open set")), nil
+		return fmt.Sprintf("Names ending in “%s” %s, in %s", r.Ending, channelWord(r.Channel), wording.Count(len(list), "open set")), nil
 	})
 	return err
-}
-
-func counted(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
-
-// Says is a proposal as a sentence.
-func (p Proposal) Says() string {
-	return fmt.Sprintf("Names ending in “%s” were corrected to %s in %s.", p.Ending, strings.ToLower(wording.Channel(p.Channel)), counted(p.Times, "material"))
 }

@@ -30,9 +30,9 @@ type Reader interface {
 	Rules() ([]Rule, error)
 	// Corrections are channels that people have decided on, of the latest maps.
 	Corrections() ([]Correction, error)
-	// OpenSets are the sets of a station's deliveries (of all, for "") that nobody has accepted
+	// OpenDeliveries are deliveries with sets of a station (of all, for "") that nobody has accepted
 	// or left out, the latest first.
-	OpenSets(station string) ([]int64, error)
+	OpenDeliveries(station string) ([]int64, error)
 }
 
 // Tx changes them.

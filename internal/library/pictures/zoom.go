@@ -172,7 +172,7 @@ func (s *Service) TileOf(ctx context.Context, p *materials.Map, g Glance) ([]byt
 			if !p.Float {
 				tile = tile.Quantise(16)
 			}
-			tile = p.Gamut.Convert(tile)
+			tile = p.Gamut.Convert(tile, p.Float)
 			for c := range planes {
 				planes[c] = tile.Plane(c)
 			}
