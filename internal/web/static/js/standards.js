@@ -17,11 +17,11 @@ export function standards() {
         const st = structuredClone(old);
         change(st);
         await call("PUT", "/api/v1/standards", st, shown);
+        await this.show(); // before it is said: what is typed after that is not drawn over
         tell(says, async () => {
           await call("PUT", "/api/v1/standards", old, shown + 1);
           await this.show();
         });
-        await this.show();
         return true;
       } catch (e) {
         tell(/** @type {Error} */ (e).message);
