@@ -54,7 +54,7 @@ test("a watched folder delivers what has come to rest", async ({ page }) => {
   await page.goto(`${s.url}/intake/folders`);
   await page.fill("#path", "/etc");
   await page.getByRole("button", { name: "Watch it" }).click();
-  await expect(page.locator(".toast")).toContainText("lies outside the folders");
+  await expect(page.locator(".trouble")).toContainText("lies outside the folders");
   await page.fill("#path", s.drop);
   await page.fill("#station", "Quay Rig");
   await page.getByRole("button", { name: "Watch it" }).click();

@@ -101,7 +101,7 @@ test("figures are edited where they stand", async ({ page }) => {
   };
   // What is no length is refused in words, and nothing is lost.
   await type("width_m", "a while", "Enter");
-  await expect(page.locator(".toast")).toContainText("is not a length");
+  await expect(page.locator(".trouble", { hasText: "length" })).toContainText("is not a length");
   await expect(ledger.locator("input.figure-edit")).toHaveValue("a while");
   await page.keyboard.press("Escape");
   await expect(field("width_m")).toHaveText("1.71 m");

@@ -191,7 +191,7 @@ test("one treatment is undone, and redone", async ({ page }) => {
   await expect(treatments.locator("[name=strength]")).toBeFocused();
   await expect(treatments.locator("[name=strength]")).toHaveValue("0");
   await treatments.getByRole("button", { name: "Do it" }).click();
-  await expect(page.locator(".toast", { hasText: "factor is above 0" })).toBeVisible();
+  await expect(page.locator(".trouble", { hasText: "factor is above 0" })).toBeVisible();
 });
 
 test("a larger tier of the scan gets the same treatments", async ({ page }) => {

@@ -19,3 +19,4 @@ for (const icon of ["upload", "download", "moon", "sun", "undo-2", "check", "log
 }
 copyFileSync("node_modules/tus-js-client/dist/tus.min.js", `${to}/vendor/tus.js`);
 copyFileSync("node_modules/@alpinejs/csp/dist/module.esm.min.js", `${to}/vendor/alpine.js`);
+writeFileSync(`${to}/vendor/idiomorph.js`, readFileSync("node_modules/idiomorph/dist/idiomorph.min.js", "utf8").trim() + "export{Idiomorph};\n");

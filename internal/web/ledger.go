@@ -123,6 +123,7 @@ type evidenceRow struct {
 }
 
 type findingRow struct {
+	Code       string
 	Says, Word string
 	Tone       tone
 	Map        int64
@@ -249,7 +250,7 @@ func (l *ledger) findings(m, scanned *materials.Material) {
 		if f.Severity == inspect.Stop {
 			chip = "Stop: " + chip
 		}
-		row := findingRow{Says: wording.Finding(f, &m.Report), Word: chip, Tone: tones[f.Severity]}
+		row := findingRow{Code: f.Code, Says: wording.Finding(f, &m.Report), Word: chip, Tone: tones[f.Severity]}
 		for _, p := range m.Assigned() {
 			if len(f.Maps) > 0 && p.File == f.Maps[0] {
 				row.Map = p.ID

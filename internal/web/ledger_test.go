@@ -40,13 +40,13 @@ func TestTheWorstFindingComesFirstWithItsPicture(t *testing.T) {
 	}
 	l := ledgerView(m)
 	want := []findingRow{
-		{Says: "empty", Word: "Stop: Empty map", Tone: stop, Map: 11},
-		{Says: "too large", Word: "Size implausible", Tone: doubt, Map: 11, Rule: "across"},
-		{Says: "no seam", Word: "Seam top/bottom", Tone: doubt, Map: 11, Seam: "down"},
-		{Says: "too deep", Word: "Depth implausible", Tone: doubt, Map: 12, Rule: "up"},
-		{Says: "another", Word: "Tier differs", Tone: doubt, Map: 12},
-		{Says: "no picture of what is not there", Word: "No roughness", Tone: doubt},
-		{Says: "lossy", Word: "Lossy data", Map: 14},
+		{Code: "map_empty", Says: "empty", Word: "Stop: Empty map", Tone: stop, Map: 11},
+		{Code: "size_implausible", Says: "too large", Word: "Size implausible", Tone: doubt, Map: 11, Rule: "across"},
+		{Code: "seam_y", Says: "no seam", Word: "Seam top/bottom", Tone: doubt, Map: 11, Seam: "down"},
+		{Code: "depth_implausible", Says: "too deep", Word: "Depth implausible", Tone: doubt, Map: 12, Rule: "up"},
+		{Code: "tier_differs", Says: "another", Word: "Tier differs", Tone: doubt, Map: 12},
+		{Code: "missing_roughness", Says: "no picture of what is not there", Word: "No roughness", Tone: doubt},
+		{Code: "lossy_data", Says: "lossy", Word: "Lossy data", Map: 14},
 	}
 	if len(l.Findings) != len(want) {
 		t.Fatalf("%d findings are said, of %d", len(l.Findings), len(want))

@@ -88,7 +88,7 @@ func (s *Server) library(c *echo.Context) error {
 		}
 	}
 	if c.Request().Header.Get("X-Part") == "results" {
-		return s.answer(c, http.StatusOK, results)
+		return s.answer(c, http.StatusOK, asPart("results", results))
 	}
 	p.Results = template.HTML(results)
 	return s.render(c, http.StatusOK, "library", p)

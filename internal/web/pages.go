@@ -57,20 +57,40 @@ func icon(name string) (template.HTML, error) {
 	return template.HTML(data), err
 }
 
-// render shows a page, or with the header X-Part only a named part of it.
+// render shows a page, or only some parts of it: the header X-Part names templates,
+// separated by commas. Each part is answered as a template element with its name.
 func (s *Server) render(c *echo.Context, status int, page string, data any) error {
-	name := "layout.html"
-	if part := c.Request().Header.Get("X-Part"); part != "" {
-		if s.pages[page].Lookup(part) == nil {
+	var b bytes.Buffer
+	show := func(name string) error {
+		if err := s.pages[page].ExecuteTemplate(&b, name, data); err != nil {
+			return fmt.Errorf("show page %s: %w", page, err)
+		}
+		return nil
+	}
+	wanted := c.Request().Header.Get("X-Part")
+	if wanted == "" {
+		if err := show("layout.html"); err != nil {
+			return err
+		}
+		return s.answer(c, status, b.Bytes())
+	}
+	var all []byte
+	for name := range strings.SplitSeq(wanted, ",") {
+		if s.pages[page].Lookup(name) == nil {
 			return refuse(http.StatusBadRequest, "This page has no such part.")
 		}
-		name = part
+		b.Reset()
+		if err := show(name); err != nil {
+			return err
+		}
+		all = append(all, asPart(name, b.Bytes())...)
 	}
-	var b bytes.Buffer
-	if err := s.pages[page].ExecuteTemplate(&b, name, data); err != nil {
-		return fmt.Errorf("show page %s: %w", page, err)
-	}
-	return s.answer(c, status, b.Bytes())
+	return s.answer(c, status, all)
+}
+
+// asPart wraps a part of a page, so that one answer can carry several.
+func asPart(name string, html []byte) []byte {
+	return fmt.Appendf(nil, "<template data-part=\"%s\">%s</template>\n", template.HTMLEscapeString(name), html)
 }
 
 // answer sends a page or a part of one.

@@ -1,6 +1,7 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
-import { Refused, call, part, shown, tell, turn, wrote } from "./api.js";
+import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
+import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
@@ -52,7 +53,9 @@ export function bench() {
      */
     async turnStep(step, way = "undo") {
       await turn(step, way);
-      this.sized(await call("GET", this.path));
+      const m = await call("GET", this.path);
+      wrote(this.root, m);
+      this.sized(m);
       await this.reload();
     },
 
@@ -74,7 +77,7 @@ export function bench() {
 
     /** Says an error; what is shown is out of date if it changed elsewhere. @param {Error} e */
     failed(e) {
-      tell(e.message);
+      fail(e);
       if (e instanceof Refused && e.status === 412) this.reload();
     },
 
@@ -87,7 +90,7 @@ export function bench() {
 
     async reload() {
       const here = location.pathname + location.search;
-      await Promise.all(["ledger", "heading", "release", "chips"].map((p) => part(here, p, document.getElementById(p))));
+      await parts(here, "heading", "release", "chips", "ledger");
       const lens = this.root.querySelector("#lens");
       const now = /** @type {HTMLElement | null} */ (this.root.querySelector("[data-lens-now]"))?.dataset.lensNow;
       if (lens && now) lens.dispatchEvent(new CustomEvent("renewed", { detail: now }));
@@ -147,7 +150,9 @@ export function bench() {
       if (field in kinds) input.placeholder = "1.8 m, 180 cm, 6 ft";
       if (figure.dataset.list !== undefined) input.placeholder = "one, another";
       if (figure.dataset.suggest) input.setAttribute("list", figure.dataset.suggest);
-      figure.replaceWith(input);
+      input.dataset.mine = ""; // news leaves it alone, and changes the rest of the page
+      figure.hidden = true;
+      figure.after(input);
       input.focus();
       input.select();
       let over = false;
@@ -155,14 +160,16 @@ export function bench() {
         if (over) return;
         over = true;
         const value = input.value.trim();
-        if (!keep || value === before) {
-          input.replaceWith(figure);
-          return this.reload(); // what was held back while somebody typed
-        }
+        const close = () => {
+          const typing = document.activeElement === input || document.activeElement === document.body;
+          input.remove();
+          figure.hidden = false;
+          if (typing) figure.focus();
+        };
+        if (!keep || value === before) return close();
         try {
           await this.save(field, figure.dataset.list !== undefined ? value.split(",") : value);
-          figure.textContent = value;
-          input.replaceWith(figure);
+          close();
           await this.reload();
         } catch (e) {
           over = false;
@@ -188,7 +195,7 @@ export function bench() {
         // The wall is a matter of the view, and stays in its address.
         const url = new URL(location.href);
         url.searchParams.set(field, String(value));
-        const answer = await fetch(url, { headers: { "X-Part": "ledger" } });
+        const answer = await fetched(url, { headers: { "X-Part": "ledger" } });
         if (!answer.ok) throw new Error("That is no length: write for example 4.2 m, 420 cm or 14 ft.");
         history.replaceState(null, "", url);
         return;

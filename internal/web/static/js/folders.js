@@ -1,6 +1,7 @@
 // @ts-check
 // The page of watched folders: adding, pausing, looking at once and removing.
-import { call, part, tell } from "./api.js";
+import { call, fail } from "./api.js";
+import { parts } from "./parts.js";
 
 /** @returns {any} */
 export function folders() {
@@ -15,7 +16,7 @@ export function folders() {
     },
 
     reload() {
-      return part("/intake/folders", "folders-list", document.getElementById("folders-list"));
+      return parts("/intake/folders", "folders-list");
     },
 
     /** @param {SubmitEvent} e */
@@ -56,7 +57,7 @@ export function folders() {
         await call(method, path, body, version);
         await this.reload();
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
     },
   };

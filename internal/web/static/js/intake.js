@@ -1,6 +1,7 @@
 // @ts-check
 // Intake: dropping deliveries, and deciding on sets by mouse or keyboard.
-import { call, part, tell, turn } from "./api.js";
+import { call, fail, tell, turn } from "./api.js";
+import { parts } from "./parts.js";
 import { forget, interrupted, send } from "./upload.js";
 
 const letters = { b: "base_color", n: "normal", r: "roughness", m: "metallic", h: "height", o: "occlusion", g: "glossiness", y: "opacity", e: "emissive", s: "specular", t: "transmission", k: "mask", x: "" };
@@ -116,15 +117,7 @@ export function intake() {
         return;
       }
       const here = `/intake/${this.delivery}`;
-      const old = document.getElementById("deliveries");
-      const answer = await fetch(here, { headers: { "X-Part": "deliveries" } });
-      if (answer.ok && old && !this.sending) {
-        const box = document.createElement("div");
-        box.innerHTML = await answer.text();
-        const fresh = box.querySelector("#deliveries");
-        if (fresh) old.replaceWith(fresh);
-      }
-      await part(here, "triage", document.getElementById("triage"));
+      await parts(here, "deliveries", "triage");
       this.filter();
     },
 
@@ -180,7 +173,7 @@ export function intake() {
         }, (/** @type {string} */ path, /** @type {string} */ says) => (this.trouble = `${path}: ${says}`));
         location.href = `/intake/${id}`;
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
         this.waiting = interrupted();
       } finally {
         this.sending = false;
@@ -198,7 +191,7 @@ export function intake() {
         if (!answer.ok) throw new Error((await answer.json()).detail);
         tell(`${path} has arrived and is being examined.`);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },
@@ -209,7 +202,7 @@ export function intake() {
         await call("POST", `/api/v1/deliveries/${this.delivery}/retry`, {}, this.shown);
         tell("Trying again.");
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },
@@ -272,7 +265,7 @@ export function intake() {
         const warns = like.warnings.length ? ` But ${like.warnings[0]}` : "";
         tell((channel ? `Taken as ${name}.` : "Unassigned.") + warns + times, m.step ? () => this.back(m.step) : null, more);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },
@@ -290,7 +283,7 @@ export function intake() {
         const like = await call("POST", `/api/v1/maps/${map}/like`, { material: material.id, channel: channel || null, keep }, material.version);
         tell(`${like.maps.length} more taken as ${name}${keep ? `; saved as a rule for ${like.station || "every station"}` : ""}.`, like.step ? () => this.back(like.step) : null);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },
@@ -304,7 +297,7 @@ export function intake() {
       try {
         await turn(step, way);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },
@@ -326,7 +319,7 @@ export function intake() {
         const { step } = await call("POST", `/api/v1/deliveries/${this.delivery}/leave`, { materials: this.seen(sets), undo }, "*");
         tell(undo ? "Put back." : "Left out.", () => this.back(step));
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },
@@ -342,7 +335,7 @@ export function intake() {
         const says = take === "separate" ? "Taken as a different material." : take === "tier" ? `Kept as a smaller tier of ${name}.` : `New version of ${name}; release it on the Bench.`;
         tell(says, step ? () => this.back(step) : null);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },
@@ -354,7 +347,7 @@ export function intake() {
         const { step } = await call("POST", `/api/v1/deliveries/${this.delivery}/accept`, { materials: this.seen(sets) }, "*");
         this.accepted(sets, step);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },
@@ -366,7 +359,7 @@ export function intake() {
         const { materials, step } = await call("POST", `/api/v1/deliveries/${this.delivery}/accept`, { ready: true }, this.shown);
         this.accepted(materials, step);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
       await this.reload();
     },

@@ -1,7 +1,7 @@
 // @ts-check
 // Measuring on the lens: a line whose length in reality is said, and a section through the
 // relief along a line, in millimetres.
-import { call, shown, tell, turn, wrote } from "./api.js";
+import { call, fail, shown, tell, turn, wrote } from "./api.js";
 import { profile } from "./profile.js";
 
 /** @returns {any} a part of the lens */
@@ -79,7 +79,7 @@ export function measuring() {
           this.root.dispatchEvent(new CustomEvent("resized", { detail: await call("GET", path) }));
         } : null);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
         this.$refs.long.focus();
       }
     },
@@ -121,7 +121,7 @@ export function measuring() {
         await this.$nextTick();
         this.profiled = profile(this.$refs.profile, values, long, this.it.depth, h.zero);
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
       }
     },
 

@@ -1,6 +1,6 @@
 // @ts-check
 // Treatments of the material on the Bench: adding, undoing and reordering them.
-import { call, shown, tell, turn, wrote } from "./api.js";
+import { call, fail, shown, tell, turn, wrote } from "./api.js";
 
 /**
  * Adds a treatment, and offers the way back.
@@ -17,7 +17,7 @@ export async function treat(bench, step, then) {
       await then?.();
     });
   } catch (e) {
-    tell(/** @type {Error} */ (e).message);
+    fail(e);
   }
   await then?.();
 }
@@ -35,13 +35,14 @@ const plain = (recipe) => recipe.map(({ by, at, title, says, ...step }) => step)
  * @param {string} says
  */
 async function change(root, change, says) {
+  const at = path(root), version = shown(root); // of what was pressed; news may come before the answer
   try {
-    const old = await call("GET", path(root));
-    const m = await call("PUT", `${path(root)}/recipe`, { steps: plain(change(old.recipe)) }, shown(root));
+    const old = await call("GET", at);
+    const m = await call("PUT", `${at}/recipe`, { steps: plain(change(old.recipe)) }, version);
     wrote(root, m);
     tell(says, m.step ? () => turn(m.step) : null);
   } catch (e) {
-    tell(/** @type {Error} */ (e).message);
+    fail(e);
   }
 }
 
@@ -154,7 +155,7 @@ export function treatment() {
         else if (["channel", "axes", "metres", "depth_m"].includes(name)) step[name] = text;
         else {
           const v = Number(text.replace("%", "").replace(",", "."));
-          if (Number.isNaN(v)) return tell(`${text} is not a figure.`);
+          if (Number.isNaN(v)) return fail(`${text} is not a figure.`);
           step[name] = name === "overlap" && (text.includes("%") || v > 1) ? v / 100 : v;
         }
       }

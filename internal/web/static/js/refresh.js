@@ -1,6 +1,6 @@
 // @ts-check
 // A region that is fetched anew when one of its topics changes.
-import { part } from "./api.js";
+import { parts } from "./parts.js";
 
 /** @returns {any} */
 export function refresh() {
@@ -18,7 +18,7 @@ export function refresh() {
       if (!e.detail.some((t) => topics.includes(t.split(":")[0]))) return;
       clearTimeout(this.timer);
       const name = this.root.dataset.part ?? "";
-      this.timer = window.setTimeout(() => part(location.href, name, document.getElementById(name)), 200);
+      this.timer = window.setTimeout(() => parts(location.href, name), 200);
     },
   };
 }

@@ -1,6 +1,7 @@
 // @ts-check
 // The page of the stations' rules: adding, changing and removing them.
-import { call, part, tell } from "./api.js";
+import { call, fail } from "./api.js";
+import { parts } from "./parts.js";
 
 /** @returns {any} */
 export function rules() {
@@ -40,10 +41,10 @@ export function rules() {
     async send(method, path, body, version) {
       try {
         await call(method, path, body, version);
-        await part("/intake/rules", "rules-list", document.getElementById("rules-list"));
+        await parts("/intake/rules", "rules-list");
         return true;
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
         return false;
       }
     },

@@ -1,7 +1,7 @@
 // @ts-check
 // What every page has: the search field, what is running, light and dark, keys,
 // notices with undo, and the stream of changes.
-import { tell } from "./api.js";
+import { fail } from "./api.js";
 
 /** @typedef {{word: string, key: string, act: () => Promise<void>}} Action */
 
@@ -21,9 +21,15 @@ export function shell() {
     second: "",
     secondKey: "",
     timer: 0,
+    /** What went wrong, until it is closed. @type {{id: number, text: string}[]} */
+    errors: [],
+    signedOut: false,
+    offline: false,
 
     init() {
       addEventListener("tell", (e) => this.say(/** @type {CustomEvent} */ (e).detail));
+      addEventListener("fail", (e) => this.keep(/** @type {CustomEvent} */ (e).detail));
+      addEventListener("signed-out", () => (this.signedOut = true));
       if (document.querySelector("[data-running]")) this.listen();
     },
 
@@ -41,6 +47,24 @@ export function shell() {
       this.timer = window.setTimeout(() => (this.notice = ""), more.length ? 20000 : undo ? 9000 : 5000);
     },
 
+    /** @param {string} text */
+    keep(text) {
+      this.errors = [...this.errors.filter((/** @type {{text: string}} */ k) => k.text !== text), { id: Date.now() + Math.random(), text }].slice(-4);
+    },
+
+    /** @param {Event} e */
+    close(e) {
+      const id = Number(/** @type {HTMLElement} */ (e.currentTarget).dataset.error);
+      this.errors = this.errors.filter((/** @type {{id: number}} */ k) => k.id !== id);
+    },
+
+    /** Signed in again in another window: what is typed here stays. */
+    async signedIn() {
+      const answer = await fetch("/api/v1/library", { method: "HEAD" }).catch(() => null);
+      if (answer?.ok) this.signedOut = false;
+      else fail("You are still signed out.");
+    },
+
     async undo() {
       const way = this.way;
       this.way = null;
@@ -49,7 +73,7 @@ export function shell() {
       try {
         await way?.();
       } catch (e) {
-        tell(String(/** @type {Error} */ (e).message));
+        fail(e);
       }
     },
 
@@ -62,7 +86,7 @@ export function shell() {
     async act(what) {
       if (!what) return;
       this.notice = "";
-      await what.act().catch((/** @type {Error} */ x) => tell(x.message));
+      await what.act().catch(fail);
     },
 
     listen() {

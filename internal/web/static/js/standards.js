@@ -1,6 +1,7 @@
 // @ts-check
 // The page of the studio's standards: densities, cameras, and severities.
-import { call, part, tell } from "./api.js";
+import { call, fail, tell } from "./api.js";
+import { parts } from "./parts.js";
 
 /** @returns {any} */
 export function standards() {
@@ -24,13 +25,13 @@ export function standards() {
         });
         return true;
       } catch (e) {
-        tell(/** @type {Error} */ (e).message);
+        fail(e);
         await this.show();
         return false;
       }
     },
     show() {
-      return part("/standards", "standards-list", document.getElementById("standards-list"));
+      return parts("/standards", "standards-list");
     },
 
     /** @param {SubmitEvent} e */

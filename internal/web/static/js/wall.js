@@ -1,7 +1,8 @@
 // @ts-check
 // The Library's wall: search as you type, filters and extents without loading the
 // page anew. Every state is in the address.
-import { call, part } from "./api.js";
+import { call } from "./api.js";
+import { parts } from "./parts.js";
 
 /** @returns {any} */
 export function wall() {
@@ -37,7 +38,7 @@ export function wall() {
     },
 
     async show() {
-      await part(location.href, "results", document.getElementById("results"));
+      await parts(location.href, "results");
     },
 
     /** @param {MouseEvent} e */
@@ -108,7 +109,7 @@ export function wall() {
 
     /** @param {CustomEvent<string[]>} e */
     heard(e) {
-      if (e.detail.includes("library") && !document.querySelector("details.choice[open]")) part(location.href, "results", document.getElementById("results"));
+      if (e.detail.includes("library") && !document.querySelector("details.choice[open]")) parts(location.href, "results");
     },
   };
 }
