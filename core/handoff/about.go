@@ -65,6 +65,7 @@ func (m Material) describe(p Profile, items []item, made []File) ([]byte, error)
 		"id": m.ID, "release_id": m.ID, "material_id": m.MaterialID, "name": m.Name, "release": m.Number, "released": m.Released.UTC().Format(time.RFC3339), "notes": m.Notes,
 		"size_m": nil, "size_source": m.SizeSource, "depth_m": nil, "tier": strings.ToLower(m.delivered(p.Tier).String()), "format": format, "workflow": m.Workflow(),
 		"conventions": map[string]string{"normal": direction, "roughness": rough, "height": "0 lowest, 1 highest, depth_m apart", "uv": uv},
+		"read_by":     map[string]string{"gltf": "png", "usd": "png", "materialx": format}, // format of the maps that each description names
 		"units":       map[string]string{"size_m": "metres", "depth_m": "metres", "values": "0 to 1; colours in linear light", "emissive_strength": "times the emissive map"},
 		"categories":  m.Categories, "tags": m.Tags, "contact_class": m.Contact,
 		"licence": m.Licence, "author": m.Author, "rights": m.Rights, "station": m.Station, "captured": m.Captured, "files": files,

@@ -53,10 +53,10 @@ type Profile struct {
 	Tier      scale.Tier
 	Direction normals.Direction // Up or Down
 	Gloss     bool              // glossiness in place of roughness
-	EXR       bool              // OpenEXR in place of PNG: linear light, heights as float, the rest as half
+	EXR       bool              // OpenEXR in place of PNG: linear light, heights as float, the rest as half; with PNG for glTF and USD
 }
 
-// ending of the profile's maps. What only glTF reads is always PNG.
+// ending of the profile's maps. What glTF and USD read is always PNG.
 func (p Profile) ending() string {
 	if p.EXR {
 		return ".exr"
@@ -205,12 +205,15 @@ func (m Material) planOne(p Profile) []item {
 		}
 		out = append(out, it)
 	}
-	// glTF knows no EXR: what it would take from the maps is added as PNG.
-	twin := func(suffix string, from *material.Source, srgb bool, f func(*builder) (*raster.Image, error)) {
+	// Readers of glTF and USD need not open EXR: what these describe is added as PNG.
+	twin := func(suffix string, from *material.Source, comps int, f func(*builder) (*raster.Image, error)) {
 		if p.EXR {
-			add(suffix, from, 3, srgb, 0, material.None, f)
+			uses := out[len(out)-1].uses
+			add(suffix, from, comps, comps == 3, 0, material.None, f)
+			out[len(out)-1].uses = uses
 		}
 	}
+	converted, _ := m.specGloss()
 	for i := range m.Sources {
 		from := &m.Sources[i]
 		if from.Map == nil {
@@ -230,13 +233,17 @@ func (m Material) planOne(p Profile) []item {
 			}
 			add(string(name), from, 1, false, 0.5, name, func(b *builder) (*raster.Image, error) { return b.roughness(from, p.Gloss) })
 			out[len(out)-1].uses = present(from, m.find(material.Normal))
+			twin(string(name), from, 1, func(b *builder) (*raster.Image, error) { return b.roughness(from, p.Gloss) })
 		case c.Colour():
 			add(string(c), from, 3, true, 1, c, func(b *builder) (*raster.Image, error) { return b.colour(from) })
-			if c == material.Emissive || c == material.BaseColor && m.find(material.Opacity) == nil {
-				twin(string(c), from, true, func(b *builder) (*raster.Image, error) { return b.colour(from) })
+			if slices.Contains(described, c) && (c != material.BaseColor || converted == nil) {
+				twin(string(c), from, 3, func(b *builder) (*raster.Image, error) { return b.colour(from) })
 			}
 		default:
 			add(string(c), from, 1, false, 0.5, c, func(b *builder) (*raster.Image, error) { return b.data(from) })
+			if slices.Contains(described, c) && (c != material.Height || m.Depth > 0) {
+				twin(string(c), from, 1, func(b *builder) (*raster.Image, error) { return b.data(from) })
+			}
 		}
 	}
 	rough, metal, occ := m.rough(), m.find(material.Metallic), m.find(material.Occlusion)
@@ -321,7 +328,7 @@ func (m Material) Estimate(p Profile) Cost {
 }
 
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 6
+const Version = 7
 
 // Steps is how many files a handoff holds.
 func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }
@@ -355,13 +362,14 @@ func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep fun
 		}
 		made = append(made, FileOf("maps/"+it.name, data))
 	}
+	s := m.surface(p)
 	for _, f := range []struct {
 		name string
 		data []byte
 	}{
-		{m.Slug + ".mtlx", m.materialX(p)},
-		{m.Slug + ".gltf", m.gltf(p)},
-		{m.Slug + ".usda", m.usd(p)},
+		{m.Slug + ".mtlx", s.materialX()},
+		{m.Slug + ".gltf", s.gltf()},
+		{m.Slug + ".usda", s.usd()},
 		{"LICENCE.txt", m.licenceText()},
 	} {
 		if err := put(f.name, f.data); err != nil {

@@ -1,0 +1,150 @@
+package handoff
+
+import (
+	"bytes"
+	"encoding/xml"
+	"fmt"
+	"strings"
+
+	"aldermoor/core/material"
+)
+
+// materialXInput is an input of standard_surface.
+type materialXInput struct {
+	name, kind string
+	stored     string // type of the map's samples
+	through    string // node between the map and the input; "" for none
+}
+
+// materialXInputs are the channels that standard_surface knows; height goes to a
+// displacement instead.
+var materialXInputs = map[material.Channel]materialXInput{
+	material.BaseColor: {"base_color", "color3", "color3", ""},
+	material.Roughness: {"specular_roughness", "float", "float", ""},
+	material.Metallic:  {"metalness", "float", "float", ""},
+	material.Normal:    {"normal", "vector3", "vector3", "normalmap"},
+	material.Opacity:   {"opacity", "color3", "float", "convert"},
+	material.Emissive:  {"emission_color", "color3", "color3", ""},
+	material.Height:    {"", "float", "float", ""},
+}
+
+// text is a value in MaterialX's notation.
+func (k materialXInput) text(v [3]float64) string {
+	switch {
+	case k.kind == "float":
+		return num(v[0])
+	case k.stored == "float":
+		return num(v[0]) + ", " + num(v[0]) + ", " + num(v[0])
+	default:
+		return num(v[0]) + ", " + num(v[1]) + ", " + num(v[2])
+	}
+}
+
+// materialX is a MaterialX 1.38 document: a standard_surface whose images have
+// their real-world size, for UVs in metres; where no size is known UVs count repeats.
+func (s surface) materialX() []byte {
+	scaled := ""
+	if s.size.Known() {
+		scaled = fmt.Sprintf(`
+      <input name="realworldimagesize" type="vector2" value="%s, %s" unittype="distance" unit="meter" />
+      <input name="realworldtilesize" type="vector2" value="1, 1" unittype="distance" unit="meter" />`, num(s.size.W), num(s.size.H))
+	}
+	var graph, inputs strings.Builder
+	image := func(node, kind, file, space string) {
+		cs := ""
+		if space != "" {
+			cs = fmt.Sprintf(" colorspace=%q", space)
+		}
+		fmt.Fprintf(&graph, `    <tiledimage name=%q type=%q>
+      <input name="file" type="filename" value=%q%s />%s
+    </tiledimage>
+`, node, kind, escape(file), cs, scaled)
+	}
+	height := ""
+	for _, k := range s.inputs {
+		at, known := materialXInputs[k.channel]
+		node, source := string(k.channel), string(k.channel)
+		switch {
+		case !known:
+			continue
+		case k.file == "":
+			fmt.Fprintf(&inputs, "    <input name=%q type=%q value=%q />\n", at.name, at.kind, at.text(k.value))
+		default:
+			space := ""
+			if k.colour() {
+				space = "srgb_texture"
+				if k.linear {
+					space = "lin_rec709"
+				}
+			}
+			if k.inverted {
+				source = "glossiness"
+			} else if at.through != "" {
+				source += "_map"
+			}
+			image(source, at.stored, k.file, space)
+			if k.inverted {
+				fmt.Fprintf(&graph, "    <invert name=%q type=\"float\">\n      <input name=\"in\" type=\"float\" nodename=%q />\n    </invert>\n", node, source)
+			}
+			if at.through != "" {
+				fmt.Fprintf(&graph, "    <%s name=%q type=%q>\n      <input name=\"in\" type=%q nodename=%q />\n    </%[1]s>\n", at.through, node, at.kind, at.stored, source)
+			}
+			output := node + "_out"
+			fmt.Fprintf(&graph, "    <output name=%q type=%q nodename=%q />\n", output, at.kind, node)
+			if k.channel == material.Height {
+				height = fmt.Sprintf(`  <displacement name="relief" type="displacementshader">
+    <input name="displacement" type="float" nodegraph="maps" output=%q />
+    <input name="scale" type="float" value="%s" unittype="distance" unit="meter" />
+  </displacement>
+`, output, num(s.depth))
+				continue
+			}
+			fmt.Fprintf(&inputs, "    <input name=%q type=%q nodegraph=\"maps\" output=%q />\n", at.name, at.kind, output)
+		}
+		if k.channel == material.Emissive {
+			weight := s.strength
+			if k.file == "" {
+				weight = 1 // the value holds its strength
+			}
+			fmt.Fprintf(&inputs, "    <input name=\"emission\" type=\"float\" value=%q />\n", num(weight))
+		}
+	}
+	var b strings.Builder
+	b.WriteString("<?xml version=\"1.0\"?>\n<materialx version=\"1.38\" colorspace=\"lin_rec709\">\n")
+	fmt.Fprintf(&b, "  <!-- %s, release %d. %s -->\n", comment(s.name), s.number, s.scaleText())
+	if graph.Len() > 0 {
+		fmt.Fprintf(&b, "  <nodegraph name=\"maps\">\n%s  </nodegraph>\n", graph.String())
+	}
+	fmt.Fprintf(&b, "  <standard_surface name=\"surface\" type=\"surfaceshader\">\n%s  </standard_surface>\n%s", inputs.String(), height)
+	fmt.Fprintf(&b, "  <surfacematerial name=%q type=\"material\">\n    <input name=\"surfaceshader\" type=\"surfaceshader\" nodename=\"surface\" />\n", s.nodeName())
+	if height != "" {
+		b.WriteString("    <input name=\"displacementshader\" type=\"displacementshader\" nodename=\"relief\" />\n")
+	}
+	b.WriteString("  </surfacematerial>\n</materialx>\n")
+	return []byte(b.String())
+}
+
+// nodeName is the material's name in MaterialX, where no two nodes may share one.
+func (s surface) nodeName() string {
+	switch name := identifier(s.slug); name {
+	case "maps", "surface", "relief":
+		return name + "_material"
+	default:
+		return name
+	}
+}
+
+// comment makes a text fit for an XML comment, which may not hold two dashes in a row.
+func comment(text string) string {
+	text = escape(text)
+	for strings.Contains(text, "--") {
+		text = strings.ReplaceAll(text, "--", "- -")
+	}
+	return strings.TrimSuffix(text, "-")
+}
+
+func escape(s string) string {
+	var b bytes.Buffer
+	xml.EscapeText(&b, []byte(s))
+	return b.String()
+}

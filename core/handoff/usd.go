@@ -1,0 +1,152 @@
+package handoff
+
+import (
+	"fmt"
+	"strings"
+
+	"aldermoor/core/material"
+	"aldermoor/core/scale"
+)
+
+// usdInputs are the inputs of UsdPreviewSurface and their types.
+var usdInputs = map[material.Channel]struct{ name, kind string }{
+	material.BaseColor: {"diffuseColor", "color3f"},
+	material.Roughness: {"roughness", "float"},
+	material.Metallic:  {"metallic", "float"},
+	material.Normal:    {"normal", "normal3f"},
+	material.Occlusion: {"occlusion", "float"},
+	material.Opacity:   {"opacity", "float"},
+	material.Emissive:  {"emissiveColor", "color3f"},
+	material.Height:    {"displacement", "float"},
+}
+
+// usd is an OpenUSD layer: one repeat as a quad of true size, bound to a material with a
+// UsdPreviewSurface. Its maps are PNG whatever the profile: readers need not open others. UVs are metres; where no size is known they count repeats.
+func (s surface) usd() []byte {
+	size, name := s.extent, identifier(s.slug)
+	uv := s.size // of one repeat
+	if !uv.Known() {
+		uv = scale.Size{W: 1, H: 1}
+	}
+	var inputs, nodes strings.Builder
+	root := "/" + name + "/material"
+	texture := func(node, file, space, output, kind, input, extra string) {
+		fmt.Fprintf(&inputs, "    %s inputs:%s.connect = <%s/%s.outputs:%s>\n", kind, input, root, node, output)
+		fmt.Fprintf(&nodes, `
+def Shader "%s"
+{
+    uniform token info:id = "UsdUVTexture"
+    asset inputs:file = @./%s@
+    token inputs:sourceColorSpace = "%s"
+    token inputs:wrapS = "repeat"
+    token inputs:wrapT = "repeat"
+    float2 inputs:st.connect = <%s/metres.outputs:result>
+%s    %s outputs:%s
+}
+`, node, file, space, root, extra, map[string]string{"rgb": "float3", "r": "float"}[output], output)
+	}
+	for _, k := range s.inputs {
+		at := usdInputs[k.channel]
+		if k.file == "" {
+			if k.colour() {
+				fmt.Fprintf(&inputs, "    %s inputs:%s = (%s, %s, %s)\n", at.kind, at.name, num(k.value[0]), num(k.value[1]), num(k.value[2]))
+			} else {
+				fmt.Fprintf(&inputs, "    %s inputs:%s = %s\n", at.kind, at.name, num(k.value[0]))
+			}
+			continue
+		}
+		space, output := "raw", "r"
+		if k.colour() {
+			space, output = "sRGB", "rgb"
+		}
+		extra := ""
+		times := func(f float64) {
+			if v := num(f); v != "1" {
+				extra = fmt.Sprintf("    float4 inputs:scale = (%s, %s, %s, 1)\n", v, v, v)
+			}
+		}
+		switch {
+		case k.inverted:
+			extra = "    float4 inputs:scale = (-1, -1, -1, 1)\n    float4 inputs:bias = (1, 1, 1, 0)\n"
+		case k.channel == material.Normal:
+			output, extra = "rgb", "    float4 inputs:scale = (2, 2, 2, 1)\n    float4 inputs:bias = (-1, -1, -1, 0)\n"
+		case k.channel == material.Emissive:
+			times(s.strength)
+		case k.channel == material.Height:
+			times(s.depth)
+		}
+		texture(string(k.channel), k.png, space, output, at.kind, at.name, extra)
+		if k.channel == material.Opacity {
+			inputs.WriteString("    float inputs:opacityThreshold = 0.5\n")
+		}
+	}
+	shaders := fmt.Sprintf(`token outputs:surface.connect = <%[1]s/surface.outputs:surface>
+token outputs:displacement.connect = <%[1]s/surface.outputs:displacement>
+
+def Shader "surface"
+{
+    uniform token info:id = "UsdPreviewSurface"
+%[2]s    token outputs:surface
+    token outputs:displacement
+}
+
+def Shader "st"
+{
+    uniform token info:id = "UsdPrimvarReader_float2"
+    string inputs:varname = "st"
+    float2 outputs:result
+}
+
+def Shader "metres"
+{
+    uniform token info:id = "UsdTransform2d"
+    float2 inputs:in.connect = <%[1]s/st.outputs:result>
+    float2 inputs:scale = (%[3]s, %[4]s)
+    float2 outputs:result
+}
+%[5]s`, root, inputs.String(), num(1/uv.W), num(1/uv.H), nodes.String())
+	return fmt.Appendf(nil, `#usda 1.0
+(
+    defaultPrim = "%[1]s"
+    metersPerUnit = 1
+    upAxis = "Y"
+    doc = "%[2]s"
+)
+
+def Xform "%[1]s"
+{
+    def Mesh "repeat" (
+        prepend apiSchemas = ["MaterialBindingAPI"]
+    )
+    {
+        uniform bool doubleSided = 1
+        float3[] extent = [(-%[3]s, -%[4]s, 0), (%[3]s, %[4]s, 0)]
+        int[] faceVertexCounts = [4]
+        int[] faceVertexIndices = [0, 1, 2, 3]
+        normal3f[] normals = [(0, 0, 1), (0, 0, 1), (0, 0, 1), (0, 0, 1)]
+        point3f[] points = [(-%[3]s, -%[4]s, 0), (%[3]s, -%[4]s, 0), (%[3]s, %[4]s, 0), (-%[3]s, %[4]s, 0)]
+        texCoord2f[] primvars:st = [(0, 0), (%[5]s, 0), (%[5]s, %[6]s), (0, %[6]s)] (
+            interpolation = "vertex"
+        )
+        uniform token subdivisionScheme = "none"
+        rel material:binding = </%[1]s/material>
+    }
+
+    def Material "material"
+    {
+%[7]s    }
+}
+`, name, s.scaleText(), num(size.W/2), num(size.H/2), num(uv.W), num(uv.H), indented(shaders, "        "))
+}
+
+// indented is a text with spaces before each line that is not empty.
+func indented(text, spaces string) string {
+	var b strings.Builder
+	for line := range strings.Lines(text) {
+		if strings.TrimSpace(line) != "" {
+			b.WriteString(spaces)
+		}
+		b.WriteString(line)
+	}
+	return b.String()
+}
