@@ -3,6 +3,7 @@ package normals_test
 import (
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"testing"
 
 	"aldermoor/core/normals"
@@ -65,6 +66,61 @@ func TestDepthFromNormalsAlone(t *testing.T) {
 		}
 		if off := float64(hi-lo) - s.Depth; math.Abs(off) > allowed {
 			t.Errorf("%s, %d px, %d bits: %.2f mm against %.2f", m.Slug, px, bits, 1000*(hi-lo), 1000*s.Depth)
+		}
+	}
+}
+
+// A surface that does not wrap comes out as one that does and holds its mirror images.
+func TestMirroredIsTheSameAsFourTimesTheSurface(t *testing.T) {
+	m := station.Materials()[0]
+	s := station.Take(m, station.Options{Px: 120, Seed: 3})
+	whole := normals.Read(s.Normal.Image().Quantise(16), 0)
+	const w, h = 91, 60
+	f, four := normals.Field{X: raster.NewPlane(w, h), Y: raster.NewPlane(w, h), Z: raster.NewPlane(w, h)}, normals.Field{X: raster.NewPlane(2*w, 2*h), Y: raster.NewPlane(2*w, 2*h), Z: raster.NewPlane(2*w, 2*h)}
+	for y := range 2 * h {
+		for x := range 2 * w {
+			sx, fx, sy, fy := x, float32(1), y, float32(1)
+			if x >= w {
+				sx, fx = 2*w-1-x, -1
+			}
+			if y >= h {
+				sy, fy = 2*h-1-y, -1
+			}
+			i, j := sy*whole.X.W+sx, y*2*w+x
+			four.X.Pix[j], four.Y.Pix[j], four.Z.Pix[j] = fx*whole.X.Pix[i], fy*whole.Y.Pix[i], whole.Z.Pix[i]
+			if x < w && y < h {
+				k := y*w + x
+				f.X.Pix[k], f.Y.Pix[k], f.Z.Pix[k] = whole.X.Pix[i], whole.Y.Pix[i], whole.Z.Pix[i]
+			}
+		}
+	}
+	got, want := normals.Integrate(f, normals.Up, 0.001, 0.0012, false, normals.ByDifferences), normals.Integrate(four, normals.Up, 0.001, 0.0012, true, normals.ByDifferences)
+	lo, hi := want.Range()
+	for y := range h {
+		for x := range w {
+			if d := math.Abs(float64(got.Pix[y*w+x] - want.Pix[y*2*w+x])); d > 1e-5*float64(hi-lo) {
+				t.Fatalf("at %d, %d: %.7f m against %.7f", x, y, got.Pix[y*w+x], want.Pix[y*2*w+x])
+			}
+		}
+	}
+}
+
+// Heights of an 8K normal map must fit in memory: bytes a pixel beside the normals.
+func TestIntegrationIsLean(t *testing.T) {
+	const n = 2048
+	f := normals.Field{X: raster.NewPlane(n, n), Y: raster.NewPlane(n, n), Z: raster.NewPlane(n, n)}
+	for i := range f.Z.Pix {
+		f.Z.Pix[i] = 1
+	}
+	for wraps, most := range map[bool]float64{true: 25, false: 12} {
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		normals.Integrate(f, normals.Up, 0.001, 0.001, wraps, normals.ByDifferences)
+		runtime.ReadMemStats(&after)
+		a := float64(after.TotalAlloc-before.TotalAlloc) / (n * n)
+		t.Logf("wraps %v: %.1f bytes a pixel", wraps, a)
+		if a > most {
+			t.Errorf("wraps %v: %.1f bytes a pixel, not %.0f", wraps, a, most)
 		}
 	}
 }
