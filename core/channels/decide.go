@@ -30,6 +30,9 @@ func decide(group []entry) Set {
 		}
 		switch {
 		case parts != nil:
+		case e.Look.objectSpace():
+			s.Refused = append(s.Refused, e.Path)
+			s.loose(e.address(), Because("pixels", material.None, 0.9, "object_space"))
 		case e.Look.rendered() && e.name.bare() && e.name.unknown == "" && len(group) > 2:
 			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview", []Reason{Because("pixels", material.None, 0.8, "plain_border")}})
 		default:
@@ -45,9 +48,6 @@ func decide(group []entry) Set {
 		if m.Verdict = v; m.Channel == material.None {
 			if s.loose(e.address(), v.Reasons...); v.Reasons == nil {
 				s.loose(e.address(), Because("pixels", material.None, 0, "nothing_said"))
-			}
-			if e.Look.objectSpace() {
-				s.Refused = append(s.Refused, e.Path)
 			}
 			continue
 		}
@@ -121,11 +121,43 @@ func decide(group []entry) Set {
 		}
 	}
 	s.keepAll(group)
+	s.unswap()
+	s.setAside()
 	order := material.All()
 	slices.SortStableFunc(s.Maps, func(a, b Map) int {
 		return cmp.Or(cmp.Compare(slices.Index(order, a.Channel), slices.Index(order, b.Channel)), cmp.Compare(a.UDIM, b.UDIM))
 	})
 	return s
+}
+
+// unswap notes normals whose first two components are in each other's place, where the set's
+// height alone shows it.
+func (s *Set) unswap() {
+	n, h := s.Map(material.Normal), s.Map(material.Height)
+	if n == nil || h == nil || len(n.Tiles) > 0 {
+		return
+	}
+	d, sure, ok := n.Look.swappedBy(h.Look)
+	if !ok {
+		return
+	}
+	n.Look.Swapped, n.Look.Direction, n.Look.DirectionConfidence = true, d, sure
+	n.Reasons = slices.DeleteFunc(slices.Clone(n.Reasons), func(r Reason) bool { return r.Code == "slopes" || r.Code == "name_points" })
+	n.face()
+}
+
+// setAside keeps normals of a whole object as attachments where the set has normals of its
+// surface: nobody has to decide about them.
+func (s *Set) setAside() {
+	if s.Map(material.Normal) == nil {
+		return
+	}
+	for _, file := range s.Refused {
+		s.Unassigned = slices.DeleteFunc(s.Unassigned, func(f string) bool { return f == file })
+		delete(s.Why, file)
+		s.Attachments = append(s.Attachments, Attachment{file, "other", []Reason{Because("pixels", material.Normal, 0.9, "object_space")}})
+	}
+	s.Refused = nil
 }
 
 const (

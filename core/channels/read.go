@@ -1,6 +1,8 @@
 package channels
 
 import (
+	"cmp"
+	"math"
 	"slices"
 	"strings"
 
@@ -38,6 +40,7 @@ func takeApart(pictures []entry, rules []Rule) {
 		}
 	})
 	markSizes(pictures)
+	markPowers(pictures)
 	markTiles(pictures)
 	markVariants(pictures)
 	raster.Rows(len(pictures), func(from, to int) {
@@ -410,6 +413,50 @@ func markSizes(pictures []entry) {
 			for _, p := range list {
 				pictures[p[0]].name.all[p[1]].role = tier
 			}
+		}
+	})
+}
+
+// markPowers finds numbers that count halvings: wall_diff_-1 is wall_diff at half the size. The
+// pictures prove it: each is the largest one again, smaller by a power of two.
+func markPowers(pictures []entry) {
+	plain := map[string]int{} // pictures by their folder and stem
+	for i, e := range pictures {
+		plain[e.name.Dir+"\x00"+strings.ToLower(string(e.name.stem))] = i
+	}
+	count := func(w word) bool { return w.role == own && len(w.text) == 1 && w.text[0] >= '0' && w.text[0] <= '9' }
+	mark(pictures, count, func(places map[string][][2]int) {
+		var some [][2]int
+		for _, list := range places {
+			some = append(some, list...)
+		}
+		n := pictures[some[0][0]].name
+		w := n.all[some[0][1]]
+		all := []int{}
+		if before, behind := strings.TrimRight(string(n.stem[:w.from]), " _-."), string(n.stem[w.to:]); behind == "" {
+			if i, ok := plain[n.Dir+"\x00"+strings.ToLower(before)]; ok {
+				all = append(all, i)
+			}
+		}
+		for _, p := range some {
+			all = append(all, p[0])
+		}
+		if len(all) < 2 {
+			return
+		}
+		slices.SortFunc(all, func(a, b int) int {
+			return cmp.Or(cmp.Compare(pictures[b].Look.Info.W, pictures[a].Look.Info.W), cmp.Compare(a, b))
+		})
+		first := pictures[all[0]].Look
+		for k, i := range all[1:] {
+			l, before := pictures[i].Look, pictures[all[k]].Look
+			half := math.Log2(float64(first.Info.W) / float64(l.Info.W))
+			if l.Info.W >= before.Info.W || math.Abs(half-math.Round(half)) > 0.02 || math.Abs(float64(first.Info.H)/float64(l.Info.H)/math.Exp2(half)-1) > 0.02 || first.Apart(*l, -1) > tierSlack {
+				return
+			}
+		}
+		for _, p := range some {
+			pictures[p[0]].name.all[p[1]].role = tier
 		}
 	})
 }

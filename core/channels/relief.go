@@ -45,35 +45,69 @@ func signed(p raster.Plane) []byte {
 // correlation of its gradient with those slopes, −1..1, of the two directions the better.
 // It is not known (ok is false) if either has no relief to speak of.
 func (l Look) relief(n Look) (r float64, ok bool) {
-	const area = reliefSize * reliefSize
-	if len(l.Relief) != area || len(n.Relief) != 2*area {
-		return 0, false
-	}
-	at := func(b []byte, x, y int) float64 {
-		return float64(int8(b[(y+reliefSize)%reliefSize*reliefSize+(x+reliefSize)%reliefSize]))
-	}
-	sx, sy := n.Relief[:area], n.Relief[area:]
-	var both [2]stats.Pairs
-	for y := range reliefSize {
-		for x := range reliefSize {
-			// A central difference of cell means is the slope averaged over two cells.
-			gx, gy := at(l.Relief, x+1, y)-at(l.Relief, x-1, y), at(l.Relief, x, y+1)-at(l.Relief, x, y-1)
-			px, py := at(sx, x-1, y)+2*at(sx, x, y)+at(sx, x+1, y), at(sy, x, y-1)+2*at(sy, x, y)+at(sy, x, y+1)
-			for k, sign := range []float64{1, -1} {
-				both[k].Add(gx, px)
-				both[k].Add(gy, sign*py)
-			}
-		}
-	}
-	up, ok1 := both[0].Correlation(0)
-	down, ok2 := both[1].Correlation(0)
+	up, down, ok := l.fits(n, false)
 	switch {
-	case !ok1 || !ok2:
+	case !ok:
 		return 0, false
 	case n.Direction == normals.Up && n.DirectionConfidence > 0.5:
 		return up, true
 	case n.Direction == normals.Down && n.DirectionConfidence > 0.5:
 		return down, true
 	}
+	if turned, down2, ok := l.fits(n, true); ok && max(turned, down2) > swappedFits {
+		return max(up, down, turned, down2), true
+	}
 	return max(up, down), true
+}
+
+const (
+	// swappedFits is the correlation from which a height proves that normals have their first
+	// two components in each other's place, if they fit it no better than unswapped as they are.
+	swappedFits = 0.7
+	unswapped   = 0.35
+)
+
+// swappedBy says whether a height shows that normals, which do not tell by themselves, have their
+// first two components in each other's place; and the direction in which they are read then.
+func (n Look) swappedBy(height Look) (d normals.Direction, sure float64, ok bool) {
+	up, down, ok1 := height.fits(n, false)
+	up2, down2, ok2 := height.fits(n, true)
+	if !ok1 || !ok2 || n.Swapped || max(up, down) > unswapped || max(up2, down2) < swappedFits {
+		return normals.Unknown, 0, false
+	}
+	if up2 > down2 {
+		return normals.Up, up2, true
+	}
+	return normals.Down, down2, true
+}
+
+// fits correlates the gradient of a grey picture with the slopes of normals read as Y+ and as Y−;
+// with swapped as if their first two components were in each other's place.
+func (l Look) fits(n Look, swapped bool) (up, down float64, ok bool) {
+	const area = reliefSize * reliefSize
+	if len(l.Relief) != area || len(n.Relief) != 2*area {
+		return 0, 0, false
+	}
+	at := func(b []byte, x, y int) float64 {
+		return float64(int8(b[(y+reliefSize)%reliefSize*reliefSize+(x+reliefSize)%reliefSize]))
+	}
+	sx, sy, turn := n.Relief[:area], n.Relief[area:], 1.0
+	if swapped { // across −y/z, down x/z: the slopes are −x/z and y/z
+		sx, sy, turn = sy, sx, -1
+	}
+	var both [2]stats.Pairs
+	for y := range reliefSize {
+		for x := range reliefSize {
+			// A central difference of cell means is the slope averaged over two cells.
+			gx, gy := at(l.Relief, x+1, y)-at(l.Relief, x-1, y), at(l.Relief, x, y+1)-at(l.Relief, x, y-1)
+			px, py := at(sx, x-1, y)+2*at(sx, x, y)+at(sx, x+1, y), at(sy, x, y-1)+2*at(sy, x, y)+at(sy, x, y+1)
+			for k, sign := range []float64{turn, -turn} {
+				both[k].Add(gx, turn*px)
+				both[k].Add(gy, sign*py)
+			}
+		}
+	}
+	up, ok1 := both[0].Correlation(0)
+	down, ok2 := both[1].Correlation(0)
+	return up, down, ok1 && ok2
 }

@@ -1,6 +1,7 @@
 package channels
 
 import (
+	"math"
 	"testing"
 
 	"aldermoor/core/codec"
@@ -174,5 +175,95 @@ func TestCurvedAndSwappedNormals(t *testing.T) {
 				t.Errorf("%s: %+v", m.Slug, got)
 			}
 		}
+	}
+}
+
+// Numbers that count halvings are tiers if the pictures are the same, smaller; else they are names.
+func TestNumbersThatCountHalvings(t *testing.T) {
+	looks, other := looksOf(t, "slates_round"), looksOf(t, "hurdle_willow")
+	scaled := func(l *Look, by int) *Look { c := *l; c.Info.W, c.Info.H = c.Info.W/by, c.Info.H/by; return &c }
+	base, normal := looks[material.BaseColor], looks[material.Normal]
+	sets := Sort([]File{
+		{"wall_diff.png", base}, {"wall_diff_-1.png", scaled(base, 2)}, {"wall_diff_-2.png", scaled(base, 4)}, {"wall_nrm.png", normal}, {"wall_nrm_-1.png", scaled(normal, 2)},
+	})
+	if len(sets) != 1 || len(sets[0].Maps) != 2 || len(sets[0].Attachments) != 3 || len(sets[0].Unassigned) != 0 {
+		t.Fatalf("%d sets: %v with %v", len(sets), names(sets), sets[0].Attachments)
+	}
+	for _, a := range sets[0].Attachments {
+		if a.Kind != "lower_tier" {
+			t.Errorf("%s is %s", a.File, a.Kind)
+		}
+	}
+	sets = Sort([]File{{"wall_1_diff.png", base}, {"wall_1_nrm.png", normal}, {"wall_2_diff.png", scaled(other[material.BaseColor], 2)}, {"wall_2_nrm.png", scaled(other[material.Normal], 2)}})
+	if len(sets) != 2 || len(sets[0].Maps) != 2 || len(sets[1].Maps) != 2 {
+		t.Errorf("two materials became %d sets: %v", len(sets), names(sets))
+	}
+}
+
+// Where normals do not tell by themselves that x and y are in each other's place, the height does;
+// it never says so of normals that are in order.
+func TestHeightTellsSwappedNormals(t *testing.T) {
+	alone, together := 0, 0
+	for _, m := range station.Materials() {
+		s := station.Take(m, station.Options{Px: 256, Seed: 5})
+		n := s.Normal.Image()
+		look := func(planes ...raster.Plane) *Look {
+			q := raster.FromPlanes(planes...).Quantise(16)
+			l := Measure(q, codec.Info{Format: codec.PNG, W: q.W, H: q.H, Bits: 16, Components: len(planes)})
+			return &l
+		}
+		height := look(s.Height)
+		for _, swapped := range []bool{false, true} {
+			normal := look(n.Plane(0), n.Plane(1), n.Plane(2))
+			if swapped {
+				normal = look(n.Plane(1), n.Plane(0), n.Plane(2))
+			}
+			if swapped { // as of surfaces that don't tell
+				told := normal.Swapped
+				if told {
+					alone++
+				}
+				normal.Swapped, normal.Direction, normal.DirectionConfidence = false, normals.Unknown, 0
+				normal.Relief = slopesOf(normals.Read(raster.FromPlanes(n.Plane(1), n.Plane(0), n.Plane(2)), 0))
+			}
+			set := Sort([]File{{"w_normal.png", normal}, {"w_basecolor.png", lookOf(material.BaseColor)}, {"w_height.png", height}})[0]
+			got := set.Map(material.Normal)
+			if got == nil || set.Map(material.Height) == nil {
+				t.Fatalf("%s, swapped %v: %v, unassigned %v", m.Slug, swapped, set.Maps, set.Unassigned)
+			}
+			switch {
+			case !swapped && got.Look.Swapped:
+				t.Errorf("%s: normals in order are said to be swapped", m.Slug)
+			case swapped && got.Look.Swapped:
+				together++
+				if got.Facing != normals.Up {
+					t.Errorf("%s: read as %s", m.Slug, got.Facing)
+				}
+			}
+		}
+	}
+	t.Logf("told of %d materials: %d by themselves, %d by their height alone", len(station.Materials()), alone, together)
+	if together < len(station.Materials())*3/4 {
+		t.Errorf("%d of %d are told by their height", together, len(station.Materials()))
+	}
+}
+
+// A normal map of a whole object beside one of the surface is kept and asks nobody.
+func TestObjectSpaceBesideTangentSpace(t *testing.T) {
+	whole := raster.New(64, 64, 3, 8)
+	for i := range 64 * 64 {
+		a, b := 2*math.Pi*float64(i%64)/64, math.Pi*(float64(i/64)+0.5)/64
+		for c, v := range []float64{math.Sin(b) * math.Cos(a), math.Sin(b) * math.Sin(a), math.Cos(b)} {
+			whole.Ints(c)[i] = uint16(math.Round((v+1)/2*255)) * 257
+		}
+	}
+	sphere := Measure(whole, codec.Info{Format: codec.PNG, W: 64, H: 64, Bits: 8, Components: 3})
+	set := Sort([]File{{"w_normal.png", lookOf(material.Normal)}, {"w_normal_ws.png", &sphere}, {"w_basecolor.png", lookOf(material.BaseColor)}})[0]
+	if len(set.Unassigned) != 0 || len(set.Refused) != 0 || len(set.Attachments) != 1 || set.Attachments[0].Reasons[0].Code != "object_space" {
+		t.Errorf("attachments %v, unassigned %v, refused %v, why %v", set.Attachments, set.Unassigned, set.Refused, set.Why)
+	}
+	set = Sort([]File{{"w_normal.png", &sphere}, {"w_basecolor.png", lookOf(material.BaseColor)}})[0]
+	if len(set.Refused) != 1 || len(set.Attachments) != 0 {
+		t.Errorf("alone: attachments %v, refused %v", set.Attachments, set.Refused)
 	}
 }

@@ -2,6 +2,7 @@ package channels
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"aldermoor/core/material"
@@ -34,7 +35,8 @@ var (
 	udimWord    = regexp.MustCompile(`^1[0-9]\d\d$`)
 	formWord    = regexp.MustCompile(`^(?:png|jpg|jpeg|tif|tiff|exr|tga|bmp|webp|(?:8|16|32)(?:bit|bits|b)|srgb|linear|lin|raw|srgbf|acescg|utility)$`)
 	fillWord    = regexp.MustCompile(`^(?:map|maps|tex|texture|textures|txt|mat|material|final|export|bake|baked|pbr|old|new|copy|edit|edited|fixed|fix|wip|orig|original|seamless|tileable|tiled)$`)
-	mixWord     = regexp.MustCompile(`^(?:packed|packedmap|combined|channels|masks|maskmap|mixed|mix)$`) // packed, but not what
+	spaceWord   = regexp.MustCompile(`^(?:ws|os|ts|world|object|obj|tangent|worldspace|objectspace|tangentspace)$`) // of normals, behind their word
+	mixWord     = regexp.MustCompile(`^(?:packed|packedmap|combined|channels|masks|maskmap|mixed|mix)$`)            // packed, but not what
 	packWord    = regexp.MustCompile(`^(?:a?orm[dh]?|arm[dh]?|rma[odh]?|mra[odh]?|mro|rmo|omr|amr|ora|a?ord|ard|orh|arh|maos|mads|mohs|mas)$`)
 )
 
@@ -195,6 +197,8 @@ func roles(words []piece, rules []Rule) []word {
 		case fillWord.MatchString(w), versionWord.MatchString(w) && i > 0, digit && dateWord.MatchString(w) && len(words) > 1,
 			said && yearWord.MatchString(w), said && dayWord.MatchString(w) && out[i-1].role == filler && (yearWord.MatchString(words[i-1].text) || i > 1 && yearWord.MatchString(words[i-2].text)):
 			r = filler
+		case said && spaceWord.MatchString(w) && claimedNormal(out[:i]):
+			r = filler
 		case digit && countWord.MatchString(w) && follows && said && out[i-1].role != filler && variantWord.MatchString(words[i-1].text) && (out[i-1].role == own || i > 1 && out[i-2].role != own):
 			out[i-1].role, r = filler, filler // "VAR1", "rev 3" behind a channel
 		case packWord.MatchString(w), i > 0 && mixWord.MatchString(w):
@@ -213,6 +217,11 @@ func roles(words []piece, rules []Rule) []word {
 		said = said || out[i].role == channel || out[i].role == packed
 	}
 	return out
+}
+
+// claimedNormal says whether words hold one for normals.
+func claimedNormal(words []word) bool {
+	return slices.ContainsFunc(words, func(w word) bool { return w.role == channel && w.claim.channel == material.Normal })
 }
 
 // variant says whether a letter tells variants of a material apart: see markVariants.
