@@ -86,6 +86,7 @@ func probeTIFF(data []byte, in *Info) (tiff.Header, error) {
 	}
 	in.addText(strings.TrimRight(string(t.Text[:min(len(t.Text), textBytes)]), "\x00"))
 	in.addXMP(t.XMP)
+	in.addIPTC(t.IPTC)
 	return t, nil
 }
 

@@ -158,4 +158,28 @@ func TestTextsInFiles(t *testing.T) {
 			t.Errorf("%s: %q, want %q", name, f.Info.Text, c.want)
 		}
 	}
+	// TIFF, whose IPTC data is counted in bytes by some programs and in longs by others.
+	for kind, size := range map[uint16]int{7: 1, 4: 4} {
+		data := append(slices.Clone(iptc), make([]byte, -len(iptc)&3)...)
+		f, err := Open(tagged(33723, kind, len(data)/size, data), DefaultLimits)
+		if err != nil || !slices.Equal(f.Info.Text, []string{caption}) {
+			t.Errorf("TIFF with IPTC of type %d: %q, %v", kind, f.Info.Text, err)
+		}
+	}
+}
+
+// tagged is a TIFF file of one grey pixel with one more tag.
+func tagged(tag, kind uint16, count int, data []byte) []byte {
+	out := []byte{'I', 'I', 42, 0, 8, 0, 0, 0}
+	tags := [][4]int{{256, 3, 1, 1}, {257, 3, 1, 1}, {258, 3, 1, 8}, {259, 3, 1, 1}, {262, 3, 1, 1}, {273, 4, 1, 0}, {278, 3, 1, 1}, {279, 4, 1, 1}, {int(tag), int(kind), count, 0}}
+	end := 8 + 2 + 12*len(tags) + 4
+	tags[5][3], tags[8][3] = end, end+2
+	out = binary.LittleEndian.AppendUint16(out, uint16(len(tags)))
+	for _, t := range tags {
+		out = binary.LittleEndian.AppendUint16(out, uint16(t[0]))
+		out = binary.LittleEndian.AppendUint16(out, uint16(t[1]))
+		out = binary.LittleEndian.AppendUint32(out, uint32(t[2]))
+		out = binary.LittleEndian.AppendUint32(out, uint32(t[3]))
+	}
+	return append(append(out, 0, 0, 0, 0, 128, 0), data...)
 }

@@ -94,10 +94,10 @@ func (m Material) describe(p Profile, items []item, made []File) ([]byte, error)
 	return json.MarshalIndent(about, "", "  ")
 }
 
-// strength is what an emissive map of floats, or a constant above 1, is to be multiplied by: maps
-// and colours hold 0..1. It is 1 for others.
+// strength is what an emissive map with light above 1, or a constant above 1, is to be multiplied
+// by: maps and colours hold 0..1. It is 1 for others.
 func (m Material) strength() float64 {
-	if e := m.find(material.Emissive); e != nil && e.Map.Float && e.Map.Span[1] > 1 {
+	if e := m.find(material.Emissive); e != nil && e.Map.Span[1] > 1 {
 		return e.Map.Span[1]
 	}
 	if v, ok := m.constant(material.Emissive); ok {

@@ -56,7 +56,7 @@ type Map struct {
 	Height    int
 	Bits      int
 	Float     bool       // samples are floats: colour is linear light already
-	Span      [2]float64 // of a float map: the stored values that are 0 and 1, of heights and of light above 1; both 0 where raster's Unit decides
+	Span      [2]float64 // of a float map, or one made of it: the values that its 0 and 1 stand for, of heights and of light above 1; both 0 where raster's Unit decides
 	Direction normals.Direction
 	Gamut     *colour.Gamut `json:",omitempty"` // what colours mean that are not sRGB's
 	Curve     bool          // normals that were saved with the sRGB curve

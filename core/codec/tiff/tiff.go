@@ -26,6 +26,7 @@ type Header struct {
 	ICC        []byte     // embedded profile, or nil
 	Text       []byte     // the description of the image, or nil
 	XMP        []byte     // the XMP packet, or nil
+	IPTC       []byte     // IPTC-IIM data, or nil
 
 	data                            []byte
 	order                           binary.ByteOrder
@@ -48,7 +49,7 @@ const (
 	tagColours, tagTileW, tagTileH     = 320, 322, 323
 	tagTileOffsets, tagTileCounts      = 324, 325
 	tagExtra, tagFormat, tagICC        = 338, 339, 34675
-	tagText, tagXMP                    = 270, 700
+	tagText, tagXMP, tagIPTC           = 270, 700, 33723
 	whiteIsZero, blackIsZero, colour   = 0, 1, 2
 	palette, cmyk                      = 3, 5
 	none, lzw, deflate, packBits, oldZ = 1, 5, 8, 32773, 32946
@@ -120,12 +121,17 @@ func (h *Header) entry(e []byte, d *directory) error {
 		return nil
 	case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
 		tagPredictor, tagColours, tagTileW, tagTileH, tagTileOffsets, tagTileCounts, tagExtra, tagFormat, tagICC:
-	case tagText, tagXMP:
-		if where, k := uint64(h.order.Uint32(e[8:])), uint64(h.order.Uint32(e[4:])); k > 4 && where+k <= uint64(len(h.data)) {
-			if text := h.data[where : where+k]; tag == tagText {
+	case tagText, tagXMP, tagIPTC:
+		where, k := uint64(h.order.Uint32(e[8:])), uint64(h.order.Uint32(e[4:]))*max(sizes[h.order.Uint16(e[2:])], 1) // IPTC is written as bytes or as longs
+		if k > 4 && where+k <= uint64(len(h.data)) {
+			text := h.data[where : where+k]
+			switch tag {
+			case tagText:
 				h.Text = text
-			} else {
+			case tagXMP:
 				h.XMP = text
+			default:
+				h.IPTC = text
 			}
 		}
 		return nil

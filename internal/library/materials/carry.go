@@ -356,6 +356,9 @@ func (s *Service) finished(m *Material, c material.Channel, look *channels.Look)
 		p.FileID = was.FileID
 		p.File = strings.TrimSuffix(was.File, path.Ext(was.File)) + "-" + string(c) + ".png"
 		p.Zero = was.Zero
+		if c == material.Emissive { // light above 1 keeps its strength: see material.Map.Span
+			p.Span = was.Span
+		}
 	}
 	if c == material.Height && p.Zero == nil {
 		z := 0.0

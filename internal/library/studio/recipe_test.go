@@ -1,6 +1,7 @@
 package studio_test
 
 import (
+	"bytes"
 	"errors"
 	"math"
 	"slices"
@@ -8,8 +9,10 @@ import (
 	"testing"
 	"time"
 
+	"aldermoor/core/codec/exr"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
+	"aldermoor/core/raster"
 	"aldermoor/core/station"
 	"aldermoor/core/treat"
 	"aldermoor/internal/library"
@@ -306,5 +309,34 @@ func TestAMapIsLookedAtClosely(t *testing.T) {
 	}
 	if _, err := s.Pictures.Section(t.Context(), p, -0.1, 0, 1, 1, 10); err == nil {
 		t.Error("there is a section beyond the edge")
+	}
+}
+
+// An emissive map with light above 1 keeps its strength through a treatment.
+func TestTreatedLightKeepsItsStrength(t *testing.T) {
+	s := newStudio(t)
+	_, files := taken(t, "slates_round", station.Options{Px: 128, Seed: 1})
+	glow := raster.NewFloat(64, 64, 3, 32)
+	for c, v := range []float32{8, 3.2, 0.8} {
+		for i := range glow.Floats(c) {
+			glow.Floats(c)[i] = v * float32(i%7+1) / 7
+		}
+	}
+	var b bytes.Buffer
+	if err := exr.Encode(&b, glow, exr.Options{Type: exr.Float}); err != nil {
+		t.Fatal(err)
+	}
+	folder, _, _ := strings.Cut(files[0].Name, "/")
+	m := s.send(append(files, station.File{Name: folder + "/slates_round_emissive.exr", Data: b.Bytes()})...).Materials[0]
+	if e := m.Map(material.Emissive); e == nil || e.Span[1] != 8 {
+		t.Fatalf("emissive is %+v", e)
+	}
+	if _, err := s.Materials.AddTreatment(t.Context(), lena, now(m.ID), treat.Step{Kind: treat.OneSize}); err != nil {
+		t.Fatal(err)
+	}
+	m = s.settled(m.ID)
+	cur := m.Current()
+	if e := cur.Map(material.Emissive); e == nil || e.Float || e.Span[1] != 8 || e.Width != 128 {
+		t.Errorf("emissive became %+v", e)
 	}
 }
