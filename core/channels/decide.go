@@ -134,7 +134,7 @@ func decide(group []entry) Set {
 // height alone shows it.
 func (s *Set) unswap() {
 	n, h := s.Map(material.Normal), s.Map(material.Height)
-	if n == nil || h == nil || len(n.Tiles) > 0 {
+	if n == nil || h == nil || len(n.Tiles) > 0 || n.Look.DirectionConfidence > 0.5 { // a direction shows that they are in order
 		return
 	}
 	d, sure, ok := n.Look.swappedBy(h.Look)

@@ -54,8 +54,10 @@ func (l Look) relief(n Look) (r float64, ok bool) {
 	case n.Direction == normals.Down && n.DirectionConfidence > 0.5:
 		return down, true
 	}
-	if turned, down2, ok := l.fits(n, true); ok && max(turned, down2) > swappedFits {
-		return max(up, down, turned, down2), true
+	if max(up, down) < unswapped {
+		if up2, down2, ok := l.fits(n, true); ok && max(up2, down2) > swappedFits {
+			return max(up2, down2), true
+		}
 	}
 	return max(up, down), true
 }
@@ -88,26 +90,35 @@ func (l Look) fits(n Look, swapped bool) (up, down float64, ok bool) {
 	if len(l.Relief) != area || len(n.Relief) != 2*area {
 		return 0, 0, false
 	}
-	at := func(b []byte, x, y int) float64 {
-		return float64(int8(b[(y+reliefSize)%reliefSize*reliefSize+(x+reliefSize)%reliefSize]))
-	}
+	at := func(b []byte, i int) float64 { return float64(int8(b[i])) }
 	sx, sy, turn := n.Relief[:area], n.Relief[area:], 1.0
 	if swapped { // across −y/z, down x/z: the slopes are −x/z and y/z
 		sx, sy, turn = sy, sx, -1
 	}
-	var both [2]stats.Pairs
+	var across, along stats.Pairs
 	for y := range reliefSize {
+		row, above, below := y*reliefSize, (y+reliefSize-1)%reliefSize*reliefSize, (y+1)%reliefSize*reliefSize
 		for x := range reliefSize {
-			// A central difference of cell means is the slope averaged over two cells.
-			gx, gy := at(l.Relief, x+1, y)-at(l.Relief, x-1, y), at(l.Relief, x, y+1)-at(l.Relief, x, y-1)
-			px, py := at(sx, x-1, y)+2*at(sx, x, y)+at(sx, x+1, y), at(sy, x, y-1)+2*at(sy, x, y)+at(sy, x, y+1)
-			for k, sign := range []float64{turn, -turn} {
-				both[k].Add(gx, turn*px)
-				both[k].Add(gy, sign*py)
+			i, left, right, up, down := row+x, row+x-1, row+x+1, above+x, below+x
+			if x == 0 {
+				left = row + reliefSize - 1
 			}
+			if x == reliefSize-1 {
+				right = row
+			}
+			// A central difference of cell means is the slope averaged over two cells.
+			gx, gy := at(l.Relief, right)-at(l.Relief, left), at(l.Relief, down)-at(l.Relief, up)
+			px, py := at(sx, left)+2*at(sx, i)+at(sx, right), at(sy, up)+2*at(sy, i)+at(sy, down)
+			across.Add(gx, px)
+			along.Add(gy, py)
 		}
 	}
-	up, ok1 := both[0].Correlation(0)
-	down, ok2 := both[1].Correlation(0)
+	var up2, down2 stats.Pairs
+	up2.Merge(across, turn)
+	up2.Merge(along, turn)
+	down2.Merge(across, turn)
+	down2.Merge(along, -turn)
+	up, ok1 := up2.Correlation(0)
+	down, ok2 := down2.Correlation(0)
 	return up, down, ok1 && ok2
 }

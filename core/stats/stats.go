@@ -16,6 +16,11 @@ func (p *Pairs) Add(a, b float64) {
 	p.a, p.b, p.aa, p.bb, p.ab, p.n = p.a+a, p.b+b, p.aa+a*a, p.bb+b*b, p.ab+a*b, p.n+1
 }
 
+// Merge adds the pairs of q, each with its second value times sign.
+func (p *Pairs) Merge(q Pairs, sign float64) {
+	p.a, p.b, p.aa, p.bb, p.ab, p.n = p.a+q.a, p.b+sign*q.b, p.aa+q.aa, p.bb+sign*sign*q.bb, p.ab+sign*q.ab, p.n+q.n
+}
+
 // N is how many pairs there are.
 func (p *Pairs) N() float64 { return p.n }
 
