@@ -33,7 +33,8 @@ func (l Look) Against(c material.Channel) (worst Reason) {
 }
 
 // evidence is what a name and the pixels of a whole file (its colour components) say of it.
-func evidence(n Name, l Look) (rs []Reason) {
+func evidence(n Name, l Look) []Reason {
+	rs := make([]Reason, 0, 32) // most have fewer, with their companions
 	add := func(kind string, c material.Channel, w float64, code string, pairs ...any) {
 		rs = append(rs, Because(kind, c, w, code, pairs...))
 	}
