@@ -39,7 +39,7 @@ test("forty sets by keyboard", async ({ page }) => {
   await page.setInputFiles("[data-upload]", file);
   await page.waitForURL(/\/intake\/\d+/);
   await expect(page.locator("tr[data-set]").first()).toBeVisible({ timeout: 90_000 });
-  const doubtful = async () => Number(((await page.locator(".triage th").first().textContent()) ?? "0").split(" ")[0]);
+  const doubtful = async () => Number(await page.locator("[data-tab=check] .num").textContent());
   const before = await doubtful();
   expect(before).toBeGreaterThan(5);
 
@@ -81,11 +81,12 @@ test("forty sets by keyboard", async ({ page }) => {
   await page.keyboard.press("j");
   await page.keyboard.press("l"); // one is left out
   await expect(page.locator(".toast")).toContainText("Left out");
-  await expect(page.locator("[data-left]")).toBeVisible();
-  for (let n = await page.locator("tr[data-set]:visible").count(); n > 0; n--) {
+  await expect(page.locator("[data-tab=left]")).toContainText("1");
+  const open = page.locator("[data-accept]");
+  for (let n = await open.count(); n > 0; n--) {
     await page.keyboard.press("ArrowDown");
     await page.keyboard.press("Enter");
-    await expect(page.locator("tr[data-set]:visible")).toHaveCount(n - 1);
+    await expect(open).toHaveCount(n - 1);
   }
   const { items } = await (await page.request.get(`${s.url}/api/v1/deliveries`)).json();
   expect(items[0].sets).toBe(40);
@@ -136,23 +137,31 @@ test("two hundred sets stay fluid", async ({ page }) => {
   await page.setInputFiles("[data-upload]", join(s.dir, "many.tar"));
   await page.waitForURL(/\/intake\/\d+/);
   await expect(page.locator("tr[data-set]").first()).toBeVisible({ timeout: 110_000 });
-  // A press that is under way when news arrives is let to its end: the sure ones open.
+  // A press that is under way when news arrives is finished: the row opens.
   const id = page.url().match(/intake\/(\d+)/)?.[1];
   await expect.poll(async () => (await (await page.request.get(`${s.url}/api/v1/deliveries/${id}`)).json()).state, { timeout: 60_000 }).toBe("sorted");
-  await page.reload();
-  const left = Number(await page.locator("details[data-sure] tr[data-set]").last().getAttribute("data-set"));
-  await page.locator("[data-filter]").fill("no set is called so"); // nothing above it that takes its true height late
-  await page.locator("details[data-sure] > summary").hover();
+  const tabs = await page.locator("[data-tab] .num").allTextContents();
+  const show = Number(tabs[0]) > Number(tabs[1]) ? "check" : "ready";
+  const many = Math.max(Number(tabs[0]), Number(tabs[1]));
+  expect(Number(tabs[0]) + Number(tabs[1])).toBe(200);
+  await page.goto(`${s.url}/intake/${id}?show=${show}`);
+  await expect(page.locator("tr[data-set]")).toHaveCount(100); // the rest on demand
+  await page.locator("[data-further]").click();
+  await expect(page.locator("tr[data-set]")).toHaveCount(many);
+  const left = Number(await page.locator("tr[data-set]").last().getAttribute("data-set"));
+  const opens = page.locator("tr[data-set] [data-open-row]").nth(2);
+  await opens.hover();
   await page.mouse.down();
   for (const undo of [false, true]) {
     const news = page.waitForResponse((r) => (r.request().headers()["x-part"] ?? "").includes("triage"));
     expect((await page.request.post(`${s.url}/api/v1/deliveries/${id}/leave`, { headers: now, data: { materials: [left], undo } })).ok()).toBe(true);
     await news;
   }
-  await page.waitForTimeout(200);
   await page.mouse.up();
-  await page.locator("[data-filter]").fill("");
-  await expect(page.locator("tr[data-set]:visible")).toHaveCount(200);
+  await expect(page.locator("#opened")).toContainText("Open on the Bench");
+  await opens.click();
+  await expect(page.locator("#opened")).toHaveCount(0);
+  await expect(page.locator("tr[data-set]")).toHaveCount(many);
   await page.waitForLoadState("networkidle", { timeout: 5_000 }).catch(() => {}); // the stream of events stays open
   await page.evaluate(() => {
     // @ts-ignore read below

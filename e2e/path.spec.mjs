@@ -47,24 +47,27 @@ test("a delivery becomes a release", async ({ page }) => {
   await page.setInputFiles("[data-upload]", file);
   await page.waitForURL(/\/intake\/\d+/);
 
-  // Both sets are sure: they are folded under one button. Open them, and put a map in the wrong place.
-  await expect(page.locator("[data-accept-ready]")).toHaveText("Accept 2 ready", { timeout: 60_000 });
-  await page.locator("details[data-sure] > summary b").click();
+  // Both sets are ready: they can be accepted by one button. Look at them, and put a map in the wrong place.
+  await expect(page.locator("[data-accept-ready]")).toContainText("Accept 2 ready", { timeout: 60_000 });
+  await page.locator("[data-tab=ready]").click();
   const slates = page.locator("[data-set]", { hasText: "Slates round" });
   await expect(slates.locator("[data-column=normal] [data-cell]")).toBeVisible();
-  await expect(slates.locator(".name")).toContainText("1.71 × 1.14 m, tag");
+  await expect(slates.locator(".name")).toContainText("1.71 × 1.14 m · tag");
   const rough = slates.locator("[data-column=roughness] [data-cell]");
   await rough.focus();
   await page.keyboard.press("Space");
   await expect(page.getByRole("dialog", { name: "Reasons" })).toContainText("The name says");
   await page.keyboard.press("m");
+  await page.locator("[data-tab=check]").click(); // it has no roughness now
   await expect(slates.locator("[data-column=metallic] [data-cell]")).toBeVisible();
   await expect(slates.locator("[data-column=roughness] [data-cell]")).toHaveCount(0);
   await page.keyboard.press("u");
+  await page.locator("[data-tab=ready]").click();
   await expect(slates.locator("[data-column=roughness] [data-cell]")).toBeVisible();
 
   await slates.getByRole("button", { name: "Accept" }).click();
-  await page.locator("li", { hasText: "Slates round" }).getByRole("link").click();
+  await page.locator("[data-tab=done]").click();
+  await slates.getByRole("link", { name: "Slates round" }).click();
   await page.waitForURL(/\/bench\/\d+/);
 
   // The ledger: the size is the scanner's; density follows at every tier.

@@ -62,14 +62,14 @@ if (demo) {
   while ((await (await page.request.get(url + href)).json()).state !== "sorted") await page.waitForTimeout(1000);
   await go(href.replace("/api/v1/deliveries", "/intake"));
   await shoot("intake-large");
-  await page.fill("[data-filter]", "slates");
+  await page.locator("tr[data-set]", { hasText: "Same scan" }).first().locator("[data-open-row]").click();
   await shoot("intake-known");
   // Files of strangers: other scripts, a numbered set, variants, slips of the pen.
   const loose = await page.request.post(`${url}/api/v1/deliveries`, { multipart: { name: "Loose ends", file: { name: "loose.zip", mimeType: "application/zip", buffer: Buffer.from(zipSync(strangers(dir, 512).files, { level: 0 })) } } });
   const there = (await loose.json()).href;
   while ((await (await page.request.get(url + there)).json()).state !== "sorted") await page.waitForTimeout(1000);
   await go(there.replace("/api/v1/deliveries", "/intake"));
-  await page.locator("details[data-sure] summary").click({ position: { x: 5, y: 5 } });
+  await go(there.replace("/api/v1/deliveries", "/intake") + "?show=ready");
   await page.locator("tr[data-set]", { has: page.getByRole("link", { name: "Reed a", exact: true }) }).locator("td[data-column=normal] .cell").click();
   await shoot("intake-strangers");
   await page.keyboard.press("Escape");

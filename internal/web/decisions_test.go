@@ -371,8 +371,7 @@ func TestAScanThatIsHereAlreadyIsKnown(t *testing.T) {
 	s.json(librarian, "PATCH", "/api/v1/materials/"+id, map[string]any{"name": "Hung slates"}, 200)
 	s.json(librarian, "POST", "/api/v1/materials/"+id+"/releases", map[string]any{"notes": "First."}, 201)
 	page := func(delivery int) string {
-		_, body := s.ask(librarian, "GET", fmt.Sprintf("/intake/%d", delivery), nil)
-		return string(body)
+		return s.opened(librarian, delivery)
 	}
 
 	// The same files again.
@@ -464,8 +463,7 @@ func TestASmallerTierAndAPartAreKnown(t *testing.T) {
 			}
 		}
 		d := s.deliver(files...)
-		_, body := s.ask(librarian, "GET", fmt.Sprintf("/intake/%v", d["id"]), nil)
-		return fmt.Sprint(d["sets"].([]any)[0].(map[string]any)["material_id"]), string(body)
+		return fmt.Sprint(d["sets"].([]any)[0].(map[string]any)["material_id"]), s.opened(librarian, d["id"])
 	}
 	tiers := func() (n int) {
 		for _, a := range s.json(librarian, "GET", "/api/v1/materials/"+id, nil, 200)["attachments"].([]any) {
@@ -592,4 +590,14 @@ func TestAFailedFileIsSentAgainAlone(t *testing.T) {
 			t.Errorf("the decision on %s was lost: %s", file, is)
 		}
 	}
+}
+
+// opened is the page of a delivery with its first set's row open.
+func (s *running) opened(as people.Role, delivery any) (all string) {
+	d := s.json(as, "GET", fmt.Sprintf("/api/v1/deliveries/%v", delivery), nil, 200)
+	set := d["sets"].([]any)[0].(map[string]any)["material_id"]
+	for _, show := range []string{"check", "ready", "left", "done"} {
+		all += s.page(as, fmt.Sprintf("/intake/%v?show=%s&open=%v", delivery, show, set))
+	}
+	return all
 }

@@ -2,6 +2,8 @@ package web
 
 import (
 	"net/http"
+	"slices"
+	"strconv"
 
 	"aldermoor/internal/library/materials"
 
@@ -44,7 +46,16 @@ func (s *Server) intake(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		p.Current = openView(d)
+		q := triageQuery{show: c.QueryParam("show"), filter: c.QueryParam("q")}
+		if q.show != "" && !slices.Contains([]string{"check", "ready", "left", "done"}, q.show) {
+			return refuse(http.StatusBadRequest, "There is no such list of sets.")
+		}
+		if q.rows, err = whole(c, "rows", rowsAtOnce); err != nil {
+			return err
+		}
+		q.rows = max(q.rows, 1)
+		q.open, _ = strconv.ParseInt(c.QueryParam("open"), 10, 64)
+		p.Current = openView(d, q)
 		steps, err := s.Studio.Materials.History(ctx, me(c), open, 0, 100)
 		if err != nil {
 			return err

@@ -244,8 +244,7 @@ func ledgerView(m *materials.Material) ledger {
 // and what can be done about it.
 func (l *ledger) findings(m, scanned *materials.Material) {
 	tones := map[inspect.Severity]tone{inspect.Warn: doubt, inspect.Stop: stop}
-	weight := map[inspect.Severity]int{inspect.Stop: 0, inspect.Warn: 1, inspect.Note: 2}
-	for _, f := range slices.SortedStableFunc(slices.Values(m.Report.Findings), func(a, b inspect.Finding) int { return weight[a.Severity] - weight[b.Severity] }) {
+	for _, f := range bySeverity(m.Report.Findings) {
 		chip := wording.CheckOf(f.Code).Chip
 		if f.Severity == inspect.Stop {
 			chip = "Stop: " + chip

@@ -1,12 +1,15 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"net/url"
 	"slices"
 	"strings"
 	"time"
 
+	"aldermoor/core/channels"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
@@ -77,9 +80,13 @@ func deliveryView(d intake.Delivery, open int64) deliveryRow {
 // columns are the channels that have a column of their own in the triage table.
 var columns = []material.Channel{material.BaseColor, material.Normal, material.Roughness, material.Metallic, material.Height, material.Occlusion}
 
+// column is a column of the table: its title is cut to fit, its name is in full.
 type column struct {
-	ID, Title, Letter string
+	ID, Title, Name string
 }
+
+// short are the titles of columns.
+var short = map[material.Channel]string{material.BaseColor: "Colour", material.Normal: "Normal", material.Roughness: "Rough", material.Metallic: "Metal", material.Height: "Height", material.Occlusion: "Occl."}
 
 type cell struct {
 	MapID   int64
@@ -99,12 +106,35 @@ type setRow struct {
 	Size     string
 	SizeTone tone
 	Cells    []cell
-	More     []cell // channels without a column
-	Loose    []cell
-	Doubts   []string
-	Known    *knownView
-	Accepted bool
+	Spare    []cell // channels without a column, and what has no channel: the first few
+	Further  int    // how many more of these there are
+	Doubts   int
+	Chips    []checkView
+	Stage    string
 	Released int
+	Open     bool
+}
+
+// checkView is a check in two or three words.
+type checkView struct {
+	Word string
+	Tone tone
+}
+
+// openedView is what the open row says below itself.
+type openedView struct {
+	ID       int64
+	Stage    string
+	Findings []findingRow
+	Unsure   []unsureView
+	Loose    []cell
+	Known    *knownView
+}
+
+// unsureView is a map whose channel is not sure, with the strongest reason.
+type unsureView struct {
+	cell
+	Says string
 }
 
 // knownView is the material whose scan a set is.
@@ -132,50 +162,134 @@ type besideView struct {
 
 type openDelivery struct {
 	deliveryRow
-	ID, Version              int64
-	Retry                    bool // something failed here, not in the files
-	Heading, Meta            string
-	State                    intake.State
-	Error                    string
-	Columns                  []column
-	Undo, Redo               materials.Step // that u and U would turn; zero for none
-	Doubtful, Sure, Accepted []setRow
-	Left                     []setRow
-	SureFirst                []setRow
-	SureMore                 int
-	Failures                 []inspect.Failure
+	ID, Version   int64
+	Sets          int
+	Retry         bool // something failed here, not in the files
+	Heading, Meta string
+	State         intake.State
+	Error         string
+	Columns       []column
+	Undo, Redo    materials.Step // that u and U would turn; zero for none
+	Tabs          []tabView
+	Show, Filter  string
+	Ready         int // sets that can be accepted together
+	Rows          []setRow
+	Further       string // the address with more rows; "" if all are shown
+	Hidden        int    // rows that are not shown yet
+	Opened        *openedView
+	Failures      []inspect.Failure
 }
 
-func openView(d intake.DeliveryReport) *openDelivery {
-	o := &openDelivery{deliveryRow: deliveryView(d.Delivery, d.ID), ID: d.ID, Version: d.Version, Retry: d.Retry, State: d.State, Error: d.Error, Failures: d.Failures}
-	o.Heading = o.Name
-	o.Meta = fmt.Sprintf("%s, %s, %s", count(d.Sets, "set"), count(d.Files, "file"), scale.Bytes(d.Bytes))
-	for _, c := range columns {
-		o.Columns = append(o.Columns, column{string(c), wording.Channel(c), letterOf(c)})
+// tabView is one of the lists that a delivery's sets are in.
+type tabView struct {
+	ID, Title, Href string
+	Count           int
+	Current         bool
+}
+
+// triageQuery is what of a delivery is shown.
+type triageQuery struct {
+	show   string // check, ready, left or done; "" for the first that has sets
+	filter string // words that the names of sets must have
+	open   int64  // the set whose row is open
+	rows   int    // how many rows are shown at most
+}
+
+// rowsAtOnce is how many rows are shown before somebody asks for more.
+const rowsAtOnce = 100
+
+func (q triageQuery) href(delivery int64) string {
+	v := url.Values{}
+	if q.show != "" {
+		v.Set("show", q.show)
 	}
+	if q.filter != "" {
+		v.Set("q", q.filter)
+	}
+	if q.open != 0 {
+		v.Set("open", fmt.Sprint(q.open))
+	}
+	if q.rows != rowsAtOnce {
+		v.Set("rows", fmt.Sprint(q.rows))
+	}
+	if len(v) == 0 {
+		return fmt.Sprintf("/intake/%d", delivery)
+	}
+	return fmt.Sprintf("/intake/%d?%s", delivery, v.Encode())
+}
+
+// listOf is the tab that a set is in.
+func listOf(m *materials.Material) string {
+	switch {
+	case m.Stage == materials.Accepted:
+		return "done"
+	case m.Stage == materials.Left:
+		return "left"
+	case m.Doubts > 0:
+		return "check"
+	}
+	return "ready"
+}
+
+func openView(d intake.DeliveryReport, q triageQuery) *openDelivery {
+	o := &openDelivery{deliveryRow: deliveryView(d.Delivery, d.ID), ID: d.ID, Sets: d.Sets, Version: d.Version, Retry: d.Retry, State: d.State, Error: d.Error, Failures: d.Failures, Filter: q.filter}
+	o.Heading = o.Name
+	o.Meta = fmt.Sprintf("%s · %s · %s", count(d.Sets, "set"), count(d.Files, "file"), scale.Bytes(d.Bytes))
+	for _, c := range columns {
+		o.Columns = append(o.Columns, column{string(c), short[c], wording.Channel(c)})
+	}
+	words := strings.Fields(strings.ToLower(q.filter))
+	lists := map[string][]*materials.Material{} // of what the filter leaves
 	for i := range d.Materials {
 		m := &d.Materials[i]
-		row := rowView(m, d.Here)
-		switch {
-		case m.Stage == materials.Accepted:
-			o.Accepted = append(o.Accepted, row)
-		case m.Stage == materials.Left:
-			o.Left = append(o.Left, row)
-		case m.Doubts > 0:
-			o.Doubtful = append(o.Doubtful, row)
-		default:
-			o.Sure = append(o.Sure, row)
+		if listOf(m) == "ready" {
+			o.Ready++
+		}
+		name := strings.ToLower(m.Name)
+		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(name, w) }) {
+			lists[listOf(m)] = append(lists[listOf(m)], m)
 		}
 	}
-	o.SureFirst = o.Sure[:min(len(o.Sure), 6)]
-	o.SureMore = len(o.Sure) - len(o.SureFirst)
+	o.Show = q.show
+	for _, t := range []tabView{{ID: "check", Title: "To check"}, {ID: "ready", Title: "Ready"}, {ID: "left", Title: "Left out"}, {ID: "done", Title: "On the Bench"}} {
+		t.Count = len(lists[t.ID])
+		t.Href = triageQuery{show: t.ID, filter: q.filter, rows: rowsAtOnce}.href(d.ID)
+		if o.Show == "" && t.Count > 0 && t.ID != "left" { // the first that has something to do
+			o.Show = t.ID
+		}
+		o.Tabs = append(o.Tabs, t)
+	}
+	if o.Show == "" {
+		o.Show = "check"
+	}
+	for i := range o.Tabs {
+		o.Tabs[i].Current = o.Tabs[i].ID == o.Show
+	}
+	for _, m := range lists[o.Show] {
+		if len(o.Rows) == q.rows {
+			o.Hidden++
+			continue
+		}
+		row := rowView(m)
+		if row.Open = m.ID == q.open; row.Open {
+			o.Opened = openedRow(m, d.Here)
+		}
+		o.Rows = append(o.Rows, row)
+	}
+	if o.Hidden > 0 {
+		q.rows += rowsAtOnce
+		o.Further = q.href(d.ID)
+	}
 	return o
 }
 
-func rowView(m *materials.Material, here map[int64]materials.Material) setRow {
-	r := setRow{ID: m.ID, Version: m.Version, Name: m.Name, Accepted: m.Stage == materials.Accepted, Released: m.Released, Size: "Size unknown", SizeTone: doubt}
+// mostSpare is how many pictures without a column a row shows.
+const mostSpare = 2
+
+func rowView(m *materials.Material) setRow {
+	r := setRow{ID: m.ID, Version: m.Version, Name: m.Name, Stage: listOf(m), Released: m.Released, Size: "size unknown", SizeTone: doubt, Doubts: m.Doubts}
 	if m.Size.Known() {
-		r.Size, r.SizeTone = fmt.Sprintf("%s × %s, %s", metres(m.Size.W), scale.Metres(m.Size.H), sourceWord(m.SizeSource)), calm
+		r.Size, r.SizeTone = fmt.Sprintf("%s × %s · %s", metres(m.Size.W), scale.Metres(m.Size.H), sourceWord(m.SizeSource)), calm
 	}
 	for _, ch := range columns {
 		k := cell{Channel: string(ch), Title: wording.Channel(ch)}
@@ -190,47 +304,35 @@ func rowView(m *materials.Material, here map[int64]materials.Material) setRow {
 		}
 		r.Cells = append(r.Cells, k)
 	}
+	var spare []cell
 	for _, p := range m.Assigned() {
 		if p.Channel == material.Glossiness && m.Map(material.Roughness) == nil || slices.Contains(columns, p.Channel) {
 			continue
 		}
 		k := cell{Channel: string(p.Channel), Title: wording.Channel(p.Channel), Mark: strings.ToLower(wording.Channel(p.Channel))}
 		k.fill(&p)
-		r.More = append(r.More, k)
+		spare = append(spare, k)
 	}
-	for _, p := range m.Unassigned() {
-		k := cell{Title: "Unassigned"}
-		k.fill(&p)
-		k.Tone = doubt
-		r.Loose = append(r.Loose, k)
-	}
-	if k := m.Known; k != nil {
-		w, h := m.Pixels()
-		r.Known = &knownView{ID: k.Material, Name: k.Name, Says: k.Says(w, h), State: !k.Files && !k.Smaller(w, h), Tier: k.Smaller(w, h)}
-		of := here[k.Material]
-		r.Known.Beside = [2]besideView{beside("What came", m), beside("What is here: "+of.Name, &of)}
-		r.Known.Beside[1].Turn = 90 * k.Quarters
-		if a := k.Part; a != nil {
-			b := &r.Known.Beside[1]
-			// A picture that is not square lies in the middle; it is turned as it lies on the page.
-			pw, ph := float64(b.W), float64(b.H)
-			kx, ky := 100*pw/max(pw, ph), 100*ph/max(pw, ph)
-			v := partView{50 - kx/2 + a.X*kx, 50 - ky/2 + a.Y*ky, a.W * kx, a.H * ky}
-			for range k.Quarters {
-				v = partView{100 - v.Top - v.Height, v.Left, v.Height, v.Width}
-			}
-			b.Part = &v
+	loose := looseCells(m)
+	spare = append(loose, spare...) // what asks for somebody first
+	r.Spare = spare[:min(len(spare), mostSpare)]
+	r.Further = len(spare) - len(r.Spare)
+	unsure := 0
+	for _, k := range append(slices.Clone(r.Cells), spare[len(loose):]...) {
+		if k.Tone == doubt {
+			unsure++
 		}
 	}
-	if n := len(r.Loose); n > 0 {
-		r.Doubts = append(r.Doubts, fmt.Sprintf("%s of no channel yet.", count(n, "picture")))
-	}
-	for _, f := range m.Report.Findings {
+	for _, f := range bySeverity(m.Report.Findings) {
 		if f.Severity == inspect.Note {
 			continue
 		}
+		t := doubt
+		if f.Severity == inspect.Stop {
+			t = stop
+		}
 		if f.Code != "size_unknown" { // the row says so already
-			r.Doubts = append(r.Doubts, wording.Finding(f, &m.Report))
+			r.Chips = append(r.Chips, checkView{wording.CheckOf(f.Code).Chip, t})
 		}
 		for i := range r.Cells {
 			if slices.Contains(f.Maps, r.Cells[i].File) {
@@ -238,7 +340,77 @@ func rowView(m *materials.Material, here map[int64]materials.Material) setRow {
 			}
 		}
 	}
+	if unsure > 0 {
+		r.Chips = append(r.Chips, checkView{count(unsure, "channel") + " unsure", doubt})
+	}
+	if n := len(loose); n > 0 {
+		r.Chips = append(r.Chips, checkView{fmt.Sprintf("%d unassigned", n), doubt})
+	}
+	if k := m.Known; k != nil {
+		word := "Same scan: "
+		if w, h := m.Pixels(); k.Smaller(w, h) {
+			word = "Smaller tier: "
+		}
+		r.Chips = append(r.Chips, checkView{word + k.Name, calm})
+	}
 	return r
+}
+
+// looseCells are the pictures of a set that have no channel.
+func looseCells(m *materials.Material) (out []cell) {
+	for _, p := range m.Unassigned() {
+		k := cell{Title: "Unassigned"}
+		k.fill(&p)
+		k.Tone = doubt
+		out = append(out, k)
+	}
+	return out
+}
+
+// bySeverity orders findings, the worst first.
+func bySeverity(list []inspect.Finding) []inspect.Finding {
+	weight := map[inspect.Severity]int{inspect.Stop: 0, inspect.Warn: 1, inspect.Note: 2}
+	return slices.SortedStableFunc(slices.Values(list), func(a, b inspect.Finding) int { return weight[a.Severity] - weight[b.Severity] })
+}
+
+// openedRow says what there is to check of a set, and what can be done about it.
+func openedRow(m *materials.Material, here map[int64]materials.Material) *openedView {
+	o := &openedView{ID: m.ID, Stage: listOf(m), Loose: looseCells(m)}
+	var l ledger
+	l.findings(m, m)
+	o.Findings = l.Findings
+	for _, p := range m.Assigned() {
+		if p.Sure() {
+			continue
+		}
+		u := unsureView{cell: cell{Channel: string(p.Channel), Title: wording.Channel(p.Channel)}}
+		u.fill(&p)
+		if len(p.Reasons) > 0 {
+			u.Says = wording.Reason(slices.MaxFunc(p.Reasons, func(a, b channels.Reason) int { return cmp.Compare(math.Abs(a.Weight), math.Abs(b.Weight)) }))
+		}
+		o.Unsure = append(o.Unsure, u)
+	}
+	k := m.Known
+	if k == nil {
+		return o
+	}
+	w, h := m.Pixels()
+	o.Known = &knownView{ID: k.Material, Name: k.Name, Says: k.Says(w, h), State: !k.Files && !k.Smaller(w, h), Tier: k.Smaller(w, h)}
+	of := here[k.Material]
+	o.Known.Beside = [2]besideView{beside("What came", m), beside("What is here: "+of.Name, &of)}
+	o.Known.Beside[1].Turn = 90 * k.Quarters
+	if a := k.Part; a != nil {
+		b := &o.Known.Beside[1]
+		// A picture that is not square lies in the middle; it is turned as it lies on the page.
+		pw, ph := float64(b.W), float64(b.H)
+		kx, ky := 100*pw/max(pw, ph), 100*ph/max(pw, ph)
+		v := partView{50 - kx/2 + a.X*kx, 50 - ky/2 + a.Y*ky, a.W * kx, a.H * ky}
+		for range k.Quarters {
+			v = partView{100 - v.Top - v.Height, v.Left, v.Height, v.Width}
+		}
+		b.Part = &v
+	}
+	return o
 }
 
 // beside says of a material what counts when it is held against another.
@@ -291,10 +463,4 @@ func (k *cell) fill(p *materials.Map) {
 	if !p.Sure() || mismatch {
 		k.Tone = doubt
 	}
-}
-
-// letterOf is the key that assigns a channel in the table of sets; "" for channels without.
-func letterOf(c material.Channel) string {
-	return map[material.Channel]string{material.BaseColor: "b", material.Normal: "n", material.Roughness: "r", material.Metallic: "m", material.Height: "h", material.Occlusion: "o",
-		material.Opacity: "y", material.Emissive: "e", material.Specular: "s", material.Glossiness: "g", material.Transmission: "t", material.Mask: "k"}[c]
 }

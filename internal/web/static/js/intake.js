@@ -21,6 +21,7 @@ export function intake() {
     trouble: "",
     waiting: 0, // files of an interrupted upload
     timer: 0,
+    filtering: 0,
 
     get delivery() {
       return this.root.dataset.delivery;
@@ -50,7 +51,7 @@ export function intake() {
       this.root.addEventListener("drop", (/** @type {DragEvent} */ e) => this.land(e));
       this.root.addEventListener("dragstart", (/** @type {DragEvent} */ e) => this.lift(e));
       this.root.addEventListener("input", (/** @type {Event} */ e) => {
-        if (/** @type {Element} */ (e.target).matches("[data-filter]")) this.filter();
+        if (/** @type {Element} */ (e.target).matches("[data-filter]")) this.filterSoon();
       });
       this.root.addEventListener("change", (/** @type {Event} */ e) => {
         const t = /** @type {HTMLInputElement} */ (e.target);
@@ -64,7 +65,7 @@ export function intake() {
 
     /** One listener for two hundred rows. @param {MouseEvent} e */
     async click(e) {
-      const t = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-cell], [data-accept], [data-leave], [data-return], [data-accept-ready], [data-step], [data-retry], [data-next], [data-assign], [data-known], [data-beside]"));
+      const t = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-cell], [data-accept], [data-leave], [data-return], [data-accept-ready], [data-step], [data-retry], [data-next], [data-assign], [data-known], [data-beside], [data-tab], [data-further], [data-open-row]"));
       if (!t) return;
       const d = t.dataset;
       if (d.cell !== undefined) await this.explain(t);
@@ -76,22 +77,75 @@ export function intake() {
       else if (d.retry !== undefined) await this.retry();
       else if (d.next !== undefined) this.next();
       else if ("beside" in d) /** @type {HTMLDialogElement} */ (/** @type {Element} */ (t.closest("td")).querySelector("dialog")).showModal();
-      else if (d.known) await this.known(/** @type {HTMLElement} */ (t.closest("[data-set]")).dataset.set, d.known);
+      else if (d.openRow) await this.openRow(d.openRow);
+      else if ((d.tab || "further" in d) && t instanceof HTMLAnchorElement) await this.follow(e, t);
+      else if (d.known) await this.known(setOf(t), d.known);
       else if (d.assign !== undefined) await this.assign(this.about.set, this.about.map, d.assign);
     },
 
-    filter() {
-      const field = /** @type {HTMLInputElement | null} */ (this.root.querySelector("[data-filter]"));
-      const words = (field?.value ?? "").toLowerCase().split(/\s+/).filter(Boolean);
-      for (const r of this.root.querySelectorAll("tr[data-set]")) {
-        const name = (r.dataset.name ?? "").toLowerCase();
-        r.hidden = !words.every((w) => name.includes(w));
+    /** What is shown of the delivery is in the address: list, filter, open row, number of rows. */
+    get address() {
+      const url = new URL(location.href);
+      url.pathname = `/intake/${this.delivery}`;
+      return url;
+    },
+
+    /**
+     * Shows the delivery otherwise.
+     * @param {Record<string, string>} change of the address; empty takes a value away
+     */
+    async show(change) {
+      const url = this.address;
+      for (const [k, v] of Object.entries(change)) {
+        if (v) url.searchParams.set(k, v);
+        else url.searchParams.delete(k);
       }
+      history.replaceState(null, "", url);
+      await parts(url.href, "triage");
+    },
+
+    filterSoon() {
+      clearTimeout(this.filtering);
+      this.filtering = window.setTimeout(() => this.show({ q: this.root.querySelector("[data-filter]").value.trim(), rows: "", open: "" }), 80);
+    },
+
+    /** Follows a link to another list, or to more rows. @param {MouseEvent} e @param {HTMLAnchorElement} a */
+    async follow(e, a) {
+      if (e.ctrlKey || e.metaKey || e.shiftKey) return;
+      e.preventDefault();
+      history.replaceState(null, "", a.href);
+      await parts(a.href, "triage");
+    },
+
+    /** Opens the checks of a set below its row, or closes them. @param {string} set */
+    async openRow(set) {
+      const row = this.root.querySelector(`tr[data-set="${set}"]`);
+      const was = document.getElementById("opened");
+      const open = was?.dataset.of !== set;
+      was?.remove();
+      for (const r of this.root.querySelectorAll("tr[data-open]")) {
+        r.removeAttribute("data-open");
+        r.querySelector("[data-open-row]")?.setAttribute("aria-expanded", "false");
+      }
+      const url = this.address;
+      url.searchParams.delete("open");
+      if (open) url.searchParams.set("open", set);
+      history.replaceState(null, "", url);
+      if (!open || !row) return;
+      row.setAttribute("data-open", "");
+      row.querySelector("[data-open-row]")?.setAttribute("aria-expanded", "true");
+      const below = document.createElement("tr");
+      Object.assign(below, { id: "opened", className: "opened", role: "row" });
+      below.dataset.of = set;
+      row.after(below);
+      await parts(url.href, "opened");
     },
 
     /** Goes to the next cell that somebody must look at. */
     next() {
-      const cells = /** @type {HTMLElement[]} */ ([...this.root.querySelectorAll("tr[data-set] .cell.doubt, tr[data-doubts] [data-accept]")]).filter((c) => c.offsetParent);
+      const cells = /** @type {HTMLElement[]} */ ([...this.root.querySelectorAll("tr[data-set] .cell.doubt, tr[data-doubts] [data-accept]")]);
+      const check = this.root.querySelector("[data-tab=check]");
+      if (!cells.length && check && !check.hasAttribute("aria-current") && !check.textContent.trim().endsWith(" 0")) return this.show({ show: "check", open: "", rows: "" }).then(() => this.next());
       if (!cells.length) return tell("Nothing here is left to check.");
       const now = document.activeElement;
       const after = cells.find((c) => now && now !== document.body && now.compareDocumentPosition(c) & Node.DOCUMENT_POSITION_FOLLOWING);
@@ -116,9 +170,7 @@ export function intake() {
         if (answer.items.length) location.href = `/intake/${answer.items[0].id}`;
         return;
       }
-      const here = `/intake/${this.delivery}`;
-      await parts(here, "deliveries", "triage");
-      this.filter();
+      await parts(() => this.address.href, "deliveries", "triage");
     },
 
     fold() {
@@ -217,7 +269,7 @@ export function intake() {
     /** @param {HTMLElement} cell */
     async explain(cell) {
       const id = Number(cell.dataset.map);
-      const set = await call("GET", `/api/v1/materials/${/** @type {HTMLElement} */ (cell.closest("[data-set]")).dataset.set}`);
+      const set = await call("GET", `/api/v1/materials/${setOf(cell)}`);
       const m = set.maps.find((/** @type {any} */ m) => m.id === id);
       const dir = m?.direction === "y-" ? ", pointing down (Y−)" : m?.direction === "y+" ? ", pointing up (Y+)" : "";
       this.about = {
@@ -378,7 +430,7 @@ export function intake() {
     lift(e) {
       const t = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-cell]"));
       if (!t) return;
-      e.dataTransfer?.setData("application/x-map", JSON.stringify({ map: t.dataset.map, set: /** @type {HTMLElement} */ (t.closest("[data-set]")).dataset.set }));
+      e.dataTransfer?.setData("application/x-map", JSON.stringify({ map: t.dataset.map, set: setOf(t) }));
     },
     /** @param {DragEvent} e */
     aim(e) {
@@ -394,7 +446,7 @@ export function intake() {
       const td = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("td"));
       if (!text || !td) return;
       const { map, set } = JSON.parse(text);
-      if (/** @type {HTMLElement | null} */ (td.closest("[data-set]"))?.dataset.set !== set) return tell("A picture can be moved within its own set only.");
+      if (setOf(td) !== set) return tell("A picture can be moved within its own set only.");
       if (td.dataset.column) await this.assign(set, map, td.dataset.column);
       else if (td.querySelector("[data-loose]")) await this.assign(set, map, "");
     },
@@ -407,7 +459,7 @@ export function intake() {
       if (t.matches("[data-filter]")) {
         if (e.key === "Escape") {
           /** @type {HTMLInputElement} */ (t).value = "";
-          this.filter();
+          this.filterSoon();
         }
         if (e.key === "Enter" || e.key === "Escape" || e.key === "ArrowDown") {
           e.preventDefault();
@@ -417,8 +469,8 @@ export function intake() {
       }
       if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
       if (e.key === "Escape") this.open = false;
-      const cell = /** @type {HTMLElement | null} */ (t.closest("[data-cell], [data-accept], [data-leave]"));
-      const row = /** @type {HTMLElement | null} */ (cell?.closest("[data-set]"));
+      const cell = /** @type {HTMLElement | null} */ (t.closest("[data-cell], [data-accept], [data-return], [data-open-row]"));
+      const row = /** @type {HTMLElement | null} */ (this.root.querySelector(`tr[data-set="${cell ? setOf(cell) : ""}"]`));
       const plain = {
         j: () => this.next(),
         f: () => /** @type {HTMLElement | null} */ (this.root.querySelector("[data-filter]"))?.focus(),
@@ -440,12 +492,18 @@ export function intake() {
         return this.assign(this.about.set, this.about.map, letters[/** @type {keyof typeof letters} */ (e.key)]);
       }
       if (!cell || !row) return;
-      const known = { w: row?.querySelector("[data-known=tier]") ? "tier" : "new_version", W: "separate" }[e.key];
-      if (known && row.querySelector(`[data-known=${known}]`)) {
+      if (e.key === "c") {
         e.preventDefault();
-        return this.known(row.dataset.set, known);
+        return this.openRow(row.dataset.set ?? "");
       }
-      if (e.key === "Enter" && !cell.dataset.leave) {
+      if (e.key === "w" || e.key === "W") {
+        e.preventDefault();
+        if (document.getElementById("opened")?.dataset.of !== row.dataset.set) return this.openRow(row.dataset.set ?? ""); // seen before it is settled
+        const known = e.key === "W" ? "separate" : this.root.querySelector("#opened [data-known=tier]") ? "tier" : "new_version";
+        if (this.root.querySelector(`#opened [data-known=${known}]`)) return this.known(row.dataset.set, known);
+        return;
+      }
+      if (e.key === "Enter" && (cell.dataset.cell !== undefined || cell.dataset.accept)) {
         e.preventDefault();
         this.step(cell, "ArrowDown");
         await this.take([Number(row.dataset.set)]);
@@ -468,7 +526,7 @@ export function intake() {
      * @param {string} key
      */
     step(from, key) {
-      const rows = [...this.root.querySelectorAll("tr[data-set]")].map((r) => /** @type {HTMLElement[]} */ ([...r.querySelectorAll("[data-cell], [data-accept], [data-leave]")])).filter((r) => r[0].offsetParent);
+      const rows = [...this.root.querySelectorAll("tr[data-set]")].map((r) => /** @type {HTMLElement[]} */ ([...r.querySelectorAll("[data-cell], [data-accept], [data-return], [data-open-row]")])).filter((r) => r.length);
       if (!rows.length) return;
       let y = rows.findIndex((r) => from && r.includes(from));
       if (y < 0) return rows[0][0].focus();
@@ -509,3 +567,9 @@ async function walk(entry, at, found) {
     for (const e of some) await walk(e, `${at}${entry.name}/`, found);
   }
 }
+
+/** The set that a row, or what is opened below it, is about. @param {Element} e */
+const setOf = (e) => {
+  const row = /** @type {HTMLElement | null} */ (e.closest("[data-set], [data-of]"));
+  return row?.dataset.set ?? row?.dataset.of ?? "";
+};

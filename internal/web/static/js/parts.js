@@ -23,12 +23,12 @@ const underWay = new Map();
 /**
  * Fetches parts of a page in one answer and morphs the elements with these ids.
  * Of several calls for the same parts only the last one counts.
- * @param {string} url
+ * @param {string | (() => string)} where the page's address; a function where it may change meanwhile: then it is asked for again
  * @param {...string} names ids of elements, and names of templates
  * @returns {Promise<boolean>} whether the page shows what the server has now
  */
-export async function parts(url, ...names) {
-  const key = names.join(",");
+export async function parts(where, ...names) {
+  const key = names.join(","), url = typeof where === "string" ? where : where();
   underWay.get(key)?.abort();
   const mine = new AbortController();
   underWay.set(key, mine);
@@ -39,6 +39,7 @@ export async function parts(url, ...names) {
   if (underWay.get(key) !== mine) return false;
   underWay.delete(key);
   if (html === null) return false;
+  if (typeof where !== "string" && where() !== url) return parts(where, ...names);
   const fresh = document.createElement("template");
   fresh.innerHTML = html;
   for (const t of /** @type {NodeListOf<HTMLTemplateElement>} */ (fresh.content.querySelectorAll("template[data-part]"))) {
@@ -74,7 +75,7 @@ function morph(old, fresh) {
 function keeps(name, e) {
   if (name === "open") return !(e instanceof HTMLDetailsElement || e instanceof HTMLDialogElement);
   if (name === "aria-pressed") return !e.matches("[data-chip]"); // the lens says which map it shows
-  if (name === "hidden") return !(e.matches("[data-set]") || e.nextElementSibling?.hasAttribute("data-mine"));
+  if (name === "hidden") return !(e.nextElementSibling?.hasAttribute("data-mine"));
   if (name === "value" && (e instanceof HTMLInputElement || e instanceof HTMLTextAreaElement)) {
     return e !== document.activeElement && e.value === e.defaultValue && !e.hasAttribute("x-model"); // typed, and not yet sent
   }
