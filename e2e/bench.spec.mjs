@@ -82,9 +82,9 @@ test("each channel reads in its own meaning", async ({ page }) => {
   // The choice is in the address.
   await page.reload();
   await expect(page.locator("[data-chip]", { hasText: "Occlusion" })).toHaveAttribute("aria-pressed", "true");
-  await page.getByRole("button", { name: "Show the grid" }).click();
-  await expect(page.getByRole("button", { name: "Hide the grid" })).toBeVisible();
-  await page.getByRole("button", { name: "Change the mat" }).click();
+  await page.getByRole("button", { name: "Grid", exact: true }).click();
+  await expect(page.getByRole("button", { name: "Grid", exact: true })).toHaveAttribute("aria-pressed", "true");
+  await page.getByRole("button", { name: "Mat", exact: true }).click();
   await expect(page.locator("#lens .mat")).toHaveAttribute("data-mat", "dark");
 });
 
@@ -132,7 +132,7 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   const scale = Math.min((box.width - 64) / before.width_m, (box.height - 48) / before.height_m);
   /** Without Alt the ends go to edges that stand out. @param {number} dx @param {number} dy @param {string} says @param {string} [axis] */
   const line = async (dx, dy, says, axis = "") => {
-    await page.getByRole("button", { name: "Measure a line" }).click();
+    await page.getByRole("button", { name: "Measure", exact: true }).click();
     const from = { x: box.x + box.width / 2 - dx / 2, y: box.y + box.height / 2 - dy / 2 };
     await page.keyboard.down("Alt");
     await page.mouse.move(from.x, from.y);
@@ -149,7 +149,7 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   // 240 screen pixels are a known part of the repeat: said to be twice as long, it is twice as large, to a pixel's worth.
   const real = 240 / scale;
   await line(240, 0, `${(2 * real * 100).toFixed(3)} cm`);
-  await expect(page.locator("#l-size + p")).toContainText("from what was measured on it");
+  await expect(page.locator("section", { has: page.locator("#l-size") })).toContainText("from what was measured on it");
   let m = await current();
   const pixel = 2 / (real * 512 / before.width_m); // of the line, at both ends
   expect(Math.abs(m.width_m / before.width_m / 2 - 1)).toBeLessThan(pixel);
@@ -185,10 +185,11 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   await expect(page.locator("#ledger")).toContainText("8 courses, each half a unit on");
   expect(Math.abs(Math.abs(sy) - 341 / 8)).toBeLessThan(0.5);
   await page.reload();
+  await page.locator("#more-tiling summary").click();
   await page.locator("[data-field=module_a_m]").click();
   await page.keyboard.type(`${(long * 150).toFixed(4)} cm`);
   await page.keyboard.press("Enter");
-  await expect(page.locator("#l-size + p")).toContainText("from a step of its pattern");
+  await expect(page.locator("section", { has: page.locator("#l-size") })).toContainText("from a step of its pattern");
   m = await current();
   expect(Math.abs(m.width_m / before.width_m / 1.5 - 1)).toBeLessThan(0.01);
 });
@@ -200,7 +201,7 @@ test("the relief is cut in section, in millimetres", async ({ page }) => {
   await page.waitForTimeout(800);
   const box = await page.locator("#lens .mat").boundingBox();
   if (!box) throw new Error("there is no lens");
-  await page.getByRole("button", { name: "Cut a section" }).click();
+  await page.getByRole("button", { name: "Section", exact: true }).click();
   await page.mouse.move(box.x + box.width / 2 + 10, box.y + 120);
   await page.mouse.down();
   await page.mouse.move(box.x + box.width / 2 + 10, box.y + 420, { steps: 4 });
@@ -212,7 +213,7 @@ test("the relief is cut in section, in millimetres", async ({ page }) => {
   // Down the slates it goes through nearly all of the depth that they have.
   expect(Number(mm)).toBeGreaterThan(m.depth_m * 1000 * 0.6);
   expect(Number(mm)).toBeLessThanOrEqual(m.depth_m * 1000 + 0.1);
-  await page.getByRole("button", { name: "No section" }).click();
+  await page.keyboard.press("x");
   await expect(page.locator(".profile")).toBeHidden();
 });
 
@@ -228,7 +229,7 @@ test("a map is looked at down to its pixels", async ({ page }) => {
   await page.waitForTimeout(800);
   const tiles = /** @type {string[]} */ ([]);
   page.on("response", (r) => r.url().includes("tile.png") && r.ok() && tiles.push(r.url()));
-  await page.getByRole("button", { name: "1:1" }).click();
+  await page.getByRole("button", { name: "1:1", exact: true }).click();
   await expect.poll(() => tiles.length, { timeout: 20_000 }).toBeGreaterThan(1);
   expect(tiles.every((t) => t.includes("z=0"))).toBe(true);
   const box = await page.locator("#lens .mat").boundingBox();
@@ -244,10 +245,12 @@ test("a map is looked at down to its pixels", async ({ page }) => {
   await expect(page.locator("[x-model=component]")).toBeHidden(); // a height has only one
   await page.locator("[data-chip]", { hasText: "Normal" }).click();
   await page.waitForTimeout(400);
-  await expect(page.locator("[x-model=component] option")).toHaveText(["it as it is", "red", "green", "blue"]);
+  await expect(page.locator("[x-model=component] option")).toHaveText(["all", "red", "green", "blue"]);
+  await page.keyboard.press(".");
   await page.locator("[x-model=component]").selectOption("g");
   await expect.poll(() => tiles.some((t) => t.includes("c=g"))).toBe(true);
   await page.locator("[x-model=against]").selectOption({ label: "Height" });
+  await page.keyboard.press("Escape");
   await expect(page.getByLabel("Where the wipe is")).toBeVisible();
   await expect.poll(() => readAt(page, 200, 160)).toMatch(/slope \d+° (to|up|down)|flat/);
 
@@ -260,7 +263,7 @@ test("a map is looked at down to its pixels", async ({ page }) => {
     await page.goto(`${s.url}/bench/${set.material_id}?lens=laid&across=${wide}%20m&down=${high}%20m${more}`);
     await page.waitForTimeout(600);
     tiles.length = 0;
-    await page.getByRole("button", { name: "1:1" }).click();
+    await page.getByRole("button", { name: "1:1", exact: true }).click();
     await expect.poll(() => tiles.length, { timeout: 20_000 }).toBeGreaterThan(1);
     if (more.includes("shape")) continue;
     await page.waitForLoadState("networkidle", { timeout: 3_000 }).catch(() => {});
@@ -288,6 +291,7 @@ test("a wall takes whole repeats", async ({ page }) => {
   await page.request.patch(api, { headers: now, data: { size_source: "resolution_tag" } });
   const before = await (await page.request.get(api)).json();
   await page.goto(`${s.url}/bench/${id}`);
+  await page.locator("#more-tiling summary").click();
   await page.locator("[data-surface=across]").click();
   await page.keyboard.type("4.2 m");
   await page.keyboard.press("Enter");
@@ -307,7 +311,7 @@ test("laid on a wall it is true to scale", async ({ page }) => {
   await enter(page, s.url, "librarian");
   const id = idOf("slates_round");
   await page.goto(`${s.url}/bench/${id}?across=6%20m&down=3%20m`);
-  await page.getByRole("button", { name: "Laid" }).click();
+  await page.getByRole("button", { name: "Laid", exact: true }).click();
   await expect(page).toHaveURL(/lens=laid/);
   await page.waitForTimeout(500);
   const box = await page.locator("#lens .mat").boundingBox();
@@ -329,13 +333,16 @@ test("laid on a wall it is true to scale", async ({ page }) => {
     await expect(page).toHaveURL(shape === "wall" ? /lens=laid(?!.*shape)/ : new RegExp(`shape=${shape}`));
   }
   await page.getByLabel("Degrees against the clock").fill("30");
-  await page.getByLabel("moved right by").fill("25 cm");
-  await page.getByLabel("moved right by").press("Tab");
+  await page.getByRole("button", { name: "More", exact: true }).click();
+  await page.getByLabel("Moved right").fill("25 cm");
+  await page.getByLabel("Moved right").press("Tab");
   await expect(page).toHaveURL(/turn=30.*right=25/);
   await page.reload();
-  await expect(page.getByLabel("moved right by")).toHaveValue("25 cm");
+  await page.getByRole("button", { name: "More", exact: true }).click();
+  await expect(page.getByLabel("Moved right")).toHaveValue("25 cm");
   await page.getByRole("button", { name: "Put it back" }).click();
   await expect(page.getByRole("button", { name: "Put it back" })).toBeHidden();
+  await page.keyboard.press("Escape");
   await page.waitForTimeout(400);
   // Panning draws no long frames.
   await page.mouse.move(box.x + 300, box.y + 200);
@@ -451,4 +458,48 @@ test("an administrator lets people in and out", async ({ page }) => {
   await tove.getByRole("button", { name: "Sign in" }).click();
   await expect(tove.getByRole("alert")).toContainText("do not go together");
   await theirs?.close();
+});
+
+// What the pointer does on the lens, keys do: read, measure, cut; and each tool has its key.
+test("the lens is worked by keys alone", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const id = idOf("slates_round");
+  await page.goto(`${s.url}/bench/${id}?map=height`);
+  const mat = page.locator("#lens .mat"), readout = page.locator(".readout");
+  await expect(page.locator("[data-chip]", { hasText: "Height" })).toHaveAttribute("aria-pressed", "true");
+  await mat.focus();
+  await page.keyboard.press("Enter");
+  await expect(readout).toContainText("mm");
+  await expect(readout).toHaveAttribute("aria-live", "polite");
+  const [x0, y0] = centimetres((await readout.textContent()) ?? "");
+  for (let i = 0; i < 5; i++) await page.keyboard.press("Shift+ArrowRight");
+  await page.keyboard.press("ArrowUp");
+  await expect.poll(async () => centimetres((await readout.textContent()) ?? "")[0]).toBeGreaterThan(x0 + 5);
+  expect(centimetres((await readout.textContent()) ?? "")[1]).toBeLessThan(y0);
+  // A section from here, forty steps down.
+  await page.keyboard.press("x");
+  await expect(page.getByRole("button", { name: "Section", exact: true })).toHaveAttribute("aria-pressed", "true");
+  await page.keyboard.press("Space");
+  for (let i = 0; i < 8; i++) await page.keyboard.press("Shift+ArrowDown");
+  await page.keyboard.press("Space");
+  await expect(page.locator(".profile figcaption")).toContainText("mm between");
+  await page.keyboard.press("x");
+  await expect(page.locator(".profile")).toBeHidden();
+  // A known length.
+  await page.keyboard.press("m");
+  await page.keyboard.press("Space");
+  for (let i = 0; i < 6; i++) await page.keyboard.press("Shift+ArrowLeft");
+  await page.keyboard.press("Space");
+  await expect(page.getByLabel("Length of the line")).toBeFocused();
+  await page.keyboard.press("Escape");
+  for (const [key, name] of [["g", "Grid"], ["s", "Seams"], ["w", "Wipe"], ["o", "Overlay"]]) {
+    const tool = page.getByRole("button", { name, exact: true });
+    await expect(tool).toHaveAttribute("aria-pressed", "false");
+    await page.keyboard.press(key);
+    await expect(tool).toHaveAttribute("aria-pressed", "true");
+  }
+  await page.keyboard.press("3");
+  await expect(page.getByRole("button", { name: "Laid", exact: true })).toHaveAttribute("aria-pressed", "true");
+  await page.keyboard.press("1");
+  await expect(page.getByRole("button", { name: "Flat", exact: true })).toHaveAttribute("aria-pressed", "true");
 });

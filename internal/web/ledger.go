@@ -180,11 +180,11 @@ func ledgerView(m *materials.Material) ledger {
 		l.Depth = fmt.Sprintf("%.1f\u00a0mm", 1000*m.Depth)
 		switch {
 		case m.DepthSource == "normals" && m.Map(material.Height) == nil:
-			l.DepthHow, l.DepthTone = "by its normals alone, as there is no height map; take it for good within about a tenth", doubt
+			l.DepthHow, l.DepthTone = "from the normals alone, good within a tenth", doubt
 		case m.DepthSource == "normals" && m.Relief.Confidence > 0.8:
-			l.DepthHow = fmt.Sprintf("worked out from normals and height, which agree well (%.2f)", m.Relief.Confidence)
+			l.DepthHow = fmt.Sprintf("from normals and height, which agree well (%.2f)", m.Relief.Confidence)
 		case m.DepthSource == "normals":
-			l.DepthHow, l.DepthTone = fmt.Sprintf("worked out from normals and height, which agree poorly (%.2f)", m.Relief.Confidence), doubt
+			l.DepthHow, l.DepthTone = fmt.Sprintf("from normals and height, which agree poorly (%.2f)", m.Relief.Confidence), doubt
 		case m.DepthSource == "sidecar":
 			l.DepthHow = "from the sidecar file"
 		case m.DepthSource == "file":
@@ -201,9 +201,9 @@ func ledgerView(m *materials.Material) ledger {
 		l.Zero = fmt.Sprintf("%.2f", z)
 		switch {
 		case z < 0.005:
-			l.ZeroSays = "the lowest point: everything rises from there"
+			l.ZeroSays = "the lowest point"
 		case z > 0.995:
-			l.ZeroSays = "the highest point: everything sinks from there"
+			l.ZeroSays = "the highest point"
 		default:
 			l.ZeroSays = fmt.Sprintf("%.1f\u00a0mm below to %.1f\u00a0mm above", 1000*m.Depth*z, 1000*m.Depth*(1-z))
 		}
@@ -284,7 +284,7 @@ func (l *ledger) tiling(m *materials.Material, w, h int) {
 	for _, e := range []struct {
 		which string
 		score float64
-	}{{"left and right", t.X}, {"top and bottom", t.Y}} {
+	}{{"Left/right", t.X}, {"Top/bottom", t.Y}} {
 		row := edgeRow{e.which, "match", fmt.Sprintf("%.2f", e.score), good}
 		switch {
 		case e.score < 0.4:

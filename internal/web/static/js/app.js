@@ -6,6 +6,7 @@ import { refresh } from "./refresh.js";
 import { intake } from "./intake.js";
 import { bench } from "./bench.js";
 import { lens } from "./lens.js";
+import { lenses } from "./lenses.js";
 import { wall } from "./wall.js";
 import { handoff } from "./handoff.js";
 import { rules } from "./rules.js";
@@ -13,5 +14,5 @@ import { folders } from "./folders.js";
 import { recipe, treatment } from "./recipe.js";
 import { standards } from "./standards.js";
 
-for (const [name, island] of Object.entries({ shell, refresh, intake, bench, lens, wall, handoff, rules, folders, recipe, standards, treatment })) Alpine.data(name, island);
+for (const [name, island] of Object.entries({ shell, refresh, intake, bench, lens, lenses, wall, handoff, rules, folders, recipe, standards, treatment })) Alpine.data(name, island);
 Alpine.start();

@@ -2,6 +2,7 @@
 // The lens: a map on its mat with rulers in real units, moved and brought nearer. What it
 // measures, says, marks, wipes and lays are parts of their own.
 import { Sheet } from "./sheet.js";
+import { crossing } from "./cross.js";
 import { marking } from "./marks.js";
 import { measuring } from "./measure.js";
 import { placing } from "./placing.js";
@@ -18,7 +19,7 @@ const steps = [0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10
 export function lens() {
   /** @type {any} */ const it = {};
   // Getters stay getters.
-  for (const part of [view(), measuring(), reading(), marking(), wiping(), placing()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
+  for (const part of [view(), crossing(), measuring(), reading(), marking(), wiping(), placing()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
   return it;
 }
 
@@ -227,15 +228,26 @@ function view() {
     },
     /** @param {KeyboardEvent} e */
     key(e) {
+      if (e.ctrlKey || e.metaKey) return;
+      if (this.crossKey(e)) return e.preventDefault();
       const by = 40 / this.scale;
       const act = {
         "+": () => this.zoomTo(this.scale * 1.25), "=": () => this.zoomTo(this.scale * 1.25), "-": () => this.zoomTo(this.scale / 1.25), 0: () => this.fit(),
         ArrowLeft: () => (this.x -= by), ArrowRight: () => (this.x += by), ArrowUp: () => (this.y -= by), ArrowDown: () => (this.y += by),
       }[e.key];
-      if (!act || e.ctrlKey || e.metaKey) return;
+      if (!act) return;
       e.preventDefault();
       act();
       this.draw();
+    },
+    /** A tool by its key, wherever the focus is. @param {KeyboardEvent} e */
+    toolKey(e) {
+      const t = /** @type {HTMLElement} */ (e.target);
+      if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
+      const tool = /** @type {HTMLElement | null} */ (this.root.querySelector(`.lens-tools [data-key="${CSS.escape(e.key)}"]`));
+      if (!tool?.offsetParent) return;
+      e.preventDefault();
+      tool.click();
     },
     nextMat() {
       const order = ["", "dark", "light"];
@@ -278,6 +290,7 @@ function view() {
         this.rule(g, left, top, w, h);
       }
       if (this.thing && this.it.known && !this.laid) outline(g, this.thing, box.width / 2, box.height / 2, this.scale);
+      this.crosshair(g);
       const step = steps.find((s) => s * this.scale >= 34) ?? 10;
       this.unit = !this.it.known ? "" : step < 0.005 ? "mm" : step >= 1 ? "m" : "cm";
       const ink = getComputedStyle(document.documentElement);
@@ -285,7 +298,7 @@ function view() {
       this.ruler(size(across, box.width, 22, dpr), box.width, step, this.x, false, colours);
       this.ruler(size(down, 28, box.height, dpr), box.height, step, this.y, true, colours);
       const tex = this.map ? (this.scale * this.it.width * dpr) / this.map.w : 1;
-      this.zoomLine = tex >= 1 ? `${tex.toFixed(tex < 10 ? 1 : 0)} screen pixels a texel` : `${(1 / tex).toFixed(1)} texels a screen pixel`;
+      this.zoomLine = tex >= 1 ? `${tex.toFixed(tex < 10 ? 1 : 0)} px a texel` : `${(1 / tex).toFixed(1)} texels a px`;
     },
 
     /**

@@ -7,10 +7,6 @@ export function marking() {
   return {
     grid: false,
 
-    get gridWord() {
-      return this.grid ? "Hide the grid" : "Show the grid";
-    },
-
     toggleGrid() {
       this.grid = !this.grid;
       this.draw();
@@ -43,20 +39,12 @@ export function marking() {
 
     pattern: false,
 
-    get patternWord() {
-      return this.pattern ? "Hide the pattern" : "Show the pattern";
-    },
-
     togglePattern() {
       this.pattern = !this.pattern;
       this.draw();
     },
 
     middle: false,
-
-    get middleWord() {
-      return this.middle ? "Seams back to the edges" : "Seams to the middle";
-    },
 
     toggleMiddle() {
       this.middle = !this.middle;
@@ -130,8 +118,17 @@ export function marking() {
 
     thing: "",
 
+    lastThing: "sheet",
+
     overlay() {
+      if (this.thing) this.lastThing = this.thing;
       this.draw();
+    },
+
+    /** Lays the last thing over the map, or takes it away. */
+    toggleThing() {
+      this.thing = this.thing ? "" : this.lastThing;
+      this.overlay();
     },
 
     /**

@@ -10,10 +10,6 @@ export function measuring() {
     measuring: false,
     asking: false,
 
-    get measureWord() {
-      return this.measuring ? "Drag along a known length (Alt: no snapping)" : "Measure a line";
-    },
-
     /** @type {{x0: number, y0: number, x1: number, y1: number} | null} a line in shares of the picture */ line: null,
     snapped: false,
 
@@ -90,10 +86,6 @@ export function measuring() {
 
     get sectioned() {
       return { sectioned: this.cut !== null && !this.cutting };
-    },
-
-    get cutWord() {
-      return this.cutting ? "Drag along the section" : this.cut ? "No section" : "Cut a section";
     },
 
     startCut() {

@@ -13,7 +13,7 @@ export function placing() {
     /** @param {boolean} laid */
     look(laid) {
       if (laid && !this.it.known) {
-        tell("It can be laid when its size is known: type it, measure it, or say how long a step of its pattern is.");
+        tell("Set the size first: only what has a size can be laid.");
         return;
       }
       this.laid = laid;
@@ -23,15 +23,12 @@ export function placing() {
       if (laid) url.searchParams.set("lens", "laid");
       else url.searchParams.delete("lens");
       history.replaceState(null, "", url);
+      this.saysLens();
       this.fit();
     },
 
-    lookFlat() {
-      this.look(false);
-    },
-
-    lookLaid() {
-      this.look(true);
+    saysLens() {
+      dispatchEvent(new CustomEvent("lens", { detail: this.laid ? "laid" : "flat" }));
     },
 
     /** The wall of the ledger, in metres. */
@@ -71,6 +68,8 @@ export function placing() {
       this.turn = Number(asked.get("turn")) || 0;
       this.shifted = [asked.get("right") ?? "0", asked.get("up") ?? "0"];
       this.laid = asked.get("lens") === "laid" && this.it.known;
+      addEventListener("look", (e) => this.look(/** @type {CustomEvent} */ (e).detail === "laid"));
+      this.saysLens();
       this.root.addEventListener("walled", () => this.laid && this.fit());
     },
 
@@ -150,10 +149,6 @@ export function placing() {
     },
 
     borders: false,
-
-    get bordersWord() {
-      return this.borders ? "Hide the repeats' borders" : "Show the repeats' borders";
-    },
 
     toggleBorders() {
       this.borders = !this.borders;

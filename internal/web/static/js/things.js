@@ -2,6 +2,34 @@
 // Familiar things at true size, of our own drawing: for comparison, and to lay over a map.
 
 /**
+ * The left half of somebody of 1.70 m seen from the front, from the crown down to the crotch:
+ * half widths and heights in metres, by mean proportions of the body.
+ * @type {[number, number][]}
+ */
+const figure = [
+  [0.02, 1.704], [0.054, 1.698], [0.077, 1.658], [0.081, 1.605], [0.072, 1.54], [0.056, 1.495], [0.052, 1.455], [0.075, 1.425], [0.14, 1.405], [0.19, 1.385], [0.222, 1.335],
+  [0.236, 1.25], [0.242, 1.13], [0.25, 1.05], [0.258, 0.95], [0.25, 0.83], [0.252, 0.77], [0.243, 0.69], [0.228, 0.665], [0.214, 0.69], [0.212, 0.76], [0.207, 0.83],
+  [0.205, 0.95], [0.195, 1.06], [0.178, 1.17], [0.166, 1.255], [0.158, 1.2], [0.145, 1.1], [0.146, 1.03], [0.168, 0.93], [0.178, 0.84], [0.172, 0.7], [0.148, 0.54],
+  [0.136, 0.46], [0.14, 0.35], [0.128, 0.22], [0.104, 0.1], [0.11, 0.055], [0.14, 0.022], [0.136, 0.002], [0.09, 0], [0.05, 0.004], [0.052, 0.06], [0.054, 0.12],
+  [0.045, 0.24], [0.036, 0.36], [0.05, 0.46], [0.036, 0.58], [0.014, 0.74], [0.006, 0.775],
+];
+
+/**
+ * A closed curve through the middles between points, which are its control points.
+ * @param {CanvasRenderingContext2D} g
+ * @param {[number, number][]} points
+ */
+function smooth(g, points) {
+  const middle = (/** @type {number} */ i) => {
+    const [a, b] = [points[i % points.length], points[(i + 1) % points.length]];
+    return /** @type {[number, number]} */ ([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2]);
+  };
+  g.moveTo(...middle(0));
+  for (let i = 1; i <= points.length; i++) g.quadraticCurveTo(...points[i % points.length], ...middle(i));
+  g.closePath();
+}
+
+/**
  * Somebody of 1.70 m, standing, for comparison; from near only the outline, so that what
  * is behind is seen.
  * @param {CanvasRenderingContext2D} g
@@ -17,32 +45,7 @@ export function person(g, x, floor, scale, room) {
   g.strokeStyle = "rgb(255 255 255 / 0.85)";
   g.lineWidth = 2.5 / scale;
   g.beginPath();
-  // One leg a little before the other, arms at the sides, a coat to the knee.
-  g.moveTo(-0.13, 0);
-  g.lineTo(-0.03, 0);
-  g.lineTo(-0.015, 0.46);
-  g.lineTo(0.015, 0.46);
-  g.lineTo(0.03, 0);
-  g.lineTo(0.14, 0);
-  g.quadraticCurveTo(0.13, 0.05, 0.1, 0.06);
-  g.lineTo(0.12, 0.5);
-  g.quadraticCurveTo(0.16, 0.8, 0.14, 0.98);
-  g.lineTo(0.18, 0.76);
-  g.quadraticCurveTo(0.23, 0.72, 0.235, 0.78);
-  g.quadraticCurveTo(0.23, 1.1, 0.215, 1.3);
-  g.quadraticCurveTo(0.2, 1.4, 0.07, 1.42);
-  g.lineTo(0.05, 1.47);
-  g.bezierCurveTo(0.11, 1.54, 0.1, 1.7, 0, 1.7);
-  g.bezierCurveTo(-0.1, 1.7, -0.11, 1.54, -0.05, 1.47);
-  g.lineTo(-0.07, 1.42);
-  g.quadraticCurveTo(-0.2, 1.4, -0.215, 1.3);
-  g.quadraticCurveTo(-0.23, 1.1, -0.235, 0.78);
-  g.quadraticCurveTo(-0.23, 0.72, -0.18, 0.76);
-  g.lineTo(-0.14, 0.98);
-  g.quadraticCurveTo(-0.16, 0.8, -0.12, 0.5);
-  g.lineTo(-0.1, 0.06);
-  g.quadraticCurveTo(-0.13, 0.05, -0.13, 0);
-  g.closePath();
+  smooth(g, [...figure, ...figure.map(([fx, fy]) => /** @type {[number, number]} */ ([-fx, fy])).reverse()]);
   g.stroke();
   if (1.7 * scale < 1.3 * room) g.fill();
   g.restore();
@@ -57,19 +60,15 @@ export const things = {
   hand: {
     word: "a hand, 20 cm from thumb to little finger",
     draw: (g) => {
-      // From the wrist up the thumb's side, over the fingers, and down again.
-      g.moveTo(-0.028, -0.09);
-      g.bezierCurveTo(-0.045, -0.06, -0.06, -0.045, -0.094, -0.002);
-      g.bezierCurveTo(-0.104, 0.012, -0.09, 0.024, -0.078, 0.012);
-      g.bezierCurveTo(-0.06, -0.006, -0.052, -0.012, -0.044, -0.012);
-      for (const [x, y, lean] of [[-0.05, 0.082, -0.012], [-0.014, 0.098, -0.002], [0.022, 0.088, 0.008], [0.088, 0.03, 0.03]]) {
-        const foot = x - lean - 0.004;
-        g.lineTo(foot - 0.006, y < 0.05 ? -0.012 : 0.004);
-        g.bezierCurveTo(x - 0.012, y * 0.6, x - 0.011, y - 0.012, x - 0.008, y - 0.004);
-        g.bezierCurveTo(x - 0.004, y + 0.006, x + 0.006, y + 0.004, x + 0.008, y - 0.006);
-        g.bezierCurveTo(x + 0.009, y - 0.02, x + 0.006, y * 0.5, foot + 0.016, y < 0.05 ? -0.03 : 0.004);
-      }
-      g.bezierCurveTo(0.044, -0.06, 0.034, -0.075, 0.03, -0.09);
+      // A left hand, its back to us: wrist, thumb, four fingers, and the heel of the hand.
+      smooth(g, [
+        [-0.03, -0.1], [-0.031, -0.075], [-0.045, -0.05], [-0.062, -0.03], [-0.082, -0.006], [-0.098, 0.016], [-0.1, 0.03], [-0.09, 0.034], [-0.075, 0.02], [-0.058, 0.006], [-0.046, 0.002],
+        [-0.044, 0.02], [-0.05, 0.055], [-0.054, 0.078], [-0.05, 0.09], [-0.041, 0.09], [-0.035, 0.078], [-0.031, 0.05], [-0.024, 0.012],
+        [-0.02, 0.012], [-0.02, 0.055], [-0.019, 0.09], [-0.014, 0.102], [-0.005, 0.102], [0, 0.09], [0, 0.055], [0.001, 0.012],
+        [0.005, 0.012], [0.011, 0.05], [0.017, 0.08], [0.023, 0.09], [0.032, 0.088], [0.035, 0.077], [0.03, 0.045], [0.022, 0.006],
+        [0.026, 0.002], [0.041, 0.026], [0.056, 0.046], [0.066, 0.052], [0.074, 0.047], [0.072, 0.036], [0.058, 0.012], [0.044, -0.014],
+        [0.039, -0.04], [0.033, -0.07], [0.031, -0.1],
+      ]);
     },
   },
   boot: {
@@ -90,8 +89,11 @@ export const things = {
     word: "a door leaf, 86 by 198 cm",
     draw: (g) => {
       g.rect(-0.43, -0.99, 0.86, 1.98);
-      g.moveTo(0.37, 0.06);
-      g.arc(0.34, 0.06, 0.03, 0, 2 * Math.PI);
+      for (const [y, h] of [[-0.86, 0.78], [0.06, 0.8]]) for (const x of [-0.32, 0.03]) g.rect(x, y, 0.29, h); // four panels
+      g.moveTo(0.4, 0);
+      g.arc(0.375, 0, 0.025, 0, 2 * Math.PI);
+      g.moveTo(0.375, -0.005);
+      g.lineTo(0.27, -0.005);
     },
   },
 };

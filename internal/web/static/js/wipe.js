@@ -28,8 +28,17 @@ export function wiping() {
       this.draw();
     },
 
+    lastAgainst: "",
+
+    /** Wipes against what was chosen last, else the scan or the next map; or no longer. */
+    toggleWipe() {
+      const want = this.against ? "" : this.lastAgainst || (this.map.before ? "scan" : String(this.rivals[0]?.id ?? ""));
+      return this.setAgainst(want);
+    },
+
     /** @param {Event} e */
     chooseAgainst(e) {
+      this.lastAgainst = /** @type {HTMLSelectElement} */ (e.currentTarget).value;
       return this.setAgainst(/** @type {HTMLSelectElement} */ (e.currentTarget).value);
     },
 
