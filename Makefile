@@ -22,6 +22,8 @@ check:
 	go vet ./...
 	go tool staticcheck ./...
 	scripts/fresh.sh
+	npx tsc -p .
+	npx eslint .
 
 unit:
 	go test -count=1 . # it asks the go command, which the cache of tests does not see

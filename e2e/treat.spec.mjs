@@ -4,8 +4,6 @@
 // release needs a lead's override.
 import { expect, test } from "@playwright/test";
 import { execFileSync } from "node:child_process";
-import { readFileSync, writeFileSync } from "node:fs";
-import { join } from "node:path";
 import { deflateSync, inflateSync } from "node:zlib";
 import { zipSync } from "fflate";
 import { binary, enter, password, scanned, studio, now } from "./studio.mjs";

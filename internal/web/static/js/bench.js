@@ -62,7 +62,7 @@ export function bench() {
     /** The step that a button or key names. @param {Event} e */
     async turnNamed(e) {
       const d = /** @type {HTMLElement} */ (e.currentTarget).dataset;
-      await this.turnStep(d.step ?? "", /** @type {"undo" | "redo"} */ (d.way)).catch((x) => this.failed(x));
+      await this.turnStep(d.step ?? "", /** @type {"undo" | "redo"} */ (d.way)).catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     /** @param {KeyboardEvent} e */

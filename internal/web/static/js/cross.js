@@ -1,11 +1,22 @@
 // @ts-check
-// A crosshair for the keyboard: what the pointer reads, measures and cuts, keys can.
+// The lens by keyboard: each tool by its key, and a crosshair that reads, measures and cuts as
+// the pointer does.
 
 /** @returns {any} a part of the lens */
 export function crossing() {
   return {
     /** @type {{x: number, y: number} | null} where the crosshair is, in metres */ cross: null,
     /** @type {{x: number, y: number} | null} where a line was begun by key */ begun: null,
+
+    /** A tool by its key, wherever the focus is. @param {KeyboardEvent} e */
+    toolKey(e) {
+      const t = /** @type {HTMLElement} */ (e.target);
+      if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
+      const tool = /** @type {HTMLElement | null} */ (this.root.querySelector(`.lens-tools [data-key="${CSS.escape(e.key)}"]`));
+      if (!tool?.offsetParent) return;
+      e.preventDefault();
+      tool.click();
+    },
 
     /** What is read is said aloud while keys move the crosshair. */
     get readingLive() {

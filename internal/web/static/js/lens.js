@@ -9,17 +9,16 @@ import { placing } from "./placing.js";
 import { reading } from "./reading.js";
 import { wiping } from "./wipe.js";
 import { reach } from "./laid.js";
+import { ruling, size, steps } from "./ruler.js";
 import { outline, person } from "./things.js";
 
 /** @typedef {import("./sheet.js").MapInfo} MapInfo */
-
-const steps = [0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10];
 
 /** @returns {any} */
 export function lens() {
   /** @type {any} */ const it = {};
   // Getters stay getters.
-  for (const part of [view(), crossing(), measuring(), reading(), marking(), wiping(), placing()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
+  for (const part of [view(), ruling(), crossing(), measuring(), reading(), marking(), wiping(), placing()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
   return it;
 }
 
@@ -240,15 +239,6 @@ function view() {
       act();
       this.draw();
     },
-    /** A tool by its key, wherever the focus is. @param {KeyboardEvent} e */
-    toolKey(e) {
-      const t = /** @type {HTMLElement} */ (e.target);
-      if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
-      const tool = /** @type {HTMLElement | null} */ (this.root.querySelector(`.lens-tools [data-key="${CSS.escape(e.key)}"]`));
-      if (!tool?.offsetParent) return;
-      e.preventDefault();
-      tool.click();
-    },
     nextMat() {
       const order = ["", "dark", "light"];
       const mat = this.$refs.mat;
@@ -266,7 +256,8 @@ function view() {
       const dpr = devicePixelRatio;
       const g = size(view, box.width, box.height, dpr);
       const left = -this.x * this.scale, top = -this.y * this.scale;
-      const [wide, high] = this.laid ? reach(this.shape, ...this.wall()) : [this.it.width, this.it.height];
+      const [wallWidth, wallHeight] = this.wall();
+      const [wide, high] = this.laid ? reach(this.shape, wallWidth, wallHeight) : [this.it.width, this.it.height];
       const w = wide * this.scale, h = high * this.scale;
       if (this.laid) this.lay(g, left, top, w, h, dpr);
       else if (this.middle) {
@@ -300,60 +291,5 @@ function view() {
       const tex = this.map ? (this.scale * this.it.width * dpr) / this.map.w : 1;
       this.zoomLine = tex >= 1 ? `${tex.toFixed(tex < 10 ? 1 : 0)} px a texel` : `${(1 / tex).toFixed(1)} texels a px`;
     },
-
-    /**
-     * @param {CanvasRenderingContext2D} g
-     * @param {number} long
-     * @param {number} step metres between figures
-     * @param {number} from metres at the start
-     * @param {boolean} upright
-     * @param {string[]} colours
-     */
-    ruler(g, long, step, from, upright, colours) {
-      const deep = upright ? 28 : 22;
-      g.fillStyle = colours[0];
-      g.fillRect(0, 0, upright ? deep : long, upright ? long : deep);
-      g.fillStyle = g.strokeStyle = colours[1];
-      g.font = '10px "JetBrains Mono", monospace';
-      g.beginPath();
-      const fine = step / 10;
-      const per = { mm: 1000, cm: 100, m: 1, "": 100 }[/** @type {"mm"|"cm"|"m"|""} */ (this.unit)];
-      for (let k = Math.ceil(from / fine); k * fine < from + long / this.scale; k++) {
-        const at = Math.round((k * fine - from) * this.scale) + 0.5;
-        const tick = k % 10 === 0 ? 9 : k % 5 === 0 ? 6 : fine * this.scale >= 4 ? 3 : 0;
-        if (!tick) continue;
-        if (upright) {
-          g.moveTo(deep, at);
-          g.lineTo(deep - tick, at);
-        } else {
-          g.moveTo(at, deep);
-          g.lineTo(at, deep - tick);
-        }
-        if (k % 10 === 0) {
-          const figure = this.it.known ? String(Math.round(k * fine * per * 10) / 10) : `${Math.round(100 * k * fine)}%`;
-          if (upright) g.fillText(figure, 2, at - 3);
-          else g.fillText(figure, at + 3, 11);
-        }
-      }
-      g.stroke();
-    },
   };
-}
-
-/**
- * @param {HTMLCanvasElement} c
- * @param {number} w
- * @param {number} h
- * @param {number} dpr
- */
-function size(c, w, h, dpr) {
-  const pw = Math.round(w * dpr), ph = Math.round(h * dpr);
-  if (c.width !== pw || c.height !== ph) {
-    c.width = pw;
-    c.height = ph;
-  }
-  const g = /** @type {CanvasRenderingContext2D} */ (c.getContext("2d"));
-  g.setTransform(dpr, 0, 0, dpr, 0, 0);
-  g.clearRect(0, 0, w, h);
-  return g;
 }

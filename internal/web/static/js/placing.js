@@ -31,15 +31,16 @@ export function placing() {
       dispatchEvent(new CustomEvent("lens", { detail: this.laid ? "laid" : "flat" }));
     },
 
-    /** The wall of the ledger, in metres. */
+    /** The wall of the ledger, in metres. @returns {[number, number]} */
     wall() {
-      return ["across", "down"].map((side) => Number(/** @type {HTMLElement | null} */ (document.querySelector(`[data-wall=${side}]`))?.dataset.metres ?? 3));
+      return /** @type {[number, number]} */ (["across", "down"].map((side) => Number(/** @type {HTMLElement | null} */ (document.querySelector(`[data-wall=${side}]`))?.dataset.metres ?? 3)));
     },
 
     /** What there is to see, in metres: one repeat, or a wall with room for somebody beside it. */
     extent() {
       if (!this.laid) return [this.it.width, this.it.height];
-      const [w, h] = reach(this.shape, ...this.wall());
+      const [wide, high] = this.wall();
+      const [w, h] = reach(this.shape, wide, high);
       return [w + (this.shape === "wall" ? 0 : 1.2), Math.max(h, 1.9)];
     },
 

@@ -5,7 +5,7 @@
 const side = 512;
 const most = 240; // tiles that are kept
 
-/** @typedef {{id: number, channel: string, title: string, kind: string, w: number, h: number, float: boolean, parts: number, before: number, zero: number, span?: number[]}} MapInfo */
+/** @typedef {{id: number, channel: string, title: string, kind: string, w: number, h: number, float: boolean, parts: number, before: number, zero: number, span?: number[], down?: boolean}} MapInfo */
 
 export class Sheet {
   /**

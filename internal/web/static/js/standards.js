@@ -38,24 +38,24 @@ export function standards() {
     async addDensity(e) {
       const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
       const per = Number(String(f.get("density")).replace(",", ".")) * Number(f.get("unit"));
-      if (await this.change((st) => st.densities.push({ name: f.get("name"), px_per_m: per }), "Saved.")) form.reset();
+      if (await this.change((/** @type {any} */ st) => st.densities.push({ name: f.get("name"), px_per_m: per }), "Saved.")) form.reset();
     },
     /** @param {SubmitEvent} e */
     async addCamera(e) {
       const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
       const n = (/** @type {string} */ k) => Number(String(f.get(k) ?? "").replace(",", ".")) || 0;
       const camera = { name: f.get("name"), distance_m: n("distance"), lines: n("lines"), angle_deg: n("angle"), focal_mm: n("focal"), sensor_mm: n("sensor") };
-      if (await this.change((st) => st.cameras.push(camera), "Saved.")) form.reset();
+      if (await this.change((/** @type {any} */ st) => st.cameras.push(camera), "Saved.")) form.reset();
     },
     /** @param {Event} e */
     remove(e) {
       const { list, name } = /** @type {HTMLElement} */ (e.currentTarget).dataset;
-      return this.change((st) => (st[String(list)] = st[String(list)].filter((/** @type {any} */ x) => x.name !== name)), "Removed.");
+      return this.change((/** @type {any} */ st) => (st[String(list)] = st[String(list)].filter((/** @type {any} */ x) => x.name !== name)), "Removed.");
     },
     /** @param {Event} e */
     weigh(e) {
       const select = /** @type {HTMLSelectElement} */ (e.currentTarget);
-      return this.change((st) => (st.severities[String(select.dataset.code)] = select.value), "Severity saved. Findings are being graded again.");
+      return this.change((/** @type {any} */ st) => (st.severities[String(select.dataset.code)] = select.value), "Severity saved. Findings are being graded again.");
     },
   };
 }
