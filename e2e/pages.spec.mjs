@@ -68,6 +68,7 @@ test("full pages hold up too", async ({ page }) => {
   await judge(page, new URL(page.url()).pathname);
   const { sets } = await (await page.request.get(`${s.url}/api/v1/deliveries/1`)).json();
   expect(sets.length).toBe(5);
+  for (const set of sets) await judge(page, `/intake/1?open=${set.material_id}`); // those with something to check open
   // With a treatment in its recipe, and laid.
   const one = `${s.url}/api/v1/materials/${sets[0].material_id}`;
   expect((await page.request.post(`${one}/recipe`, { headers: now, data: { kind: "normal_strength", strength: 1.2 } })).ok()).toBe(true);
@@ -123,4 +124,61 @@ test("wrong passwords are slowed down", async ({ page }) => {
     await expect(page.getByRole("alert")).toBeVisible();
   }
   await expect(page.getByRole("alert")).toContainText("Too many wrong tries");
+});
+
+// At 1024 px, and at twice the size of 1280, nothing is cut off and no page scrolls sideways.
+test("nothing is cut on a small screen", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const { sets } = await (await page.request.get(`${s.url}/api/v1/deliveries/1`)).json();
+  for (const width of [1024, 640]) {
+    await page.setViewportSize({ width, height: 800 });
+    for (const path of ["/intake/1?show=done", `/bench/${sets[0].material_id}`, "/bench", "/library", "/standards", "/intake/rules", "/intake/folders", "/you"]) {
+      await page.goto(s.url + path);
+      await page.evaluate(() => document.fonts.ready);
+      const over = await page.evaluate(() => (document.scrollingElement?.scrollWidth ?? 0) - innerWidth);
+      expect(over, `${path} at ${width} px`).toBeLessThanOrEqual(0);
+    }
+  }
+});
+
+// A browser opens six connections to one server; the pages of one person share one stream.
+test("eight pages at once all hear what changes, and one that loses its line catches up", async ({ context }) => {
+  const first = await context.newPage();
+  await enter(first, s.url, "librarian");
+  const pages = [first];
+  for (let i = 0; i < 7; i++) pages.push(await context.newPage());
+  for (const p of pages) await p.goto(`${s.url}/bench`);
+  const sent = await first.request.post(`${s.url}/api/v1/deliveries`, { multipart: { name: "For all", file: { name: "all.zip", mimeType: "application/zip", buffer: scanned(s.dir, ["--sets", "1", "--size", "64", "--seed", "77"]).zip } } });
+  const { href } = await sent.json();
+  await expect.poll(async () => (await (await first.request.get(s.url + href)).json()).state, { timeout: 30_000 }).toBe("sorted");
+  const [set] = (await (await first.request.get(s.url + href)).json()).sets;
+  for (const p of pages) await p.goto(`${s.url}/bench/${set.material_id}`);
+  expect((await first.request.patch(`${s.url}/api/v1/materials/${set.material_id}`, { headers: now, data: { author: "E. Marsh" } })).ok()).toBe(true);
+  for (const p of pages) await expect(p.getByRole("button", { name: "E. Marsh" })).toBeVisible();
+  // The line is down: it is said, and what happened meanwhile is heard afterwards.
+  await context.setOffline(true);
+  await context.setOffline(false);
+  expect((await first.request.patch(`${s.url}/api/v1/materials/${set.material_id}`, { headers: now, data: { author: "T. Reed" } })).ok()).toBe(true);
+  for (const p of pages) await expect(p.getByRole("button", { name: "T. Reed" })).toBeVisible();
+  for (const p of pages) await p.close();
+});
+
+// An ended session is said at the next call, and nothing that was typed is lost.
+test("an ended session is said, and the page goes on after signing in elsewhere", async ({ context }) => {
+  const page = await context.newPage(), other = await context.newPage();
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/standards`);
+  await page.goto(`${s.url}/intake/rules`);
+  await page.fill("#ending", "zq");
+  await context.clearCookies();
+  await page.getByRole("button", { name: "Add rule", exact: true }).click();
+  await expect(page.locator(".signed-out")).toContainText("You are signed out");
+  await expect(page.locator("#ending")).toHaveValue("zq");
+  await enter(other, s.url, "librarian");
+  await page.getByRole("button", { name: "Go on here" }).click();
+  await expect(page.locator(".signed-out")).toBeHidden();
+  await page.locator(".trouble").getByRole("button", { name: "Close" }).click();
+  await expect(page.locator(".trouble")).toHaveCount(0);
+  await page.getByRole("button", { name: "Add rule", exact: true }).click();
+  await expect(page.locator("[data-rule]")).toHaveCount(1);
 });

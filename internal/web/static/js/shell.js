@@ -2,6 +2,7 @@
 // What every page has: the search field, what is running, light and dark, keys,
 // notices with undo, and the stream of changes.
 import { fail } from "./api.js";
+import { listen } from "./stream.js";
 
 /** @typedef {{word: string, key: string, act: () => Promise<void>}} Action */
 
@@ -25,6 +26,7 @@ export function shell() {
     errors: [],
     signedOut: false,
     offline: false,
+    waiting: 0,
 
     init() {
       addEventListener("tell", (e) => this.say(/** @type {CustomEvent} */ (e).detail));
@@ -90,20 +92,23 @@ export function shell() {
     },
 
     listen() {
-      // What has changed since the page was drawn is heard, too. (A stream that comes back names the last event itself.)
-      const stream = new EventSource(`/events?after=${document.body.dataset.event ?? 0}`);
-      // Too much was missed while the line was down: everything is loaded anew.
-      stream.addEventListener("gap", () => location.reload());
-      stream.onmessage = (e) => {
-        const { topics, jobs, counts } = JSON.parse(e.data);
-        for (const b of document.querySelectorAll("[data-count]")) b.textContent = counts[b.getAttribute("data-count") ?? ""] ?? "";
-        const running = document.querySelector("[data-running]");
-        running?.toggleAttribute("data-idle", jobs === 0);
-        const says = running?.querySelector("[data-jobs]");
-        if (says) says.textContent = jobs ? `${jobs} ${jobs === 1 ? "job" : "jobs"} left` : "";
-        if (topics.length) dispatchEvent(new CustomEvent("changed", { detail: topics }));
-      };
-      addEventListener("pagehide", () => stream.close());
+      const { event, person } = document.body.dataset;
+      listen(Number(event ?? 0), person ?? "", {
+        gap: () => location.reload(), // too much was missed while the line was down
+        line: (open) => {
+          clearTimeout(this.waiting);
+          if (open) this.offline = false;
+          else this.waiting = window.setTimeout(() => (this.offline = true), 1500); // a short break is nobody's concern
+        },
+        news: ({ topics, jobs, counts }) => {
+          for (const b of document.querySelectorAll("[data-count]")) b.textContent = counts[b.getAttribute("data-count") ?? ""] ?? "";
+          const running = document.querySelector("[data-running]");
+          running?.toggleAttribute("data-idle", jobs === 0);
+          const says = running?.querySelector("[data-jobs]");
+          if (says) says.textContent = jobs ? `${jobs} ${jobs === 1 ? "job" : "jobs"} left` : "";
+          if (topics.length) dispatchEvent(new CustomEvent("changed", { detail: topics }));
+        },
+      });
     },
 
     /** @param {KeyboardEvent} e */
