@@ -2,6 +2,8 @@ module aldermoor
 
 go 1.26.0
 
+ignore ./node_modules
+
 require (
 	github.com/alexedwards/scs/v2 v2.9.0
 	github.com/fsnotify/fsnotify v1.10.1

@@ -272,3 +272,52 @@ func (q *Queue) Waiting(ctx context.Context) (n int, err error) {
 	err = q.read.QueryRowContext(ctx, `SELECT count(*) FROM jobs WHERE state <> 'failed'`).Scan(&n)
 	return n, err
 }
+
+// Queryer is a transaction or database to read from.
+type Queryer interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+}
+
+// Entry is a job as people look at it.
+type Entry struct {
+	ID        int64
+	Kind, Key string
+	State     string // waiting, running or failed
+	Attempts  int    // that ended in an error
+	Error     string // of the last attempt; "" if there is none
+}
+
+// List gives the jobs that run and those that failed, most of them n, and how many wait of
+// each kind.
+func List(ctx context.Context, db Queryer, n int) (list []Entry, waiting map[string]int, err error) {
+	rows, err := db.QueryContext(ctx, `SELECT id, kind, key, state, attempts, error FROM jobs WHERE state <> 'waiting' ORDER BY state DESC, id LIMIT ?`, n)
+	if err != nil {
+		return nil, nil, fmt.Errorf("list jobs: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var e Entry
+		if err := rows.Scan(&e.ID, &e.Kind, &e.Key, &e.State, &e.Attempts, &e.Error); err != nil {
+			return nil, nil, fmt.Errorf("list jobs: %w", err)
+		}
+		list = append(list, e)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, nil, fmt.Errorf("list jobs: %w", err)
+	}
+	kinds, err := db.QueryContext(ctx, `SELECT kind, count(*) FROM jobs WHERE state = 'waiting' GROUP BY kind`)
+	if err != nil {
+		return nil, nil, fmt.Errorf("count jobs: %w", err)
+	}
+	defer kinds.Close()
+	waiting = map[string]int{}
+	for kinds.Next() {
+		var kind string
+		var n int
+		if err := kinds.Scan(&kind, &n); err != nil {
+			return nil, nil, fmt.Errorf("count jobs: %w", err)
+		}
+		waiting[kind] = n
+	}
+	return list, waiting, kinds.Err()
+}

@@ -274,3 +274,29 @@ func TestAJobThatEndsTheProcessIsFailed(t *testing.T) {
 		t.Errorf("after a retry: run %d times, %d left", did["poison"], left)
 	}
 }
+
+// What failed is listed with its error, what waits is counted, and asking again clears it.
+func TestList(t *testing.T) {
+	db, read := database(t)
+	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
+	q.Handle("bad", func(context.Context, string) error { return jobs.Permanent{Err: errors.New("no such thing")} })
+	if err := jobs.Add(t.Context(), db, "bad", "7", 0); err != nil {
+		t.Fatal(err)
+	}
+	run(t, q, 1)
+	for _, key := range []string{"1", "2"} {
+		if err := jobs.Add(t.Context(), db, "good", key, 0); err != nil {
+			t.Fatal(err)
+		}
+	}
+	list, waiting, err := jobs.List(t.Context(), read, 10)
+	if err != nil || len(list) != 1 || list[0].Key != "7" || list[0].State != "failed" || list[0].Error != "no such thing" || waiting["good"] != 2 || len(waiting) != 1 {
+		t.Fatalf("%+v, %v, %v", list, waiting, err)
+	}
+	if err := jobs.Add(t.Context(), db, "bad", "7", 0); err != nil {
+		t.Fatal(err)
+	}
+	if list, waiting, err = jobs.List(t.Context(), read, 10); err != nil || len(list) != 0 || waiting["bad"] != 1 {
+		t.Errorf("asked for again: %+v, %v, %v", list, waiting, err)
+	}
+}

@@ -49,3 +49,12 @@ func (v view[R, W, AllR, AllW]) Write(ctx context.Context, f func(W) error) erro
 func (v view[R, W, AllR, AllW]) Read(ctx context.Context, f func(R) error) error {
 	return v.of.Read(ctx, func(t AllR) error { return f(v.r(t)) })
 }
+
+// Job is a piece of background work: see internal/jobs.
+type Job struct {
+	ID        int64
+	Kind, Key string
+	State     string // running or failed
+	Attempts  int    // that ended in an error
+	Error     string // of the last one
+}

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"aldermoor/internal/jobs"
+	"aldermoor/internal/library"
 	"aldermoor/internal/library/people"
 )
 
@@ -183,4 +184,12 @@ func (t *tx) AuditActions() (list []string, err error) {
 func (t *tx) AddJob(kind, key string, priority int) error {
 	t.Changed("jobs")
 	return jobs.Add(t.ctx, t, kind, key, priority)
+}
+
+func (t *tx) Jobs(n int) (list []library.Job, waiting map[string]int, err error) {
+	entries, waiting, err := jobs.List(t.ctx, t, n)
+	for _, e := range entries {
+		list = append(list, library.Job(e))
+	}
+	return list, waiting, err
 }

@@ -51,6 +51,8 @@ func (s *Server) routes() []route {
 		{get, "/library/:slug", enter, makes, s.material},
 		{get, "/library/:slug/cost", enter, makes, s.cost},
 		{get, "/boards", enter, makes, s.boards},
+		{get, "/jobs", drafts, makes, s.jobs},
+		{post, "/jobs/:id/retry", work, makes, s.retryJob},
 		{get, "/standards", drafts, makes, s.standards},
 		{get, "/people", admin, makes, s.people},
 		{post, "/people", admin, makes, s.addPerson},

@@ -23,6 +23,7 @@ import (
 	"aldermoor/core/station"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/studio"
@@ -233,6 +234,32 @@ func TestAFileSentAgainFindsItsOwnSet(t *testing.T) {
 		if p := m.Map(material.Normal); p == nil || p.File != dir+"/slates_normal.png" {
 			t.Errorf("the normal map of %s is %+v", dir, p)
 		}
+	}
+}
+
+// A failed job is listed with what it is about, and is done again when a librarian asks.
+func TestAFailedJobIsListedAndRetried(t *testing.T) {
+	s := newStudio(t)
+	r := s.send(scan(t, "slates_round")...)
+	id := r.Materials[0].ID
+	s.idle()
+	if _, err := s.db.DB().Exec(`INSERT INTO jobs (kind, key, state, attempts, run_at, error) VALUES (?, ?, 'failed', 4, 0, 'the renderer broke')`, materials.JobPicture, fmt.Sprint(id)); err != nil {
+		t.Fatal(err)
+	}
+	list, _, err := s.Jobs(t.Context(), lena)
+	if err != nil || len(list) != 1 || list[0].Material != id || list[0].About != r.Materials[0].Name || list[0].Error != "the renderer broke" {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	if err := s.RetryJob(t.Context(), lena, list[0].ID+1); !errors.Is(err, library.ErrNotFound) {
+		t.Errorf("a job that is not there: %v", err)
+	}
+	if err := s.RetryJob(t.Context(), lena, list[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	s.queue.Wake()
+	s.idle()
+	if list, _, err := s.Jobs(t.Context(), lena); err != nil || len(list) != 0 {
+		t.Errorf("after the retry: %+v, %v", list, err)
 	}
 }
 

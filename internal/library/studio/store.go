@@ -16,6 +16,8 @@ type Reader interface {
 	intake.Reader
 	releases.Reader
 	search.Reader
+	// Jobs lists what runs and what failed, n at most, and counts what waits by kind.
+	Jobs(n int) (list []library.Job, waiting map[string]int, err error)
 	CountMaterials() (unseen, unreleased int, err error)
 	// KnownBlobs calls f with each blob that a row names.
 	KnownBlobs(f func(sum string)) error
