@@ -13,7 +13,7 @@ var floors = []struct {
 	knows  []string // which of the project's packages it may use
 }{
 	{"aldermoor/cmd/", []string{"aldermoor/internal/", "aldermoor/core/"}},
-	{"aldermoor/internal/web", []string{"aldermoor/internal/library", "aldermoor/internal/wording", "aldermoor/core/"}},
+	{"aldermoor/internal/web", []string{"aldermoor/internal/library", "aldermoor/internal/licences", "aldermoor/internal/wording", "aldermoor/core/"}},
 	{"aldermoor/internal/watch", []string{"aldermoor/internal/library"}},
 	{"aldermoor/internal/store", []string{"aldermoor/internal/library", "aldermoor/internal/jobs", "aldermoor/core/"}},
 	{"aldermoor/internal/library/people/", subjects()},
@@ -26,6 +26,7 @@ var floors = []struct {
 	{"aldermoor/internal/library/studio/", []string{"aldermoor/internal/library", "aldermoor/core/"}},
 	{"aldermoor/internal/library/", []string{"aldermoor/core/"}},
 	{"aldermoor/internal/wording", []string{"aldermoor/core/"}},
+	{"aldermoor/internal/licences", nil},
 	{"aldermoor/internal/blob", nil},
 	{"aldermoor/internal/jobs", nil},
 	{"aldermoor/core/stats/", nil},

@@ -77,6 +77,7 @@ test("full pages hold up too", async ({ page }) => {
   await judge(page, `/bench/${sets[0].material_id}?lens=laid`);
   await judge(page, "/standards");
   await judge(page, "/jobs");
+  await judge(page, "/licences");
   for (const set of sets) {
     await page.request.patch(`${s.url}/api/v1/materials/${set.material_id}`, { headers: now, data: { licence: "CC0-1.0", categories: ["Stone"], width_m: 1.5, name: `A name so long that it cannot stand on one line of a card, number ${set.material_id}` } });
     const r = await page.request.post(`${s.url}/api/v1/materials/${set.material_id}/releases`, { headers: now, data: { notes: "First." } });

@@ -1,6 +1,7 @@
 // Copies what pages need from the pinned packages into the embedded static files:
 // fonts, icons, and the script libraries. Nothing is fetched at run time.
-import { copyFileSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { execFileSync } from "node:child_process";
+import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 
 const to = "internal/web/static";
 for (const dir of ["fonts", "icons", "vendor"]) mkdirSync(`${to}/${dir}`, { recursive: true });
@@ -12,6 +13,17 @@ for (const [name, file] of [
 ]) {
   copyFileSync(`node_modules/@fontsource-variable/${name}/files/${file}.woff2`, `${to}/fonts/${name}.woff2`);
 }
+// Letters beyond Latin's first two blocks, loaded only by pages that have them. Two of the families
+// have no Cyrillic: there another one stands in.
+for (const [name, from] of [
+  ["hanken-grotesk-ext", "hanken-grotesk/files/hanken-grotesk-latin-ext"],
+  ["bricolage-grotesque-ext", "bricolage-grotesque/files/bricolage-grotesque-latin-ext"],
+  ["jetbrains-mono-ext", "jetbrains-mono/files/jetbrains-mono-latin-ext"],
+  ["jetbrains-mono-cyrillic", "jetbrains-mono/files/jetbrains-mono-cyrillic"],
+  ["golos-text-cyrillic", "golos-text/files/golos-text-cyrillic"],
+]) {
+  copyFileSync(`node_modules/@fontsource-variable/${from}-wght-normal.woff2`, `${to}/fonts/${name}.woff2`);
+}
 for (const icon of ["upload", "download", "moon", "sun", "undo-2", "check", "log-out", "keyboard", "x"]) {
   const svg = readFileSync(`node_modules/lucide-static/icons/${icon}.svg`, "utf8")
     .replace(/<!--.*?-->\s*/s, "").replace(/\s*class="[^"]*"/, ' aria-hidden="true"').replace(/\s+/g, " ").trim();
@@ -20,3 +32,25 @@ for (const icon of ["upload", "download", "moon", "sun", "undo-2", "check", "log
 copyFileSync("node_modules/tus-js-client/dist/tus.min.js", `${to}/vendor/tus.js`);
 copyFileSync("node_modules/@alpinejs/csp/dist/module.esm.min.js", `${to}/vendor/alpine.js`);
 writeFileSync(`${to}/vendor/idiomorph.js`, readFileSync("node_modules/idiomorph/dist/idiomorph.min.js", "utf8").trim() + "export{Idiomorph};\n");
+
+// The licences of all that is shipped: what pages get, and the Go modules of the program.
+/** @type {{name: string, version: string, text: string}[]} */
+const licences = [];
+/** @param {string} dir */
+const textIn = (dir) => readdirSync(dir).filter((f) => /^(licen[cs]e|copying|notice)/i.test(f)).sort().map((f) => readFileSync(`${dir}/${f}`, "utf8").trim()).join("\n\n");
+for (const name of ["@alpinejs/csp", "@fontsource-variable/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "tus-js-client", "url-parse"]) {
+  const dir = `node_modules/${name}`, about = JSON.parse(readFileSync(`${dir}/package.json`, "utf8"));
+  const text = textIn(dir) || (existsSync(`web/licences/${name.replace("/", "-")}.txt`) ? readFileSync(`web/licences/${name.replace("/", "-")}.txt`, "utf8").trim() : "");
+  if (!text) throw new Error(`${name} has no licence text: put it into web/licences`);
+  licences.push({ name, version: about.version, text });
+}
+const modules = execFileSync("go", ["list", "-e", "-deps", "-f", "{{with .Module}}{{if not .Main}}{{.Path}}\t{{.Version}}\t{{.Dir}}{{end}}{{end}}", "./cmd/aldermoor"], { encoding: "utf8" });
+for (const line of [...new Set(modules.split("\n").filter(Boolean))].sort()) {
+  const [name, version, dir] = line.split("\t");
+  const text = textIn(dir);
+  if (!text) throw new Error(`${name} has no licence text`);
+  licences.push({ name, version, text });
+}
+const go = execFileSync("go", ["env", "GOROOT", "GOVERSION"], { encoding: "utf8" }).split("\n");
+licences.push({ name: "Go and its standard library", version: "", text: readFileSync(`${go[0]}/LICENSE`, "utf8").trim() });
+writeFileSync("internal/licences/licences.json", JSON.stringify(licences, null, 1) + "\n");

@@ -50,6 +50,7 @@ func (s *Server) routes() []route {
 		{get, "/library/choices", enter, makes, s.choices},
 		{get, "/library/:slug", enter, makes, s.material},
 		{get, "/library/:slug/cost", enter, makes, s.cost},
+		{get, "/licences", anyone, makes, s.licences},
 		{get, "/boards", enter, makes, s.boards},
 		{get, "/jobs", drafts, makes, s.jobs},
 		{post, "/jobs/:id/retry", work, makes, s.retryJob},

@@ -35,7 +35,7 @@ var checks = map[string]Check{
 	"seam_x":                    {"Seam left/right", "Score below 0.40. One in a hundred edges that match scores lower."},
 	"seam_y":                    {"Seam top/bottom", "Score below 0.40. One in a hundred edges that match scores lower."},
 	"maps_shifted":              {"Map shifted", "From 1.5 px at 1024 px on, when the shift stands out of chance twelvefold."},
-	"baked_light":               {"Light in colour", "Brightness rises by 35 % or more toward one place, in red, green and blue alike, and that explains 30 % of all variation."},
+	"baked_light":               {"Light in colour", "Brightness rises by 35 % or more toward one place, alike in red, green and blue. That explains 30 % of all variation."},
 	"size_unknown":              {"Size unknown", "Without a size nothing can be laid at true scale."},
 	"size_disagrees":            {"Sizes disagree", "From 5 % on: one brick in twenty."},
 	"size_implausible":          {"Size implausible", "Outside the sizes that scans of its category have. Often a slipped decimal point."},
