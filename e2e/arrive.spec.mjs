@@ -53,11 +53,11 @@ test("a watched folder delivers what has come to rest", async ({ page }) => {
   await enter(page, s.url, "librarian");
   await page.goto(`${s.url}/intake/folders`);
   await page.fill("#path", "/etc");
-  await page.getByRole("button", { name: "Watch it" }).click();
+  await page.getByRole("button", { name: "Watch folder" }).click();
   await expect(page.locator(".trouble")).toContainText("lies outside the folders");
   await page.fill("#path", s.drop);
   await page.fill("#station", "Quay Rig");
-  await page.getByRole("button", { name: "Watch it" }).click();
+  await page.getByRole("button", { name: "Watch folder" }).click();
   await expect(page.locator("[data-watch]")).toContainText(s.drop);
 
   const deliveries = async () => (await (await page.request.get(`${s.url}/api/v1/deliveries`)).json()).items;

@@ -152,7 +152,7 @@ func TestTheBenchMeasures(t *testing.T) {
 	patch(422, line(0.5, 0, "soon"))
 	patch(422, line(0.5, 0, "900 km"))
 	page := words(s.page(people.Librarian, fmt.Sprintf("/bench/%v?across=4.2+m&down=9+ft", set["material_id"])))
-	for _, says := range []string{"from what was measured on it", "Its pattern repeats every", "6 to a repeat", "across takes 4.20 repeats: 4 whole, and 0.20 m left over", "2.74 m"} {
+	for _, says := range []string{"from what was measured on it", "The pattern repeats every", "6 to a repeat", "across takes 4.20 repeats: 4 whole, and 0.20 m left over", "2.74 m"} {
 		if !strings.Contains(page, says) {
 			t.Errorf("it does not say %q", says)
 		}
