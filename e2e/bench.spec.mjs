@@ -492,6 +492,7 @@ test("the lens is worked by keys alone", async ({ page }) => {
   await page.keyboard.press("Space");
   await expect(page.getByLabel("Length of the line")).toBeFocused();
   await page.keyboard.press("Escape");
+  await expect(mat).toBeFocused(); // where the next keys are meant
   for (const [key, name] of [["g", "Grid"], ["s", "Seams"], ["w", "Wipe"], ["o", "Overlay"]]) {
     const tool = page.getByRole("button", { name, exact: true });
     await expect(tool).toHaveAttribute("aria-pressed", "false");

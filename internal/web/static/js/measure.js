@@ -58,6 +58,7 @@ export function measuring() {
       if (e.key === "Escape") {
         this.asking = false;
         this.line = null;
+        this.$refs.mat.focus(); // or the next key would still go to the field
         this.draw();
       }
     },
@@ -69,6 +70,7 @@ export function measuring() {
         const m = await call("PATCH", path, { line: { ...this.line, length_m: this.$refs.long.value, axis: this.$refs.axis.value } }, shown(bench));
         wrote(bench, m);
         this.asking = false;
+        this.$refs.mat.focus();
         this.root.dispatchEvent(new CustomEvent("resized", { detail: m }));
         tell("Measured: the size follows. Draw another line to make it surer.", m.step ? async () => {
           await turn(m.step);
