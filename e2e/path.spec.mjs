@@ -141,7 +141,6 @@ async function take(page, want) {
   await page.locator("[data-tier]").selectOption(want.tier);
   await page.locator("[data-normal]").selectOption(want.normal);
   await page.locator("[data-rough]").selectOption(want.roughness);
-  await page.waitForLoadState("networkidle");
   const download = page.waitForEvent("download");
   await page.locator("[data-take]").click();
   const d = await download;

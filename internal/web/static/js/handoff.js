@@ -28,17 +28,22 @@ export function handoff() {
       return /** @type {HTMLSelectElement} */ (this.root.querySelector(`[data-${name}]`)).value;
     },
 
+    asked: 0,
+
+    /** Asks for the cost and address of what is chosen now. Of several questions only the last one's answer counts. */
     async reckon() {
+      const mine = ++this.asked;
       const q = new URLSearchParams({ tier: this.chosen("tier"), normal: this.chosen("normal"), roughness: this.chosen("rough"), format: this.chosen("format"), release: this.root.dataset.release });
       try {
         const c = await call("GET", `/library/${this.root.dataset.slug}/cost?${q}`);
+        if (mine !== this.asked) return;
         this.bytes = c.fetch;
         this.memory = c.memory;
         this.line = `${c.pixels} px; ${this.chosen("format") === "exr" ? "linear light, half and float" : "16 bits are kept"}`;
         this.href = c.href;
         this.problem = "";
       } catch (e) {
-        this.problem = /** @type {Error} */ (e).message;
+        if (mine === this.asked) this.problem = /** @type {Error} */ (e).message;
       }
     },
 
@@ -48,6 +53,8 @@ export function handoff() {
       this.word = "Making it ready…";
       this.problem = "";
       try {
+        await this.reckon(); // what was chosen a moment ago is what is taken
+        if (this.problem) return;
         // Its files are made on the first request; until then the server says how far it is.
         for (;;) {
           const ready = await fetch(`${this.href}&wait=10`, { headers: { Range: "bytes=0-0" } });
