@@ -49,7 +49,7 @@ test("an upload goes on after a reload", async ({ page }) => {
   expect(items.length).toBe(1);
 });
 
-test("a watched folder delivers what has come to rest", async ({ page }) => {
+test("a watched folder delivers what has stopped changing", async ({ page }) => {
   await enter(page, s.url, "librarian");
   await page.goto(`${s.url}/intake/folders`);
   await page.fill("#path", "/etc");

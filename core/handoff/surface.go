@@ -23,7 +23,6 @@ type surface struct {
 	strength            float64    // what emission is multiplied by, at least 1
 	packed              string     // PNG with occlusion, roughness and metallic in R, G and B; "" if none has a map
 	cutout              string     // PNG of base colour with opacity in its alpha; "" without both maps
-	cutoff              bool       // opacity is a map: it cuts out
 }
 
 // described are the channels of a description, in the order in which formats list them.
@@ -98,11 +97,8 @@ func (m Material) surface(p Profile) surface {
 	if firstOf(m.rough(), m.find(material.Metallic), m.find(material.Occlusion)) != nil {
 		s.packed = m.png("occlusion-roughness-metallic")
 	}
-	if op := m.find(material.Opacity); op != nil {
-		s.cutoff = true
-		if m.find(material.BaseColor) != nil {
-			s.cutout = m.png("base_color-opacity")
-		}
+	if m.find(material.Opacity) != nil && m.find(material.BaseColor) != nil {
+		s.cutout = m.png("base_color-opacity")
 	}
 	return s
 }

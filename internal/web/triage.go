@@ -96,7 +96,6 @@ type cell struct {
 	File    string
 	Percent int
 	Tone    tone
-	Alone   bool
 }
 
 type setRow struct {
