@@ -33,8 +33,8 @@ func decide(group []entry) Set {
 		case e.Look.objectSpace():
 			s.Refused = append(s.Refused, e.Path)
 			s.loose(e.address(), Because("pixels", material.None, 0.9, "object_space"))
-		case e.Look.rendered() && e.name.bare() && e.name.unknown == "" && len(group) > 2:
-			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview", []Reason{Because("pixels", material.None, 0.8, "plain_border")}})
+		case e.shown(group) && e.name.bare() && e.name.unknown == "" && len(group) > 2:
+			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview", []Reason{e.previewReason()}})
 		default:
 			if e.hasAlpha() {
 				e.name, _, _ = e.name.withAlpha()
@@ -198,6 +198,15 @@ func (e entry) asMap() Map {
 func (e entry) hasAlpha() bool {
 	n := e.Look.Info.Components
 	return (n == 2 || n == 4) && !e.Look.flat(n-1)
+}
+
+// shown says whether a picture shows a material and is no map of it: before a plain ground, or with
+// writing on it where another of the group is the base colour. A poster has writing, too.
+func (e entry) shown(group []entry) bool {
+	return e.Look.rendered() || e.Look.Captioned && slices.ContainsFunc(group, func(o entry) bool {
+		c, _, _ := o.name.claim()
+		return o.address() != e.address() && (c == material.BaseColor || o.name.bare() && o.Look.looksBase())
+	})
 }
 
 // rendered says whether a picture shows a thing before a plain ground.

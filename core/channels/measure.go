@@ -23,6 +23,7 @@ type Look struct {
 	UnitLength             float64   // share of pixels that are unit vectors facing up
 	Sphere                 float64   // share of pixels that are unit vectors facing anywhere else
 	Likeness               float64   // how far the colour components go together: mean correlation, −1..1
+	Captioned              bool      `json:",omitempty"` // it holds a line of writing
 	Border                 float64   // standard deviation along the picture's border, over that of all of it
 	TrueBits               int       // bits that integer samples really use: 8 in a 16-bit file that was 8
 	Thumb                  [][]byte  // 16 × 16 averages of each component, 0..255
@@ -84,6 +85,7 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		l.Clipped = append(l.Clipped, clipped(im, c))
 	}
 	l.Border = border(small[:min(n, 3)])
+	l.Captioned = l.Border >= plainBorder && n >= 3 && captioned(small)
 	near := 0
 	for _, v := range small[0].Pix {
 		if v < 0.06 || v > 0.94 {

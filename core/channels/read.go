@@ -277,7 +277,7 @@ func (e entry) options(runs map[string]int) (out []option) {
 		switch {
 		case n.packs && !e.Look.grey() && e.Look.Info.Components >= 3:
 			o.channel = ""
-		case n.bare() && e.Look.rendered():
+		case n.bare() && (e.Look.rendered() || e.Look.Captioned):
 			o.channel = "preview" // nobody's rival
 		case n.bare():
 			o.channel = material.BaseColor

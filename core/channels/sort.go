@@ -104,6 +104,9 @@ func (e entry) previewReason() Reason {
 	if _, ok := e.name.preview(); ok && len(e.name.kept) < len(e.name.all) {
 		return Because("name", material.None, 0.8, "preview_word", "word", e.name.all[len(e.name.kept)].text)
 	}
+	if e.Look.Captioned {
+		return Because("pixels", material.None, 0.8, "writing")
+	}
 	return Because("pixels", material.None, 0.8, "plain_border")
 }
 

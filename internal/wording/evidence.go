@@ -66,6 +66,8 @@ func Reason(r channels.Reason) string {
 		return fmt.Sprintf("Another file fits its likeliest channel better; %s is free.", is)
 	case "plain_border":
 		return "Its border is plain: it shows a thing before a background, as renders do."
+	case "writing":
+		return "It holds a line of writing, as pictures of a material do and maps do not."
 	case "preview_word":
 		return fmt.Sprintf("The name says %q.", v.Text("word"))
 	case "file_word":
