@@ -12,7 +12,16 @@ import (
 // Bradford transform, as ICC profiles and OpenEXR's recommendation have it.
 type Gamut struct {
 	Curve  Curve      // of integer samples; the zero curve where samples are light already
+	Others []Curve    `json:",omitempty"` // of green and blue, where they have curves of their own
 	Matrix [9]float64 // row after row
+}
+
+// curve is that of component c.
+func (g *Gamut) curve(c int) *Curve {
+	if c > 0 && len(g.Others) == 2 {
+		return &g.Others[c-1]
+	}
+	return &g.Curve
 }
 
 // Curve makes light of a stored value: by a table, or as ICC's parametric curve of type 4,
@@ -54,8 +63,10 @@ func (g *Gamut) identity() bool {
 	linear, _ := Curves()
 	for i := range 33 {
 		v := float64(i) / 32
-		if math.Abs(g.Curve.Light(v)-float64(linear(float32(v)))) > 0.002 {
-			return false
+		for c := range 3 {
+			if math.Abs(g.curve(c).Light(v)-float64(linear(float32(v)))) > 0.002 {
+				return false
+			}
 		}
 	}
 	return true
@@ -95,19 +106,20 @@ func ParseICC(p []byte) (g Gamut, plain, ok bool) {
 		}
 	}
 	g.Matrix = product(toSRGB, xyz)
+	var curves [3]Curve
+	same := true // as in nearly every profile
 	for c, name := range []string{"rTRC", "gTRC", "bTRC"} {
-		curve, good := curveOf(tag(name), fixed)
-		switch {
-		case !good:
+		var good bool
+		if curves[c], good = curveOf(tag(name), fixed); !good {
 			return g, false, false
-		case c == 0:
-			g.Curve = curve
 		}
-		for i := range 9 { // one curve for all, as nearly every profile has it
-			if v := float64(i) / 8; math.Abs(curve.Light(v)-g.Curve.Light(v)) > 0.002 {
-				return g, false, false
-			}
+		for i := range 9 {
+			v := float64(i) / 8
+			same = same && math.Abs(curves[c].Light(v)-curves[0].Light(v)) <= 0.002
 		}
+	}
+	if g.Curve = curves[0]; !same {
+		g.Others = curves[1:]
 	}
 	return g, g.identity(), true
 }
@@ -215,9 +227,11 @@ func (g *Gamut) Convert(im *raster.Image, light bool) *raster.Image {
 		planes = append(planes, raster.Plane{W: p.W, H: p.H, Pix: append([]float32{}, p.Pix...)})
 	}
 	const steps = 4096
-	var lut [steps + 1]float32
-	for i := range lut {
-		lut[i] = float32(g.Curve.Light(float64(i) / steps))
+	var lut [3][steps + 1]float32
+	for c := range lut {
+		for i := range lut[c] {
+			lut[c][i] = float32(g.curve(c).Light(float64(i) / steps))
+		}
 	}
 	_, encode := Curves()
 	m := g.Matrix
@@ -228,7 +242,7 @@ func (g *Gamut) Convert(im *raster.Image, light bool) *raster.Image {
 				if in[c] = planes[c].Pix[i]; !light {
 					x := min(max(in[c], 0), 1) * steps
 					k := min(int(x), steps-1)
-					in[c] = lut[k] + (lut[k+1]-lut[k])*(x-float32(k))
+					in[c] = lut[c][k] + (lut[c][k+1]-lut[c][k])*(x-float32(k))
 				}
 			}
 			for r := range out {

@@ -49,8 +49,8 @@ func TestPrimaries(t *testing.T) {
 	}
 }
 
-// profile is an ICC profile of primaries under D50 and a curve.
-func profile(xyz [9]float64, curve []byte) []byte {
+// profile is an ICC profile of primaries under D50 and a curve, or one for each of them.
+func profile(xyz [9]float64, curve []byte, others ...[]byte) []byte {
 	p := make([]byte, 128)
 	copy(p[16:], "RGB XYZ ")
 	names := []string{"rXYZ", "gXYZ", "bXYZ", "rTRC", "gTRC", "bTRC"}
@@ -59,6 +59,9 @@ func profile(xyz [9]float64, curve []byte) []byte {
 	at := 132 + 12*len(names)
 	for i, name := range names {
 		body := append([]byte(nil), curve...)
+		if i > 3 && len(others) > 0 {
+			body = append([]byte(nil), others[i-4]...)
+		}
 		if i < 3 {
 			body = append([]byte("XYZ "), 0, 0, 0, 0)
 			for r := range 3 {
@@ -109,6 +112,18 @@ func TestProfiles(t *testing.T) {
 	if g, plain, ok := ParseICC(profile(xyzSRGB, gammaCurve(1.8))); !ok || plain || g.Curve.G != 1.80078125 {
 		t.Errorf("another curve: ok %v, plain %v, %+v", ok, plain, g)
 	}
+	// A calibrated monitor's profile: each primary has a curve of its own.
+	g, plain, ok = ParseICC(profile(xyzSRGB, gammaCurve(2.25), gammaCurve(2), gammaCurve(1.75)))
+	if !ok || plain {
+		t.Fatalf("three curves: ok %v, plain %v", ok, plain)
+	}
+	half := raster.FromPlanes(float3(0.5), float3(0.5), float3(0.5)).Quantise(16)
+	_, encode := Curves()
+	for c, gamma := range []float64{2.25, 2, 1.75} {
+		if got, want := g.Convert(half, false).Planes[c].At(0), encode(float32(math.Pow(0.5, gamma))); math.Abs(float64(got-want)) > 0.002 {
+			t.Errorf("three curves: component %d is %.4f, want %.4f", c, got, want)
+		}
+	}
 	whole := profile(xyz1998, gammaCurve(2.2))
 	for n := range len(whole) { // cut off anywhere: no panic
 		ParseICC(whole[:n])
@@ -124,7 +139,7 @@ func float3(v float32) raster.Plane { return raster.Plane{W: 1, H: 1, Pix: []flo
 
 // A colour that went out by the profile comes back; floats keep their strength.
 func TestConvert(t *testing.T) {
-	g := Gamut{Curve{G: 2.19921875, A: 1}, wide1998}
+	g := Gamut{Curve: Curve{G: 2.19921875, A: 1}, Matrix: wide1998}
 	inv, _ := inverse(g.Matrix)
 	linear, _ := Curves()
 	im := raster.New(8, 8, 3, 16)

@@ -132,8 +132,9 @@ type Glance struct {
 	Exposure  float64 // in stops, of float maps
 }
 
-// TileOf is one tile of a map as a PNG with 8 bits: its stored values, floats in colour as
-// light that is encoded after exposure. Tiles at the lower and right edges are cut.
+// TileOf is one tile of a map as a PNG with 8 bits: its values, floats in colour as light that is
+// encoded after exposure, normals as material.Map.Unit has them. Tiles at the lower and right edges
+// are cut.
 func (s *Service) TileOf(ctx context.Context, p *materials.Map, g Glance) ([]byte, error) {
 	if g.Level < 0 || g.Level > 8 || g.X < 0 || g.Y < 0 || g.X > 1<<20 || g.Y > 1<<20 || !(math.Abs(g.Exposure) <= 20) {
 		return nil, library.Invalid("There is no such tile.")
@@ -177,6 +178,12 @@ func (s *Service) TileOf(ctx context.Context, p *materials.Map, g Glance) ([]byt
 				planes[c] = tile.Plane(c)
 			}
 		}
+		if p.Channel == material.Normal && len(planes) >= 3 {
+			tile := p.Map.Unit(raster.FromPlanes(planes...))
+			for c := range planes {
+				planes[c] = tile.Plane(c)
+			}
+		}
 		for _, t := range planes {
 			if light {
 				for i, v := range t.Pix {
@@ -207,6 +214,8 @@ func spanName(p *materials.Map) string {
 		return "-span"
 	case p.Gamut != nil && p.Channel.Colour():
 		return "-srgb"
+	case p.Channel == material.Normal && (p.Curve || p.Swapped):
+		return fmt.Sprintf("-normal-%v-%v", p.Curve, p.Swapped)
 	}
 	return ""
 }
@@ -247,8 +256,8 @@ func cutOut(im *raster.Image, c int, g Glance, w, h int) raster.Plane {
 	return out
 }
 
-// Pixel are the stored values of one pixel: integer samples scaled to 0..1, floats as
-// they are.
+// Pixel are the values of one pixel: integer samples scaled to 0..1, floats as they are, normals
+// without a curve and x before y.
 func (s *Service) Pixel(ctx context.Context, p *materials.Map, x, y int) ([]float64, error) {
 	if x < 0 || y < 0 || x >= p.Width || y >= p.Height {
 		return nil, library.Invalid(fmt.Sprintf("%s has %d × %d pixels.", path.Base(p.File), p.Width, p.Height))
@@ -260,6 +269,17 @@ func (s *Service) Pixel(ctx context.Context, p *materials.Map, x, y int) ([]floa
 	var out []float64
 	for _, c := range componentsOf(p.Component, m.im.Components()) {
 		out = append(out, float64(m.im.Planes[c].At(y*m.im.W+x)))
+	}
+	if p.Channel != material.Normal || !p.Curve && !p.Swapped || len(out) < 3 {
+		return out, nil
+	}
+	one := make([]raster.Plane, len(out))
+	for c, v := range out {
+		one[c] = raster.Plane{W: 1, H: 1, Pix: []float32{float32(v)}}
+	}
+	unit := p.Map.Unit(raster.FromPlanes(one...))
+	for c := range out {
+		out[c] = float64(unit.Planes[c].At(0))
 	}
 	return out, nil
 }

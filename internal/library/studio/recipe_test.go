@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"aldermoor/core/codec/exr"
+	"aldermoor/core/colour"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
@@ -293,6 +294,20 @@ func TestAMapIsLookedAtClosely(t *testing.T) {
 		if want := a + (b-a)*(y-float64(k)); math.Abs(list[x]-want) > 1e-3 {
 			t.Errorf("section at %d: %.5f, want %.5f", x, list[x], want)
 		}
+	}
+	// Normals are shown as what they mean, however they were saved.
+	plain, turned := m.Map(material.Normal), *m.Map(material.Normal)
+	turned.Swapped, turned.Curve = true, true
+	was, err1 := s.Pictures.Pixel(t.Context(), plain, 300, 200)
+	now, err2 := s.Pictures.Pixel(t.Context(), &turned, 300, 200)
+	linear, _ := colour.Curves()
+	if err1 != nil || err2 != nil || math.Abs(now[0]-float64(linear(float32(was[1])))) > 1e-4 || math.Abs(now[1]-float64(linear(float32(was[0])))) > 1e-4 {
+		t.Errorf("normal %.3f, swapped and with a curve %.3f: %v, %v", was, now, err1, err2)
+	}
+	tile1, err1 := s.Pictures.TileOf(t.Context(), plain, pictures.Glance{Component: "rgb"})
+	tile2, err2 := s.Pictures.TileOf(t.Context(), &turned, pictures.Glance{Component: "rgb"})
+	if err1 != nil || err2 != nil || bytes.Equal(tile1, tile2) {
+		t.Errorf("a tile of normals that were saved otherwise is shown as stored: %v, %v", err1, err2)
 	}
 	for _, g := range []pictures.Glance{{X: 1, Component: "r"}, {Level: 1, Component: "rgb"}} {
 		if data, err := s.Pictures.TileOf(t.Context(), m.Map(material.BaseColor), g); err != nil || !strings.HasPrefix(string(data), "\x89PNG") {
