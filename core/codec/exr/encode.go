@@ -13,13 +13,16 @@ import (
 
 // Options says how a picture is written.
 type Options struct {
-	Type    Type       // Half or Float
+	Type    Type       // Half, or else Float
 	Density [2]float64 // pixels a metre; 0 leaves it out
 }
 
 // Encode writes a picture of 1 to 4 components (grey, colour, alpha last) as one
 // part of scan lines, ZIP-compressed. Integer samples are scaled to 0..1.
 func Encode(w io.Writer, im *raster.Image, o Options) error {
+	if o.Type != Half {
+		o.Type = Float
+	}
 	names := map[int][]string{1: {"Y"}, 2: {"Y", "A"}, 3: {"R", "G", "B"}, 4: {"R", "G", "B", "A"}}[im.Components()]
 	order := map[int][]int{1: {0}, 2: {1, 0}, 3: {2, 1, 0}, 4: {3, 2, 1, 0}}[im.Components()] // by name
 	var b bytes.Buffer

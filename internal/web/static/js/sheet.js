@@ -231,7 +231,7 @@ export function meaning(m, v, depth, exact) {
   if (m.kind === "normal") {
     const [x, y, z] = [2 * v[0] - 1, 2 * v[1] - 1, Math.max(0.01, 2 * (v[2] ?? 1) - 1)];
     const steep = (Math.atan2(Math.hypot(x, y), z) * 180) / Math.PI;
-    return `${slope(steep, x, m.down ? -y : y)}  stored ${stored(v.slice(0, 3))}`;
+    return `${slope(steep, x, m.down ? -y : y)}  RGB ${stored(v.slice(0, 3))}`;
   }
   if (m.kind === "colour") {
     const light = m.float && exact ? v : v.map(linear);
