@@ -122,7 +122,7 @@ func previews() (out []demoDelivery) {
 // deliverDemo stocks the Library from previews, then lets the stations deliver one after
 // another. A demo that was stopped goes on where it was.
 func deliverDemo(ctx context.Context, s *studio.Studio, px int) error {
-	had, err := s.Intake.Deliveries(ctx, demoLibrarian, 200)
+	had, _, err := s.Intake.Deliveries(ctx, demoLibrarian, intake.DeliveryQuery{Per: 200})
 	if err != nil {
 		return err
 	}

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"strings"
 
 	"aldermoor/core/inspect"
 	"aldermoor/internal/library"
@@ -65,13 +66,20 @@ func (t *tx) Delivery(id int64) (intake.Delivery, error) {
 	return d, err
 }
 
-func (t *tx) Deliveries(limit int) (list []intake.Delivery, err error) {
-	err = t.each(`SELECT `+deliveryColumns+` FROM deliveries d ORDER BY d.id DESC LIMIT ?`, []any{limit}, func(scan func(...any) error) error {
+func (t *tx) Deliveries(q intake.DeliveryQuery) (list []intake.Delivery, total int, err error) {
+	where, args := `1`, []any{}
+	if text := strings.TrimSpace(q.Text); text != "" {
+		where, args = `instr(lower(d.station || ', ' || d.name), ?) > 0`, []any{strings.ToLower(text)}
+	}
+	if err := t.one(`SELECT count(*) FROM deliveries d WHERE `+where, args, &total); err != nil {
+		return nil, 0, err
+	}
+	err = t.each(`SELECT `+deliveryColumns+` FROM deliveries d WHERE `+where+` ORDER BY d.id DESC LIMIT ? OFFSET ?`, append(args, q.Per, (q.Page-1)*q.Per), func(scan func(...any) error) error {
 		d, err := scanDelivery(scan)
 		list = append(list, d)
 		return err
 	})
-	return list, err
+	return list, total, err
 }
 
 func (t *tx) SetDelivery(id int64, s intake.State, station, problem string) error {

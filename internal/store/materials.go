@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"fmt"
+	"strings"
 
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
@@ -155,8 +156,50 @@ func (t *tx) MaterialsOf(delivery int64) ([]materials.Material, error) {
 	return list, t.maps(`SELECT p.id, p.material_id, p.channel, p.document, p.finished FROM maps p JOIN materials m ON m.id = p.material_id WHERE m.delivery_id = ? ORDER BY p.id`, []any{delivery}, to)
 }
 
-func (t *tx) Drafts(limit int) ([]materials.Material, error) {
-	return t.materials(`stage = 'accepted' ORDER BY updated DESC, id DESC LIMIT ?`, limit)
+// inState is a condition for each state of a draft.
+var inState = map[materials.DraftState]string{
+	materials.AnyState: `1`, materials.NeedsWork: `doubts > 0`, materials.Unreleased: `released = 0`,
+	materials.Edited: `released > 0 AND version > released_version`, materials.Released: `released > 0 AND version <= released_version`,
+}
+
+func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error) {
+	where, args := `stage = 'accepted'`, []any{}
+	if text := strings.TrimSpace(q.Text); text != "" {
+		where += ` AND instr(lower(name || ' ' || tags || ' ' || categories), ?) > 0`
+		args = append(args, strings.ToLower(text))
+	}
+	if q.Station != "" {
+		where += ` AND station = ?`
+		args = append(args, q.Station)
+	}
+	columns, to := "", make([]any, len(materials.DraftStates))
+	counts := make([]int, len(to))
+	for i, s := range materials.DraftStates {
+		columns += `, coalesce(sum(` + inState[s] + `), 0)`
+		to[i] = &counts[i]
+	}
+	if err := t.one(`SELECT `+columns[2:]+` FROM materials WHERE `+where, args, to...); err != nil {
+		return list, err
+	}
+	list.Counts = map[materials.DraftState]int{}
+	for i, s := range materials.DraftStates {
+		list.Counts[s] = counts[i]
+	}
+	list.Total = list.Counts[q.State]
+	order := map[materials.DraftOrder]string{
+		materials.Newest: `updated DESC`, materials.ByWork: `doubts DESC, updated DESC`, materials.ByName: `name COLLATE NOCASE`, materials.BySize: `width * height DESC`,
+	}[q.Order]
+	list.Items, err = t.materials(where+` AND `+inState[q.State]+` ORDER BY `+order+`, id DESC LIMIT ? OFFSET ?`, append(args, q.Per, (q.Page-1)*q.Per)...)
+	if err != nil {
+		return list, err
+	}
+	err = t.each(`SELECT DISTINCT station FROM materials WHERE stage = 'accepted' AND station <> '' ORDER BY 1`, nil, func(scan func(...any) error) error {
+		var k string
+		err := scan(&k)
+		list.Stations = append(list.Stations, k)
+		return err
+	})
+	return list, err
 }
 
 func (t *tx) SaveMaterial(m *materials.Material) error {

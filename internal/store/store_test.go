@@ -111,7 +111,7 @@ func TestATransactionThatFailsLeavesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	s.Read(t.Context(), func(tx studio.Reader) error {
-		if list, err := tx.Deliveries(10); err != nil || len(list) != 0 {
+		if list, _, err := tx.Deliveries(intake.DeliveryQuery{Page: 1, Per: 10}); err != nil || len(list) != 0 {
 			t.Errorf("%v %v", list, err)
 		}
 		return nil

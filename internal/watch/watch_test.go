@@ -87,7 +87,7 @@ func (f *folder) write(name, data string) {
 
 // deliveries are the names of what was taken, with how many bytes.
 func (f *folder) deliveries() (out []string) {
-	list, err := f.Intake.Deliveries(f.t.Context(), lena, 100)
+	list, _, err := f.Intake.Deliveries(f.t.Context(), lena, intake.DeliveryQuery{Per: 100})
 	if err != nil {
 		f.t.Fatal(err)
 	}

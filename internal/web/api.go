@@ -140,7 +140,7 @@ func setView(m *materials.Material) apiSet {
 
 func (s *Server) apiDeliveries(c *echo.Context) error {
 	page, per := pageOf(c), 50
-	list, err := s.Studio.Intake.Deliveries(c.Request().Context(), me(c), page*per+1)
+	list, total, err := s.Studio.Intake.Deliveries(c.Request().Context(), me(c), intake.DeliveryQuery{Text: c.QueryParam("q"), Page: page, Per: per})
 	if err != nil {
 		return err
 	}
@@ -154,10 +154,10 @@ func (s *Server) apiDeliveries(c *echo.Context) error {
 		Href     string  `json:"href"`
 	}
 	items := []row{}
-	for _, d := range list[min(len(list), (page-1)*per):min(len(list), page*per)] {
+	for _, d := range list {
 		items = append(items, row{d.ID, d.Name, d.Station, string(d.State), d.Progress(), d.Sets, fmt.Sprintf("/api/v1/deliveries/%d", d.ID)})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": page, "more": len(list) > page*per})
+	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": page, "more": total > page*per, "total": total})
 }
 
 func pageOf(c *echo.Context) int {

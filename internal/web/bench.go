@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -20,43 +19,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 )
-
-type benchPage struct {
-	frame
-	Drafts []draftRow
-}
-
-type draftRow struct {
-	ID                      int64
-	Name, Line, Look, State string
-	Tone                    tone
-}
-
-func (s *Server) bench(c *echo.Context) error {
-	list, err := s.Studio.Materials.Drafts(c.Request().Context(), me(c), 400)
-	if err != nil {
-		return err
-	}
-	p := benchPage{frame: s.frame(c, "Bench")}
-	p.Place = "bench"
-	for i := range list {
-		m := &list[i]
-		r := draftRow{ID: m.ID, Name: m.Name, Look: strconv.FormatInt(m.Version, 10), Line: "size unknown", Tone: calm}
-		if m.Size.Known() {
-			r.Line = metres(m.Size.W) + " × " + scale.Metres(m.Size.H)
-		}
-		switch {
-		case m.Released == 0:
-			r.State = "not released"
-		case m.Changed():
-			r.State, r.Tone = fmt.Sprintf("changed since release %d", m.Released), doubt
-		default:
-			r.State, r.Tone = fmt.Sprintf("release %d", m.Released), good
-		}
-		p.Drafts = append(p.Drafts, r)
-	}
-	return s.render(c, http.StatusOK, "bench", p)
-}
 
 type benchMaterialPage struct {
 	frame

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 
+	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/materials"
 
 	"github.com/labstack/echo/v5"
@@ -13,12 +14,22 @@ import (
 type intakePage struct {
 	frame
 	Deliveries []deliveryRow
+	Find       string // in the deliveries' names
+	Pages      pages
 	Current    *openDelivery
 }
 
+// deliveriesAtOnce is how many deliveries a page of their list shows.
+const deliveriesAtOnce = 50
+
 func (s *Server) intake(c *echo.Context) error {
 	ctx := c.Request().Context()
-	list, err := s.Studio.Intake.Deliveries(ctx, me(c), 80)
+	find := intake.DeliveryQuery{Text: c.QueryParam("find"), Per: deliveriesAtOnce}
+	var err error
+	if find.Page, err = whole(c, "page", 1); err != nil {
+		return err
+	}
+	list, total, err := s.Studio.Intake.Deliveries(ctx, me(c), find)
 	if err != nil {
 		return err
 	}
@@ -39,7 +50,7 @@ func (s *Server) intake(c *echo.Context) error {
 			open = list[0].ID
 		}
 	}
-	p := intakePage{frame: s.frame(c, "Intake")}
+	p := intakePage{frame: s.frame(c, "Intake"), Find: find.Text, Pages: pagesOf(c, max(1, find.Page), find.Per, total)}
 	p.Place = "intake"
 	if open > 0 {
 		d, err := s.Studio.Intake.Delivery(ctx, me(c), open)

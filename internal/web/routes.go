@@ -103,6 +103,10 @@ func (s *Server) routes() []route {
 		{post, "/api/v1/rules", work, makes, s.apiSaveRule},
 		{put, "/api/v1/rules/:id", work, changes, s.apiSaveRule},
 		{remove, "/api/v1/rules/:id", work, changes, s.apiRemoveRule},
+		{get, "/api/v1/lengths", enter, makes, s.apiLength},
+		{get, "/api/v1/materials", drafts, makes, s.apiDrafts},
+		{patch, "/api/v1/materials", work, makes, s.apiChangeMany}, // each material is named with its version
+		{post, "/api/v1/releases", work, makes, s.apiReleaseMany},
 		{get, "/api/v1/materials/:id", drafts, makes, s.apiMaterial},
 		{patch, "/api/v1/materials/:id", work, changes, s.apiPatch},
 		{put, "/api/v1/materials/:id/maps/:map", work, changes, s.apiAssign},

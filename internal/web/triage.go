@@ -144,6 +144,7 @@ type knownView struct {
 	State  bool // it can be the new state of what is here
 	Tier   bool // it is a smaller tier of what is here
 	Beside [2]besideView
+	Fit    string // the part of the pictures to begin with, as an SVG view box
 }
 
 // partView is a part of a picture, in hundredths of its longer side.
@@ -153,9 +154,10 @@ type partView struct{ Left, Top, Width, Height float64 }
 type besideView struct {
 	Word  string
 	MapID int64
-	W, H  int       // pixels
-	Turn  int       // degrees clockwise
-	Part  *partView // what the other one shows of it; nil for all
+	W, H  int        // pixels
+	Turn  int        // degrees clockwise
+	Part  *partView  // what the other one shows of it; nil for all
+	Lies  []partView // the picture, and its repeats where that part reaches over an edge
 	Facts []string
 }
 
@@ -398,16 +400,27 @@ func openedRow(m *materials.Material, here map[int64]materials.Material) *opened
 	of := here[k.Material]
 	o.Known.Beside = [2]besideView{beside("What came", m), beside("What is here: "+of.Name, &of)}
 	o.Known.Beside[1].Turn = 90 * k.Quarters
+	o.Known.Fit = "-2 -2 104 104"
 	if a := k.Part; a != nil {
 		b := &o.Known.Beside[1]
 		// A picture that is not square lies in the middle; it is turned as it lies on the page.
 		pw, ph := float64(b.W), float64(b.H)
 		kx, ky := 100*pw/max(pw, ph), 100*ph/max(pw, ph)
 		v := partView{50 - kx/2 + a.X*kx, 50 - ky/2 + a.Y*ky, a.W * kx, a.H * ky}
+		for _, at := range [][2]float64{{0, 0}, {1, 0}, {0, 1}, {1, 1}, {-1, 0}, {0, -1}, {-1, -1}, {1, -1}, {-1, 1}} {
+			over := func(at, from, size float64) bool {
+				return at == 0 || at > 0 && from+size > 1.001 || at < 0 && from < -0.001
+			}
+			if over(at[0], a.X, a.W) && over(at[1], a.Y, a.H) {
+				b.Lies = append(b.Lies, partView{50 - kx/2 + at[0]*kx, 50 - ky/2 + at[1]*ky, kx, ky})
+			}
+		}
 		for range k.Quarters {
 			v = partView{100 - v.Top - v.Height, v.Left, v.Height, v.Width}
 		}
 		b.Part = &v
+		side := math.Max(v.Width, v.Height)
+		o.Known.Fit = fmt.Sprintf("%.2f %.2f %.2f %.2f", v.Left+v.Width/2-0.7*side, v.Top+v.Height/2-0.7*side, 1.4*side, 1.4*side)
 	}
 	return o
 }

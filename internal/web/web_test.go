@@ -10,6 +10,7 @@ import (
 	"image/png"
 	"io"
 	"log/slog"
+	"math"
 	"math/rand/v2"
 	"mime/multipart"
 	"net/http"
@@ -351,6 +352,68 @@ func TestEveryWriteNamesItsVersion(t *testing.T) {
 	s.json(librarian, "POST", "/api/v1/deliveries/1/accept", map[string]any{"materials": []any{m["id"]}}, 200)
 	if now := s.json(librarian, "GET", path, nil, 200)["version"]; now != was {
 		t.Errorf("accepting twice made version %v of %v", now, was)
+	}
+}
+
+// Several materials are changed as one step, or none if one was changed meanwhile; and each is
+// released on its own.
+func TestManyAtOnce(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	var seen []map[string]any
+	for _, slug := range []string{"hull_clinker", "mudflat_ripple", "slates_round"} {
+		d := s.deliver(scan(t, slug, 64)...)
+		id := d["sets"].([]any)[0].(map[string]any)["material_id"]
+		s.json(librarian, "POST", fmt.Sprintf("/api/v1/deliveries/%v/accept", d["id"]), map[string]any{"materials": []any{id}}, 200)
+		m := s.json(librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
+		seen = append(seen, map[string]any{"id": id, "version": m["version"]})
+	}
+	list := s.json(librarian, "GET", "/api/v1/materials?show=unreleased&sort=name", nil, 200)
+	if list["total"] != 3.0 || len(list["items"].([]any)) != 3 {
+		t.Fatalf("%v", list)
+	}
+	change := map[string]any{"add_tags": []string{"Coast", "coast"}, "licence": "CC0-1.0", "width_m": "2 m"}
+	done := s.json(librarian, "PATCH", "/api/v1/materials", map[string]any{"materials": seen, "change": change}, 200)
+	for i, k := range done["materials"].([]any) {
+		m := s.json(librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", seen[i]["id"]), nil, 200)
+		if !slices.Contains(m["tags"].([]any), any("coast")) || m["licence"] != "CC0-1.0" || m["width_m"] != 2.0 || m["version"] != k.(map[string]any)["version"] {
+			t.Errorf("%v", m)
+		}
+	}
+	if list := s.json(librarian, "GET", "/api/v1/materials?q=COAST&per=2", nil, 200); list["total"] != 3.0 || len(list["items"].([]any)) != 2 {
+		t.Errorf("by tag: %v of %v", len(list["items"].([]any)), list["total"])
+	}
+	// With old versions nothing is changed, not even of those that could be.
+	half := []any{done["materials"].([]any)[0], seen[1]}
+	s.json(librarian, "PATCH", "/api/v1/materials", map[string]any{"materials": half, "change": map[string]any{"remove_tags": []string{"coast"}}}, 412)
+	if m := s.json(librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", seen[0]["id"]), nil, 200); !slices.Contains(m["tags"].([]any), any("coast")) {
+		t.Error("one of two was changed")
+	}
+	for _, bad := range []map[string]any{{"materials": []any{}, "change": change}, {"materials": done["materials"], "change": map[string]any{}}, {"materials": []any{map[string]any{"id": seen[0]["id"]}}, "change": change}} {
+		s.json(librarian, "PATCH", "/api/v1/materials", bad, 422)
+	}
+	// One undo takes all of it back.
+	s.json(librarian, "POST", fmt.Sprintf("/api/v1/steps/%v/undo", done["step"]), nil, 200)
+	var now []any
+	for _, k := range seen {
+		m := s.json(librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", k["id"]), nil, 200)
+		if slices.Contains(m["tags"].([]any), any("coast")) || m["width_m"] == 2.0 {
+			t.Errorf("after undoing: %v", m)
+		}
+		now = append(now, map[string]any{"id": k["id"], "version": m["version"]})
+	}
+	now[2].(map[string]any)["version"] = 1
+	made := s.json(librarian, "POST", "/api/v1/releases", map[string]any{"materials": now, "notes": "together"}, 200)
+	if len(made["releases"].([]any)) != 2 || len(made["refused"].([]any)) != 1 {
+		t.Errorf("%v", made)
+	}
+	s.json(people.Artist, "PATCH", "/api/v1/materials", map[string]any{"materials": now, "change": change}, 403)
+	s.json(librarian, "GET", "/api/v1/materials?show=lost", nil, 422)
+	if l := s.json(people.Artist, "GET", "/api/v1/lengths?text=6+ft+2+in", nil, 200); math.Abs(l["m"].(float64)-1.8796) > 1e-9 || l["text"] != "1.88\u00a0m" {
+		t.Errorf("%v", l)
+	}
+	s.json(people.Artist, "GET", "/api/v1/lengths?text=wide", nil, 422)
+	if d := s.json(librarian, "GET", "/api/v1/deliveries?q=nowhere", nil, 200); d["total"] != 0.0 {
+		t.Errorf("%v", d)
 	}
 }
 

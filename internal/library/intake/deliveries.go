@@ -120,14 +120,22 @@ func (s *Service) Delivery(ctx context.Context, p people.Principal, id int64) (r
 	return r, err
 }
 
-// Deliveries are the latest deliveries.
-func (s *Service) Deliveries(ctx context.Context, p people.Principal, limit int) (list []Delivery, err error) {
+// DeliveryQuery asks for deliveries, the latest first.
+type DeliveryQuery struct {
+	Text string // in the name or the station
+	Page int    // from 1
+	Per  int    // at most 500
+}
+
+// Deliveries are a page of deliveries, and how many there are.
+func (s *Service) Deliveries(ctx context.Context, p people.Principal, q DeliveryQuery) (list []Delivery, total int, err error) {
 	if err := p.Need(people.SeeDrafts); err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Deliveries(limit); return err })
+	q.Page, q.Per = max(1, min(q.Page, 1_000_000)), max(1, min(q.Per, 500))
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, total, err = tx.Deliveries(q); return err })
 	for i := range list {
 		list[i].Left = s.pace.left(list[i].Ahead, s.Now())
 	}
-	return list, err
+	return list, total, err
 }

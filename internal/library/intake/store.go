@@ -10,7 +10,7 @@ type Reader interface {
 	materials.Reader
 	Parcels(delivery int64) ([]Parcel, error)
 	Delivery(id int64) (Delivery, error)
-	Deliveries(limit int) ([]Delivery, error)
+	Deliveries(q DeliveryQuery) (list []Delivery, total int, err error)
 	File(id int64) (File, error)
 	Files(delivery int64) ([]File, error)
 	Unexamined(delivery int64) (bool, error) // whether there are files that were not looked at yet

@@ -31,15 +31,6 @@ func (s *Service) Material(ctx context.Context, p people.Principal, id int64) (m
 	return m, err
 }
 
-// Drafts are the materials on the Bench, the latest first.
-func (s *Service) Drafts(ctx context.Context, p people.Principal, limit int) (list []Material, err error) {
-	if err := p.Need(people.SeeDrafts); err != nil {
-		return nil, err
-	}
-	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Drafts(limit); return err })
-	return list, err
-}
-
 // Change is what is asked to be changed of a material; nil leaves a thing as it
 // is. Lengths may be given as text with units, or in metres.
 type Change struct {

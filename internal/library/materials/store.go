@@ -10,8 +10,8 @@ import (
 // Reader reads drafts, steps and the studio's settings.
 type Reader interface {
 	Material(id int64) (Material, error)
-	Drafts(limit int) ([]Material, error) // accepted ones, the latest first, without maps
-	DraftIDs() ([]int64, error)           // of all that are not left out
+	Drafts(q DraftQuery) (DraftList, error) // accepted ones, without maps
+	DraftIDs() ([]int64, error)             // of all that are not left out
 	Prints(each func(material int64, p likeness.Print)) error
 	Print(material int64) (likeness.Print, error)   // empty if there is none
 	Examined(file int64) (*inspect.Examined, error) // what a file showed; nil if it was not looked at yet

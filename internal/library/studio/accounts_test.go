@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/releases"
@@ -322,7 +323,7 @@ func TestMethodsAskForTheirRights(t *testing.T) {
 	denied("a change", err)
 	_, err = s.Studio.Releases.Release(ctx, arno, now(m.ID), releases.ReleaseText{})
 	denied("a release", err)
-	_, err = s.Intake.Deliveries(ctx, arno, 5)
+	_, _, err = s.Intake.Deliveries(ctx, arno, intake.DeliveryQuery{Per: 5})
 	denied("deliveries", err)
 	_, err = s.Materials.History(ctx, arno, 1, 0, 5)
 	denied("steps", err)

@@ -188,7 +188,7 @@ func TestNothingIsADeliveryWithoutFiles(t *testing.T) {
 	if !errors.Is(err, broken) {
 		t.Error(err)
 	}
-	if list, err := s.Intake.Deliveries(t.Context(), lena, 10); err != nil || len(list) != 0 {
+	if list, _, err := s.Intake.Deliveries(t.Context(), lena, intake.DeliveryQuery{Per: 10}); err != nil || len(list) != 0 {
 		t.Errorf("half a delivery is there: %v %v", list, err)
 	}
 }

@@ -5,7 +5,9 @@ import { shell } from "./shell.js";
 import { refresh } from "./refresh.js";
 import { intake } from "./intake.js";
 import { bench } from "./bench.js";
+import { drafts } from "./drafts.js";
 import { lens } from "./lens.js";
+import { pair } from "./pair.js";
 import { lenses } from "./lenses.js";
 import { wall } from "./wall.js";
 import { handoff } from "./handoff.js";
@@ -14,5 +16,5 @@ import { folders } from "./folders.js";
 import { recipe, treatment } from "./recipe.js";
 import { standards } from "./standards.js";
 
-for (const [name, island] of Object.entries({ shell, refresh, intake, bench, lens, lenses, wall, handoff, rules, folders, recipe, standards, treatment })) Alpine.data(name, island);
+for (const [name, island] of Object.entries({ shell, refresh, intake, bench, drafts, lens, lenses, pair, wall, handoff, rules, folders, recipe, standards, treatment })) Alpine.data(name, island);
 Alpine.start();

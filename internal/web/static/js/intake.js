@@ -52,7 +52,9 @@ function triage() {
       this.root.addEventListener("drop", (/** @type {DragEvent} */ e) => this.land(e));
       this.root.addEventListener("dragstart", (/** @type {DragEvent} */ e) => this.lift(e));
       this.root.addEventListener("input", (/** @type {Event} */ e) => {
-        if (/** @type {Element} */ (e.target).matches("[data-filter]")) this.filterSoon();
+        const t = /** @type {HTMLInputElement} */ (e.target);
+        if (t.matches("[data-filter]")) this.filterSoon();
+        if (t.matches("[data-find-delivery]")) this.findDelivery(t.value.trim());
       });
       this.root.addEventListener("change", (/** @type {Event} */ e) => {
         const t = /** @type {HTMLInputElement} */ (e.target);
@@ -108,6 +110,19 @@ function triage() {
     filterSoon() {
       clearTimeout(this.filtering);
       this.filtering = window.setTimeout(() => this.show({ q: this.root.querySelector("[data-filter]").value.trim(), rows: "", open: "" }), 80);
+    },
+
+    /** Finds deliveries by name. @param {string} text */
+    findDelivery(text) {
+      clearTimeout(this.filtering);
+      this.filtering = window.setTimeout(() => {
+        const url = this.delivery ? this.address : new URL(location.href);
+        url.searchParams.delete("page");
+        if (text) url.searchParams.set("find", text);
+        else url.searchParams.delete("find");
+        history.replaceState(null, "", url);
+        parts(url.href, "deliveries");
+      }, 120);
     },
 
     /** Follows a link to another list, or to more rows. @param {MouseEvent} e @param {HTMLAnchorElement} a */

@@ -59,7 +59,8 @@ function morph(old, fresh) {
     morphStyle: "innerHTML",
     callbacks: {
       // What a script put there itself: an open edit.
-      beforeNodeRemoved: (/** @type {Node} */ n) => !(n instanceof HTMLElement && n.dataset.mine !== undefined),
+      // A dialog that is open, too: somebody is looking at it.
+      beforeNodeRemoved: (/** @type {Node} */ n) => !(n instanceof HTMLElement && (n.dataset.mine !== undefined || n.matches("dialog[open]") || n.querySelector("dialog[open]"))),
       // Text that Alpine writes, and a part within the part that a script fills.
       beforeNodeMorphed: (/** @type {Node} */ n) => !(n instanceof HTMLElement && (n.hasAttribute("x-text") || n.dataset.mine !== undefined)),
       beforeAttributeUpdated: keeps,

@@ -1,0 +1,262 @@
+package web
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+
+	"aldermoor/core/scale"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
+
+	"github.com/labstack/echo/v5"
+)
+
+// draftsAtOnce is how many materials a page of the Bench's list shows.
+const draftsAtOnce = 60
+
+type benchPage struct {
+	frame
+	Drafts           []draftRow
+	Query            materials.DraftQuery
+	Total            int
+	Tabs             []tabView
+	Orders           []choice
+	Stations         []choice
+	Pages            pages
+	Tags, Categories []string // in use
+	Contacts         []string
+	Works            bool // may change them
+}
+
+type draftRow struct {
+	ID, Version             int64
+	Name, Line, Look, State string
+	Tone                    tone
+	Findings                int
+}
+
+// pages are the links of a list in pages; both empty for one page.
+type pages struct {
+	Previous, Next string
+	From, To       int
+}
+
+// draftWords says a state of a draft.
+var draftWords = map[materials.DraftState]string{materials.AnyState: "All", materials.NeedsWork: "Needs work", materials.Unreleased: "Not released", materials.Edited: "Edited since", materials.Released: "Released"}
+
+// draftQuery reads what an address asks for.
+func draftQuery(c *echo.Context) (q materials.DraftQuery, err error) {
+	q = materials.DraftQuery{Text: c.QueryParam("q"), State: materials.DraftState(c.QueryParam("show")), Station: c.QueryParam("station"), Order: materials.DraftOrder(c.QueryParam("sort")), Per: draftsAtOnce}
+	q.Page, err = whole(c, "page", 1)
+	return q, err
+}
+
+// with is the address of a list with one parameter changed; an empty value takes it out.
+func with(c *echo.Context, name, value string) string {
+	v := url.Values{}
+	for k, list := range c.QueryParams() {
+		if k != "page" && len(list) > 0 && list[0] != "" {
+			v.Set(k, list[0])
+		}
+	}
+	if v.Set(name, value); value == "" {
+		v.Del(name)
+	}
+	if len(v) == 0 {
+		return c.Request().URL.Path
+	}
+	return c.Request().URL.Path + "?" + v.Encode()
+}
+
+// pagesOf are the links to the pages before and after one.
+func pagesOf(c *echo.Context, page, per, total int) (p pages) {
+	p.From, p.To = (page-1)*per+1, min(page*per, total)
+	if page > 1 {
+		p.Previous = with(c, "page", map[bool]string{true: strconv.Itoa(page - 1)}[page > 2])
+	}
+	if p.To < total {
+		p.Next = with(c, "page", strconv.Itoa(page+1))
+	}
+	return p
+}
+
+func (s *Server) bench(c *echo.Context) error {
+	q, err := draftQuery(c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	list, err := s.Studio.Materials.Drafts(ctx, me(c), q)
+	if err != nil {
+		return err
+	}
+	p := benchPage{frame: s.frame(c, "Bench"), Query: q, Total: list.Total, Contacts: materials.Contacts, Pages: pagesOf(c, max(1, q.Page), q.Per, list.Total), Works: me(c).May(people.Contribute)}
+	p.Place = "bench"
+	for _, k := range materials.DraftStates {
+		p.Tabs = append(p.Tabs, tabView{ID: cmp.Or(string(k), "all"), Title: draftWords[k], Count: list.Counts[k], Href: with(c, "show", string(k)), Current: k == q.State})
+	}
+	for _, o := range []struct {
+		order materials.DraftOrder
+		word  string
+	}{{materials.Newest, "last changed"}, {materials.ByWork, "most findings"}, {materials.ByName, "name"}, {materials.BySize, "size"}} {
+		p.Orders = append(p.Orders, choice{Label: o.word, Href: string(o.order), On: o.order == q.Order})
+	}
+	for _, k := range list.Stations {
+		p.Stations = append(p.Stations, choice{Label: k, Href: k, On: k == q.Station})
+	}
+	for i := range list.Items {
+		p.Drafts = append(p.Drafts, draftOf(&list.Items[i]))
+	}
+	f, err := s.Studio.Search.Find(ctx, me(c), search.Query{Per: 1, Choices: 200})
+	if err != nil {
+		return err
+	}
+	for _, k := range f.Facets[search.ByCategory] {
+		p.Categories = append(p.Categories, k.Value)
+	}
+	for _, k := range f.Facets[search.ByTag] {
+		p.Tags = append(p.Tags, k.Value)
+	}
+	return s.render(c, http.StatusOK, "bench", p)
+}
+
+func draftOf(m *materials.Material) draftRow {
+	r := draftRow{ID: m.ID, Version: m.Version, Name: m.Name, Look: m.LookKey(), Line: "size unknown", Tone: calm, Findings: m.Doubts}
+	if m.Size.Known() {
+		r.Line = metres(m.Size.W) + " × " + scale.Metres(m.Size.H)
+	}
+	switch {
+	case m.Released == 0:
+		r.State = "not released"
+	case m.Changed():
+		r.State, r.Tone = fmt.Sprintf("edited since release %d", m.Released), doubt
+	default:
+		r.State, r.Tone = fmt.Sprintf("release %d", m.Released), good
+	}
+	return r
+}
+
+// apiDrafts lists the materials on the Bench.
+func (s *Server) apiDrafts(c *echo.Context) error {
+	q, err := draftQuery(c)
+	if err != nil {
+		return err
+	}
+	if q.Per, err = whole(c, "per", 50); err != nil {
+		return err
+	}
+	list, err := s.Studio.Materials.Drafts(c.Request().Context(), me(c), q)
+	if err != nil {
+		return err
+	}
+	type row struct {
+		ID       int64    `json:"id"`
+		Version  int64    `json:"version"`
+		Name     string   `json:"name"`
+		Station  string   `json:"station"`
+		Released int      `json:"released"` // the latest release; 0 for none
+		Edited   bool     `json:"edited"`   // since then
+		Findings int      `json:"findings"`
+		Width    *float64 `json:"width_m"`
+		Height   *float64 `json:"height_m"`
+		Tags     []string `json:"tags"`
+		Href     string   `json:"href"`
+	}
+	items := []row{}
+	for i := range list.Items {
+		m := &list.Items[i]
+		r := row{ID: m.ID, Version: m.Version, Name: m.Name, Station: m.Station, Released: m.Released, Edited: m.Released > 0 && m.Changed(), Findings: m.Doubts, Tags: m.Tags, Href: fmt.Sprintf("/api/v1/materials/%d", m.ID)}
+		if m.Size.Known() {
+			r.Width, r.Height = &m.Size.W, &m.Size.H
+		}
+		items = append(items, r)
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": max(1, q.Page), "total": list.Total})
+}
+
+// chosen are the materials that a request names, each with the version that was seen.
+func chosen(list []library.Seen) error {
+	for _, k := range list {
+		if k.Version <= 0 {
+			return library.Invalid(fmt.Sprintf("Name the version of material %d that the change is made for.", k.ID))
+		}
+	}
+	return nil
+}
+
+// apiChangeMany changes several materials as one step.
+func (s *Server) apiChangeMany(c *echo.Context) error {
+	var in struct {
+		Materials []library.Seen       `json:"materials"`
+		Change    materials.BulkChange `json:"change"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	if err := chosen(in.Materials); err != nil {
+		return err
+	}
+	done, err := s.Studio.Materials.ChangeMany(c.Request().Context(), me(c), in.Materials, in.Change)
+	if err != nil {
+		return err
+	}
+	var step int64
+	out := []library.Seen{}
+	for _, m := range done {
+		step = max(step, m.Step)
+		out = append(out, library.Seen{ID: m.ID, Version: m.Version})
+	}
+	return c.JSON(http.StatusOK, map[string]any{"materials": out, "step": step})
+}
+
+// apiReleaseMany releases several materials, each on its own, and says which were refused and why.
+func (s *Server) apiReleaseMany(c *echo.Context) error {
+	var in struct {
+		Materials []library.Seen `json:"materials"`
+		Notes     string         `json:"notes"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	if err := chosen(in.Materials); err != nil {
+		return err
+	}
+	type refusal struct {
+		ID    int64  `json:"id"`
+		Error string `json:"error"`
+	}
+	made, refused := []apiReleaseView{}, []refusal{}
+	for _, k := range in.Materials {
+		r, err := s.Studio.Releases.Release(c.Request().Context(), me(c), k, releases.ReleaseText{Notes: in.Notes})
+		var why library.Invalid
+		switch {
+		case err == nil:
+			made = append(made, s.releaseView(&r, false))
+		case errors.As(err, &why):
+			refused = append(refused, refusal{k.ID, string(why)})
+		case errors.Is(err, library.ErrStale):
+			refused = append(refused, refusal{k.ID, "It was changed by somebody else meanwhile."})
+		case errors.Is(err, library.ErrNotFound):
+			refused = append(refused, refusal{k.ID, "It is not there any more."})
+		default:
+			return err
+		}
+	}
+	return c.JSON(http.StatusOK, map[string]any{"releases": made, "refused": refused})
+}
+
+// apiLength says what a text means as a length, so that pages need no parser of their own.
+func (s *Server) apiLength(c *echo.Context) error {
+	m, err := scale.ParseLength(c.QueryParam("text"))
+	if err != nil {
+		return library.Invalid(err.Error() + ".")
+	}
+	return c.JSON(http.StatusOK, map[string]any{"m": m, "text": scale.Metres(m)})
+}

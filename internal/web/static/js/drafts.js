@@ -1,0 +1,209 @@
+// @ts-check
+// The Bench's list: filters in the address, materials chosen and changed together.
+import { call, fail, tell, turn } from "./api.js";
+import { parts } from "./parts.js";
+
+/** What is typed for each kind of change: the list of what is in use, and an example. */
+const values = {
+  add_tags: ["known-tags", "wet, coastal"],
+  remove_tags: ["known-tags", "wet, coastal"],
+  add_categories: ["known-categories", "Stone"],
+  remove_categories: ["known-categories", "Stone"],
+  licence: ["", "CC-BY-4.0"],
+  author: ["", "name"],
+  contact_class: ["known-contacts", "wet sand"],
+  width_m: ["", "180 cm"],
+};
+
+export function drafts() {
+  return {
+    /** Ids of the chosen materials. @type {Set<string>} */
+    ids: new Set(),
+    count: 0,
+    last: "",
+    what: /** @type {keyof typeof values} */ ("add_tags"),
+    timer: 0,
+
+    get label() {
+      return `${this.count} chosen`;
+    },
+    get release() {
+      return `Release ${this.count}`;
+    },
+    get listed() {
+      return values[this.what][0];
+    },
+    get hint() {
+      return values[this.what][1];
+    },
+
+    /** @param {string} href */
+    async go(href) {
+      history.replaceState(null, "", href);
+      await this.show();
+    },
+
+    async show() {
+      await parts(() => location.href, "drafts");
+      this.mark();
+    },
+
+    /** @param {CustomEvent<string[]>} e */
+    heard(e) {
+      if (!e.detail.some((t) => ["deliveries", "library", "material"].includes(t.split(":")[0]))) return;
+      clearTimeout(this.timer);
+      this.timer = window.setTimeout(() => this.show(), 200);
+    },
+
+    /** Shows which materials are chosen; those that are no longer in the list are not. */
+    mark() {
+      const here = cards().map((c) => c.dataset.draft ?? "");
+      for (const id of this.ids) if (!here.includes(id)) this.ids.delete(id);
+      for (const c of cards()) {
+        const on = this.ids.has(c.dataset.draft ?? "");
+        c.toggleAttribute("data-chosen", on);
+        const box = /** @type {HTMLInputElement | null} */ (c.querySelector("[data-tick]"));
+        if (box) box.checked = on;
+      }
+      this.count = this.ids.size;
+    },
+
+    /**
+     * @param {HTMLElement} card
+     * @param {boolean} on
+     * @param {boolean} [through] all from the last one on
+     */
+    choose(card, on, through = false) {
+      const all = cards(), at = all.indexOf(card), from = all.findIndex((c) => c.dataset.draft === this.last);
+      const [lo, hi] = through && from >= 0 ? [Math.min(at, from), Math.max(at, from)] : [at, at];
+      for (const c of all.slice(lo, hi + 1)) {
+        if (on) this.ids.add(c.dataset.draft ?? "");
+        else this.ids.delete(c.dataset.draft ?? "");
+      }
+      this.last = card.dataset.draft ?? "";
+      this.mark();
+    },
+
+    /** @param {MouseEvent} e */
+    click(e) {
+      const t = /** @type {HTMLElement} */ (e.target);
+      const box = /** @type {HTMLInputElement | null} */ (t.closest("[data-tick]"));
+      const card = /** @type {HTMLElement | null} */ (t.closest("[data-draft]"));
+      if (box && card) return this.choose(card, box.checked, e.shiftKey);
+      if (t.closest("[data-none]")) return this.none();
+      const link = /** @type {HTMLAnchorElement | null} */ (t.closest("a[data-go]"));
+      if (link && !e.ctrlKey && !e.metaKey && !e.shiftKey) {
+        e.preventDefault();
+        this.go(link.href);
+      } else if (card && t.closest("a") && (e.shiftKey || e.ctrlKey || e.metaKey) && card.querySelector("[data-tick]")) {
+        e.preventDefault();
+        this.choose(card, !this.ids.has(card.dataset.draft ?? ""), e.shiftKey);
+      }
+    },
+
+    none() {
+      this.ids.clear();
+      this.mark();
+    },
+
+    /** Another station or order. @param {Event} e */
+    pick(e) {
+      const form = /** @type {HTMLElement} */ (e.target).closest("form");
+      if (/** @type {HTMLElement} */ (e.target).matches("#station, #sort") && form) this.filter(form);
+    },
+
+    /** @param {HTMLFormElement} form */
+    filter(form) {
+      const url = new URL(form.action);
+      for (const [name, value] of new FormData(form)) if (value) url.searchParams.set(name, String(value));
+      this.go(url.href);
+    },
+
+    init() {
+      document.getElementById("drafts")?.addEventListener("input", (e) => {
+        const t = /** @type {HTMLInputElement} */ (e.target);
+        if (!t.matches("[data-filter]") || !t.form) return;
+        clearTimeout(this.timer);
+        const form = t.form;
+        this.timer = window.setTimeout(() => this.filter(form), 120);
+      });
+      this.mark();
+    },
+
+    /** @param {SubmitEvent} e */
+    async submit(e) {
+      e.preventDefault();
+      const form = /** @type {HTMLFormElement} */ (e.target);
+      if (!form.matches("[data-bulk]")) return this.filter(form);
+      const materials = cards().filter((c) => this.ids.has(c.dataset.draft ?? "")).map((c) => ({ id: Number(c.dataset.draft), version: Number(c.dataset.version) }));
+      try {
+        if (/** @type {HTMLButtonElement | null} */ (e.submitter)?.value === "release") await this.releaseAll(materials);
+        else await this.change(form, materials);
+      } catch (err) {
+        fail(err);
+      }
+      await this.show();
+    },
+
+    /**
+     * @param {HTMLFormElement} form
+     * @param {{id: number, version: number}[]} materials
+     */
+    async change(form, materials) {
+      const field = /** @type {HTMLInputElement} */ (form.elements.namedItem("value"));
+      const text = field.value.trim();
+      if (!text) return field.focus();
+      const many = this.what.endsWith("tags") || this.what.endsWith("categories");
+      const value = many ? text.split(",").map((w) => w.trim()).filter(Boolean) : text;
+      const { step } = await call("PATCH", "/api/v1/materials", { materials, change: { [this.what]: value } });
+      field.value = "";
+      if (step) tell(`Saved: ${materials.length} materials.`, () => turn(step));
+      else tell("Nothing changed: it was so already.");
+    },
+
+    /** @param {{id: number, version: number}[]} materials */
+    async releaseAll(materials) {
+      const names = new Map(cards().map((c) => [Number(c.dataset.draft), c.querySelector("b")?.textContent ?? ""]));
+      const { releases, refused } = await call("POST", "/api/v1/releases", { materials, notes: "" });
+      if (releases.length) tell(`Released: ${releases.length} of ${materials.length}.`);
+      for (const r of refused.slice(0, 4)) fail(`${names.get(r.id)}: ${r.error}`);
+      if (refused.length > 4) fail(`${refused.length - 4} more were not released.`);
+      for (const r of releases) this.ids.delete(String(r.material_id));
+    },
+
+    /** @param {KeyboardEvent} e */
+    key(e) {
+      const t = /** @type {HTMLElement} */ (e.target);
+      if (t.matches("input:not([data-tick]), textarea, select") || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (e.key === "f") {
+        e.preventDefault();
+        /** @type {HTMLInputElement} */ (document.getElementById("filter"))?.select();
+      } else if (e.key === "x") {
+        const card = /** @type {HTMLElement | null} */ (t.closest("[data-draft]"));
+        if (card?.querySelector("[data-tick]")) this.choose(card, !this.ids.has(card.dataset.draft ?? ""));
+      } else if (e.key === "Escape" && this.count) this.none();
+      else if (e.key.startsWith("Arrow")) this.move(e, t);
+    },
+
+    /**
+     * From card to card, by how they lie.
+     * @param {KeyboardEvent} e
+     * @param {HTMLElement} from
+     */
+    move(e, from) {
+      const all = cards(), at = all.indexOf(/** @type {HTMLElement} */ (from.closest("[data-draft]")));
+      if (at < 0) return;
+      const row = all.filter((c) => c.offsetTop === all[0].offsetTop).length;
+      const by = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: -row, ArrowDown: row }[e.key] ?? 0;
+      const next = all[at + by];
+      if (!next) return;
+      e.preventDefault();
+      /** @type {HTMLElement} */ (next.querySelector("a")).focus();
+    },
+  };
+}
+
+/** @returns {HTMLElement[]} */
+function cards() {
+  return [...document.querySelectorAll("[data-draft]")].map((c) => /** @type {HTMLElement} */ (c));
+}
