@@ -1,0 +1,134 @@
+// @ts-check
+// Many at once: the Bench's list, the list of deliveries, and two scans held against each other.
+import { expect, test } from "@playwright/test";
+import { writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { enter, now, scanned, studio } from "./studio.mjs";
+
+/** @type {Awaited<ReturnType<typeof studio>>} */ let s;
+test.beforeAll(async () => {
+  s = await studio();
+});
+test.afterAll(() => s.stop());
+
+/**
+ * Sends a file, and waits until its sets are there.
+ * @param {import("@playwright/test").Page} page
+ * @param {string} file
+ */
+async function send(page, file) {
+  await page.goto(`${s.url}/intake`);
+  await page.setInputFiles("[data-upload]", file);
+  await page.waitForURL(/\/intake\/\d+/);
+  await expect(page.locator("tr[data-set]").first()).toBeVisible({ timeout: 90_000 });
+}
+
+test("many materials are filtered, chosen, changed and released together", async ({ page }) => {
+  const file = join(s.dir, "eight.zip");
+  writeFileSync(file, scanned(s.dir, ["--sets", "8", "--size", "64"]).zip);
+  await enter(page, s.url, "librarian");
+  await send(page, file);
+  await page.keyboard.press("Shift+S");
+  await expect(page.locator("[data-tab=done] .num")).not.toHaveText("0");
+  await page.goto(`${s.url}/bench`);
+  const all = await page.locator("[data-draft]").count();
+  expect(all).toBeGreaterThan(2);
+  const name = (await page.locator("[data-draft] b").first().textContent()) ?? "";
+  await page.keyboard.press("f");
+  await page.keyboard.type(name.slice(0, 6));
+  await expect(page.locator("[data-draft]")).not.toHaveCount(all);
+  await expect(page).toHaveURL(/q=/);
+  await expect(page.locator("#filter")).toBeFocused(); // the list came anew, the field stayed
+  await page.locator("#filter").fill("");
+  await expect(page.locator("[data-draft]")).toHaveCount(all);
+
+  // A row of them by pointer, one more by key.
+  await page.locator("[data-draft] a").first().focus();
+  await page.keyboard.press("x");
+  await page.keyboard.press("ArrowRight");
+  await expect(page.locator("[data-draft] a").nth(1)).toBeFocused();
+  await page.locator("[data-draft]").nth(2).locator("a").click({ modifiers: ["Shift"] });
+  await expect(page.locator("[data-draft][data-chosen]")).toHaveCount(3);
+  const bar = page.locator("[data-bulk]");
+  await expect(bar).toContainText("3 chosen");
+  await bar.getByLabel("Value").fill("harbour, wet");
+  await bar.getByRole("button", { name: "Apply" }).click();
+  await expect(page.locator(".toast")).toContainText("Saved: 3 materials");
+  await expect(page.locator("[data-draft][data-chosen]")).toHaveCount(3); // still chosen
+  await page.locator("#filter").fill("harbour");
+  await expect(page.locator("[data-draft]")).toHaveCount(3);
+  await page.locator(".toast").getByRole("button", { name: "Undo" }).click();
+  await expect(page.getByText("No material here matches.")).toBeVisible();
+  await page.getByRole("link", { name: "Show all" }).click();
+  await expect(page.locator("[data-draft]")).toHaveCount(all);
+
+  await page.locator("[data-draft]").first().locator("[data-tick]").check();
+  await page.locator("[data-draft]").nth(1).locator("[data-tick]").check();
+  await bar.getByRole("button", { name: "Release 2" }).click();
+  await expect(page.locator("#tab-released .num")).toHaveText("2");
+  await expect(bar).toBeHidden();
+  await page.locator("#tab-released").click();
+  await expect(page.locator("[data-draft]")).toHaveCount(2);
+  await page.reload();
+  await expect(page.locator("[data-draft]")).toHaveCount(2); // it is in the address
+});
+
+test("two scans are compared under one camera, and news leave them open", async ({ page }) => {
+  const file = join(s.dir, "once.zip");
+  writeFileSync(file, scanned(s.dir, ["--sets", "1", "--size", "160", "--seed", "9"]).zip);
+  await enter(page, s.url, "librarian");
+  await send(page, file);
+  await page.locator("[data-accept]").first().click();
+  await expect(page.locator("[data-tab=done] .num")).toHaveText("1");
+  await send(page, file);
+  await page.locator("[data-open-row]").first().click();
+  await page.getByRole("button", { name: "Compare", exact: true }).click();
+  const box = page.locator("dialog.pair[open]"), stage = box.locator(".stage");
+  await expect(box).toBeVisible();
+  const views = () => stage.locator("svg").evaluateAll((all) => all.map((v) => v.getAttribute("viewBox")));
+  const fit = await views();
+  expect(fit[0]).toBe(fit[1]);
+  await stage.hover();
+  await page.mouse.wheel(0, -200);
+  await stage.press("ArrowRight");
+  const moved = await views();
+  expect(moved[0]).toBe(moved[1]);
+  expect(moved[0]).not.toBe(fit[0]);
+  await page.keyboard.press("2");
+  await expect(stage).toHaveAttribute("data-way", "wipe");
+  const left = await stage.evaluate((e) => getComputedStyle(e).getPropertyValue("--wipe"));
+  await page.keyboard.press("Shift+ArrowRight");
+  expect(await stage.evaluate((e) => getComputedStyle(e).getPropertyValue("--wipe"))).not.toBe(left);
+  await page.keyboard.press("3");
+  await expect(stage).toHaveAttribute("data-other", ""); // in turn
+
+  // Somebody else decides meanwhile: what is looked at stays until it is closed.
+  const id = Number(page.url().match(/intake\/(\d+)/)?.[1]);
+  const { sets } = await (await page.request.get(`${s.url}/api/v1/deliveries/${id}`)).json();
+  const heard = page.waitForResponse((r) => r.url().includes(`/intake/${id}`) && r.request().headers()["x-part"] !== undefined);
+  const done = await page.request.post(`${s.url}/api/v1/deliveries/${id}/leave`, { headers: now, data: { materials: [sets[0].material_id] } });
+  expect(done.ok()).toBe(true);
+  await heard;
+  await expect(box).toBeVisible();
+  expect((await views())[0]).toBe(moved[0]);
+  await box.getByRole("button", { name: "Close" }).click();
+  await expect(page.locator("[data-tab=left] .num")).toHaveText("1");
+  await expect(page.locator("dialog.pair")).toHaveCount(0);
+});
+
+test("a delivery is found by its name", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  for (const name of ["Tide mill", "Salt store", "Net loft", "Pier head", "Slip", "Gate", "Lamp room", "Oil store", "Long shed"]) {
+    const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { name, file: { name: "notes.txt", mimeType: "text/plain", buffer: Buffer.from(name) } } });
+    expect(sent.ok()).toBe(true);
+  }
+  await page.goto(`${s.url}/intake`);
+  await page.locator("#find-delivery").fill("store");
+  await expect(page.locator("#deliveries > a")).toHaveCount(2);
+  await expect(page.locator("#find-delivery")).toBeFocused();
+  await page.locator("#deliveries > a", { hasText: "Salt store" }).click();
+  await page.waitForURL(/find=store/);
+  await expect(page.locator("#deliveries > a")).toHaveCount(2);
+  await page.locator("#find-delivery").fill("nothing like it");
+  await expect(page.getByText("No delivery has")).toBeVisible();
+});
