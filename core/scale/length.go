@@ -27,7 +27,7 @@ var units = map[string]float64{
 }
 
 // ParseLength reads a length as people write it: "180cm", "6 ft 2 in", "1.8",
-// "3 * 43 cm", "(2.4 m - 12cm) / 2", "1/2 in". A figure without a unit is in
+// "3 * 43 cm", "(2.4 m - 12cm) / 2", "1 3/4 in". A figure without a unit is in
 // metres. The answer is in metres, and greater than zero.
 func ParseLength(s string) (float64, error) {
 	p := lengthParser{rest: strings.ToLower(strings.TrimSpace(s))}
@@ -168,6 +168,9 @@ func (p *lengthParser) number() (quantity, error) {
 	}
 	p.rest = p.rest[n:]
 	p.space()
+	if f, ok := p.fraction(); ok {
+		v += f
+	}
 	n = strings.IndexFunc(p.rest, func(r rune) bool { return !unicode.IsLetter(r) })
 	if n < 0 {
 		n = len(p.rest)
@@ -189,6 +192,26 @@ func (p *lengthParser) number() (quantity, error) {
 	}
 	p.rest = p.rest[n:]
 	return quantity{v, unit}, nil
+}
+
+// fraction is what stands behind a whole number in a mixed one: 3/4 of "1 3/4".
+func (p *lengthParser) fraction() (float64, bool) {
+	over, rest, ok := strings.Cut(p.rest, "/")
+	n := strings.IndexFunc(rest, func(r rune) bool { return r < '0' || r > '9' })
+	if n < 0 {
+		n = len(rest)
+	}
+	if !ok || over == "" || n == 0 || strings.Trim(over, "0123456789") != "" {
+		return 0, false
+	}
+	a, err1 := strconv.ParseFloat(over, 64)
+	b, err2 := strconv.ParseFloat(rest[:n], 64)
+	if err1 != nil || err2 != nil || b == 0 {
+		return 0, false
+	}
+	p.rest = rest[n:]
+	p.space()
+	return a / b, true
 }
 
 // Metres writes a length for people: "1.80 m", "64.0 mm", with a space that does

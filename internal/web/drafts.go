@@ -252,11 +252,11 @@ func (s *Server) apiReleaseMany(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"releases": made, "refused": refused})
 }
 
-// apiLength says what a text means as a length, so that pages need no parser of their own.
-func (s *Server) apiLength(c *echo.Context) error {
-	m, err := scale.ParseLength(c.QueryParam("text"))
+// apiFigure says what a typed text means, so that pages need no parser of their own.
+func (s *Server) apiFigure(c *echo.Context) error {
+	v, err := scale.ParseFigure(c.QueryParam("text"), scale.Kind(cmp.Or(c.QueryParam("kind"), string(scale.Length))))
 	if err != nil {
 		return library.Invalid(err.Error() + ".")
 	}
-	return c.JSON(http.StatusOK, map[string]any{"m": m, "text": scale.Metres(m)})
+	return c.JSON(http.StatusOK, map[string]float64{"value": v})
 }

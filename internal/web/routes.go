@@ -103,7 +103,7 @@ func (s *Server) routes() []route {
 		{post, "/api/v1/rules", work, makes, s.apiSaveRule},
 		{put, "/api/v1/rules/:id", work, changes, s.apiSaveRule},
 		{remove, "/api/v1/rules/:id", work, changes, s.apiRemoveRule},
-		{get, "/api/v1/lengths", enter, makes, s.apiLength},
+		{get, "/api/v1/figures", enter, makes, s.apiFigure},
 		{get, "/api/v1/materials", drafts, makes, s.apiDrafts},
 		{patch, "/api/v1/materials", work, makes, s.apiChangeMany}, // each material is named with its version
 		{post, "/api/v1/releases", work, makes, s.apiReleaseMany},

@@ -408,10 +408,12 @@ func TestManyAtOnce(t *testing.T) {
 	}
 	s.json(people.Artist, "PATCH", "/api/v1/materials", map[string]any{"materials": now, "change": change}, 403)
 	s.json(librarian, "GET", "/api/v1/materials?show=lost", nil, 422)
-	if l := s.json(people.Artist, "GET", "/api/v1/lengths?text=6+ft+2+in", nil, 200); math.Abs(l["m"].(float64)-1.8796) > 1e-9 || l["text"] != "1.88\u00a0m" {
-		t.Errorf("%v", l)
+	for query, want := range map[string]float64{"text=6+ft+2+in": 1.8796, "kind=share&text=25+%25": 0.25} {
+		if l := s.json(people.Artist, "GET", "/api/v1/figures?"+query, nil, 200); math.Abs(l["value"].(float64)-want) > 1e-9 {
+			t.Errorf("%s is %v", query, l)
+		}
 	}
-	s.json(people.Artist, "GET", "/api/v1/lengths?text=wide", nil, 422)
+	s.json(people.Artist, "GET", "/api/v1/figures?text=wide", nil, 422)
 	if d := s.json(librarian, "GET", "/api/v1/deliveries?q=nowhere", nil, 200); d["total"] != 0.0 {
 		t.Errorf("%v", d)
 	}

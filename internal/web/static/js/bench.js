@@ -1,5 +1,6 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
+import { figure } from "./figure.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
 import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
@@ -201,8 +202,7 @@ export function bench() {
         return;
       }
       if (field === "zero") {
-        value = Number(String(value).replace(",", "."));
-        if (Number.isNaN(value)) throw new Error("The zero level is a share of the height map's range, between 0 and 1.");
+        value = await figure(String(value), "share");
       }
       await this.patch({ [field]: value }, "Saved.");
     },

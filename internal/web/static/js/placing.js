@@ -1,6 +1,7 @@
 // @ts-check
 // The Laid lens: which surface is covered, and how the repeats lie on it.
-import { tell } from "./api.js";
+import { fail, tell } from "./api.js";
+import { figure } from "./figure.js";
 import { layBox, layColumn, layWall, reach } from "./laid.js";
 
 /** @typedef {import("./sheet.js").Sheet} Sheet */
@@ -47,13 +48,18 @@ export function placing() {
     shape: "wall",
     turn: 0, // degrees against the clock
     shifted: ["0", "0"], // as typed: to the right, and up
+    dx: 0, // and in metres
+    dy: 0,
 
-    get dx() {
-      return metres(this.shifted[0]);
-    },
-
-    get dy() {
-      return metres(this.shifted[1]);
+    /** Reads the shift as it is typed; what is not understood is said, and stays as typed. */
+    async shift() {
+      try {
+        [this.dx, this.dy] = await Promise.all(this.shifted.map((/** @type {string} */ t) => figure(t.trim() || "0", "shift")));
+      } catch (e) {
+        fail(e);
+        return;
+      }
+      this.place();
     },
 
     get displaced() {
@@ -68,6 +74,7 @@ export function placing() {
       this.shape = ["box", "column"].find((k) => k === asked.get("shape")) ?? "wall";
       this.turn = Number(asked.get("turn")) || 0;
       this.shifted = [asked.get("right") ?? "0", asked.get("up") ?? "0"];
+      if (this.shifted.some((/** @type {string} */ t) => t !== "0")) this.shift();
       this.laid = asked.get("lens") === "laid" && this.it.known;
       addEventListener("look", (e) => this.look(/** @type {CustomEvent} */ (e).detail === "laid"));
       this.saysLens();
@@ -98,6 +105,7 @@ export function placing() {
     putBack() {
       this.turn = 0;
       this.shifted = ["0", "0"];
+      this.dx = this.dy = 0;
       this.place();
     },
 
@@ -157,9 +165,3 @@ export function placing() {
     },
   };
 }
-
-/** @param {string} text a length as it is typed, in metres unless it says otherwise */
-const metres = (text) => {
-  const m = String(text).trim().match(/^(-?[\d.,]+)\s*(mm|cm|m|in|ft)?$/);
-  return m ? Number(m[1].replace(",", ".")) * ({ mm: 0.001, cm: 0.01, in: 0.0254, ft: 0.3048 }[m[2]] ?? 1) || 0 : 0;
-};

@@ -1,5 +1,6 @@
 // @ts-check
 // Treatments of the material on the Bench: adding, undoing and reordering them.
+import { figure } from "./figure.js";
 import { call, fail, shown, tell, turn, wrote } from "./api.js";
 
 /**
@@ -154,9 +155,11 @@ export function treatment() {
         else if (text === "") continue;
         else if (["channel", "axes", "metres", "depth_m"].includes(name)) step[name] = text;
         else {
-          const v = Number(text.replace("%", "").replace(",", "."));
-          if (Number.isNaN(v)) return fail(`${text} is not a figure.`);
-          step[name] = name === "overlap" && (text.includes("%") || v > 1) ? v / 100 : v;
+          try {
+            step[name] = await figure(text, name === "overlap" ? "share" : "number");
+          } catch (x) {
+            return fail(x);
+          }
         }
       }
       /** @type {HTMLElement} */ (document.activeElement)?.blur();

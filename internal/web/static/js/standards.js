@@ -1,6 +1,7 @@
 // @ts-check
 // The page of the studio's standards: densities, cameras, and severities.
 import { call, fail, tell } from "./api.js";
+import { figure } from "./figure.js";
 import { parts } from "./parts.js";
 
 /** @returns {any} */
@@ -37,14 +38,24 @@ export function standards() {
     /** @param {SubmitEvent} e */
     async addDensity(e) {
       const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
-      const per = Number(String(f.get("density")).replace(",", ".")) * Number(f.get("unit"));
-      if (await this.change((/** @type {any} */ st) => st.densities.push({ name: f.get("name"), px_per_m: per }), "Saved.")) form.reset();
+      const per = await figure(String(f.get("density")), "number").catch(fail);
+      if (per === undefined) return;
+      const density = { name: f.get("name"), px_per_m: per * Number(f.get("unit")) };
+      if (await this.change((/** @type {any} */ st) => st.densities.push(density), "Saved.")) form.reset();
     },
     /** @param {SubmitEvent} e */
     async addCamera(e) {
       const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
-      const n = (/** @type {string} */ k) => Number(String(f.get(k) ?? "").replace(",", ".")) || 0;
-      const camera = { name: f.get("name"), distance_m: n("distance"), lines: n("lines"), angle_deg: n("angle"), focal_mm: n("focal"), sensor_mm: n("sensor") };
+      /** @type {Record<string, unknown>} */
+      const camera = { name: f.get("name") };
+      try {
+        for (const [field, name, kind] of /** @type {[string, string, import("./figure.js").Kind][]} */ ([["distance", "distance_m", "length"], ["lines", "lines", "number"], ["angle", "angle_deg", "degrees"], ["focal", "focal_mm", "number"], ["sensor", "sensor_mm", "number"]])) {
+          const text = String(f.get(field) ?? "").trim();
+          camera[name] = text ? await figure(text, kind) : 0;
+        }
+      } catch (x) {
+        return fail(x);
+      }
       if (await this.change((/** @type {any} */ st) => st.cameras.push(camera), "Saved.")) form.reset();
     },
     /** @param {Event} e */
