@@ -413,7 +413,7 @@ test("an administrator lets people in and out", async ({ page }) => {
   await page.fill("#name", "Tove");
   await page.selectOption("#role", "artist");
   await page.fill("#password", "a password for tests");
-  await page.getByRole("button", { name: "Add" }).click();
+  await page.getByRole("button", { name: "Add account" }).click();
   const row = page.locator("tr", { hasText: "Tove" }).first();
   await expect(row).toBeVisible();
   // A password is reset: its one-time code sets another.
@@ -428,18 +428,18 @@ test("an administrator lets people in and out", async ({ page }) => {
   await tove.fill("#name", "Tove");
   await tove.fill("#code", code);
   await tove.fill("#password", "a password of her own");
-  await tove.getByRole("button", { name: "Set it and sign in" }).click();
+  await tove.getByRole("button", { name: "Set password and sign in" }).click();
   await expect(tove).toHaveURL(/\/library/);
   await tove.goto(`${s.url}/you`);
   await expect(tove.locator("tr", { hasText: "(this one)" })).toContainText("127.0.0.1");
   await tove.fill("#old", "a password of her own");
   await tove.fill("#new", "another of her own");
-  await tove.getByRole("button", { name: "Change" }).click();
+  await tove.getByRole("button", { name: "Change password" }).click();
   await expect(tove.getByRole("status").filter({ hasText: "Password changed" })).toBeVisible();
   // A token is made, used and revoked.
   await page.goto(`${s.url}/you`);
   await page.fill("#label", "nightly pull");
-  await page.getByRole("button", { name: "Make a token" }).click();
+  await page.getByRole("button", { name: "Create token" }).click();
   const token = (await page.locator("[data-token]").textContent()) ?? "";
   expect(token).toMatch(/^ald_/);
   const asked = () => fetch(`${s.url}/api/v1/library`, { headers: { Authorization: `Bearer ${token}` } });

@@ -1,7 +1,7 @@
 // @ts-check
 // Many at once: the Bench's list, the list of deliveries, and two scans held against each other.
 import { expect, test } from "@playwright/test";
-import { writeFileSync } from "node:fs";
+import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { enter, now, scanned, studio } from "./studio.mjs";
 
@@ -114,6 +114,30 @@ test("two scans are compared under one camera, and news leave them open", async 
   await box.getByRole("button", { name: "Close" }).click();
   await expect(page.locator("[data-tab=left] .num")).toHaveText("1");
   await expect(page.locator("dialog.pair")).toHaveCount(0);
+});
+
+test("typed figures mean the same everywhere, and stay as typed where they mean nothing", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const table = JSON.parse(readFileSync(new URL("../core/scale/testdata/figures.json", import.meta.url), "utf8"));
+  const module = await page.evaluate(() => document.querySelector('link[rel=modulepreload][href$="js/figure.js"]')?.getAttribute("href"));
+  for (const { text, kind, value } of [...table.understood, ...table.refused]) {
+    const got = await page.evaluate(async ([module, text, kind]) => (await import(module)).figure(text, kind).catch((/** @type {Error} */ e) => e.message), [String(module), text, kind]);
+    if (value === undefined) expect(got, text).toMatch(/ is not | no length | no kind |division|not closed/);
+    else expect(got, text).toBeCloseTo(value, 9);
+  }
+  // In the Laid lens: what is not understood is said, and stays.
+  await page.goto(`${s.url}/bench`);
+  await page.locator("[data-draft] a").first().click();
+  await page.keyboard.press("3");
+  await page.getByRole("button", { name: "More" }).click();
+  const right = page.getByLabel("Moved right");
+  await right.fill("6 leagues");
+  await right.press("Enter");
+  await expect(page.locator(".trouble")).toContainText("6 leagues");
+  await expect(right).toHaveValue("6 leagues");
+  await right.fill("1 3/4 in");
+  await right.press("Enter");
+  await expect(page).toHaveURL(/right=1\+3%2F4\+in/);
 });
 
 test("a delivery is found by its name", async ({ page }) => {

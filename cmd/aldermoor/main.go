@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
+	_ "time/tzdata" // zones of readers, wherever it runs
 
 	"github.com/spf13/cobra"
 )

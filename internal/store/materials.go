@@ -193,6 +193,13 @@ func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error
 	if err != nil {
 		return list, err
 	}
+	of, ids := make([]*materials.Material, len(list.Items)), make([]any, len(list.Items))
+	for i := range list.Items {
+		of[i], ids[i] = &list.Items[i], list.Items[i].ID
+	}
+	if err := t.maps(`SELECT id, material_id, channel, document, finished FROM maps WHERE material_id IN (`+marks(len(ids))+`) ORDER BY id`, ids, of); err != nil {
+		return list, err
+	}
 	err = t.each(`SELECT DISTINCT station FROM materials WHERE stage = 'accepted' AND station <> '' ORDER BY 1`, nil, func(scan func(...any) error) error {
 		var k string
 		err := scan(&k)
@@ -218,6 +225,9 @@ func (t *tx) SaveMaterial(m *materials.Material) error {
 	t.touched(m)
 	return nil
 }
+
+// marks are the question marks of n values.
+func marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",") }
 
 func (t *tx) DraftIDs() (ids []int64, err error) {
 	err = t.each(`SELECT id FROM materials WHERE stage <> 'left' ORDER BY id`, nil, func(scan func(...any) error) error {

@@ -514,6 +514,11 @@ func (s *Server) swatch(c *echo.Context, m *materials.Material) error {
 	if err != nil {
 		return err
 	}
+	if strings.HasSuffix(c.Request().URL.Path, ".jpg") {
+		return s.picture(c, fmt.Sprintf("%s-j-%g-%d", m.LookKey(), extent, px), "image/jpeg", func() ([]byte, error) {
+			return s.Studio.Pictures.SwatchJPEG(c.Request().Context(), m, extent, px)
+		})
+	}
 	return s.picture(c, fmt.Sprintf("%s-s-%g-%d", m.LookKey(), extent, px), "image/png", func() ([]byte, error) { return s.Studio.Pictures.Swatch(c.Request().Context(), m, extent, px) })
 }
 

@@ -81,7 +81,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 			p.Early = fmt.Sprintf("/maps/%d/picture.jpg?px=%d", k.ID, materials.FirstPx)
 		}
 	}
-	p.Releases = releaseRows(list)
+	p.Releases = releaseRows(list, here(c))
 	p.Lead = leads(c)
 	for _, f := range cur.Report.Findings {
 		if f.Severity == inspect.Stop {
@@ -162,9 +162,9 @@ func lensOf(m *materials.Material, chips []mapChip) lensData {
 	return out
 }
 
-func releaseRows(list []releases.Release) (out []releaseRow) {
+func releaseRows(list []releases.Release, now time.Time) (out []releaseRow) {
 	for _, r := range list {
-		out = append(out, releaseRow{r.Number, r.Notes, r.By, ago(r.Created, time.Now())})
+		out = append(out, releaseRow{r.Number, r.Notes, r.By, ago(r.Created, now)})
 	}
 	return out
 }

@@ -384,7 +384,7 @@ func (s *Server) rules(c *echo.Context) error {
 	p := rulesPage{frame: s.frame(c, "Rules of the stations")}
 	p.Place = "intake"
 	for _, r := range list {
-		p.Rules = append(p.Rules, ruleRow{r.ID, r.Version, r.Station, r.Ending, wording.Channel(r.Channel), r.By, r.Channel, r.Created.Format("2 January 2006")})
+		p.Rules = append(p.Rules, ruleRow{r.ID, r.Version, r.Station, r.Ending, wording.Channel(r.Channel), r.By, r.Channel, day(r.Created, here(c))})
 	}
 	for _, ch := range material.All() {
 		p.Choices = append(p.Choices, column{ID: string(ch), Title: wording.Channel(ch)})

@@ -39,6 +39,7 @@ type draftRow struct {
 	ID, Version             int64
 	Name, Line, Look, State string
 	Tone                    tone
+	Colour                  string
 	Findings                int
 }
 
@@ -128,7 +129,7 @@ func (s *Server) bench(c *echo.Context) error {
 }
 
 func draftOf(m *materials.Material) draftRow {
-	r := draftRow{ID: m.ID, Version: m.Version, Name: m.Name, Look: m.LookKey(), Line: "size unknown", Tone: calm, Findings: m.Doubts}
+	r := draftRow{ID: m.ID, Version: m.Version, Name: m.Name, Look: m.LookKey(), Line: "size unknown", Tone: calm, Findings: m.Doubts, Colour: m.Colour()}
 	if m.Size.Known() {
 		r.Line = metres(m.Size.W) + " × " + scale.Metres(m.Size.H)
 	}

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
 )
@@ -43,7 +44,7 @@ func (s *Server) eventStream(c *echo.Context) error {
 	send := func(kind string) error {
 		topics, last := l.Take()
 		counts, _ := s.Studio.Counts(ctx)
-		data, err := json.Marshal(map[string]any{"topics": topics, "jobs": counts.Jobs, "counts": counts})
+		data, err := json.Marshal(map[string]any{"topics": topics, "jobs": counts.Jobs, "says": wording.JobsLeft(counts.Jobs, counts.Left), "counts": counts})
 		if err == nil {
 			_, err = fmt.Fprintf(w, "%sid: %d\ndata: %s\n\n", kind, last, data)
 		}

@@ -2,7 +2,6 @@ package web
 
 import (
 	"net/http"
-	"time"
 
 	"aldermoor/internal/library/intake"
 
@@ -129,7 +128,7 @@ func (s *Server) folders(c *echo.Context) error {
 		case w.Restless:
 			r.Line = "still being copied; taken when copying stops. " + r.Line
 		case w.Looked.Unix() > 0:
-			r.Line, r.Tone = r.Line+", looked at "+ago(w.Looked, time.Now()), good
+			r.Line, r.Tone = r.Line+", looked at "+ago(w.Looked, here(c)), good
 		}
 		p.Folders = append(p.Folders, r)
 	}

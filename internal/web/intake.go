@@ -57,7 +57,7 @@ func (s *Server) intake(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		q := triageQuery{show: c.QueryParam("show"), filter: c.QueryParam("q")}
+		q := triageQuery{now: here(c), show: c.QueryParam("show"), filter: c.QueryParam("q")}
 		if q.show != "" && !slices.Contains([]string{"check", "ready", "left", "done"}, q.show) {
 			return refuse(http.StatusBadRequest, "There is no such list of sets.")
 		}

@@ -7,12 +7,14 @@ import (
 	"net/http"
 	"path"
 	"strings"
+	"time"
 
 	"aldermoor/core/material"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/studio"
+	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
 )
@@ -109,22 +111,25 @@ type frame struct {
 	Admin  bool
 	Demo   bool
 	Counts studio.Counts
-	Dark   bool
-	Text   string // in the search field
-	Event  int64  // the last event before the page was drawn
-	Early  string // a picture to be fetched before anything else; empty for none
+	Jobs   string         // how many are left, in words
+	Zone   *time.Location // the reader's
+	Room   string         // dark or light if somebody switched it, else as the system has it
+	Text   string         // in the search field
+	Event  int64          // the last event before the page was drawn
+	Early  string         // a picture to be fetched before anything else; empty for none
 }
 
 func (s *Server) frame(c *echo.Context, title string) frame {
 	p := me(c)
-	f := frame{Title: title, Staff: p.May(people.SeeDrafts), Admin: p.May(people.Administer), Demo: s.Demo}
+	f := frame{Title: title, Staff: p.May(people.SeeDrafts), Admin: p.May(people.Administer), Demo: s.Demo, Zone: here(c).Location()}
 	if p.Name != "" {
 		f.User = &p
 		f.Event, _ = c.Get("event").(int64)
 		f.Counts, _ = s.Studio.Counts(c.Request().Context())
+		f.Jobs = wording.JobsLeft(f.Counts.Jobs, f.Counts.Left)
 	}
-	if k, err := c.Request().Cookie("room"); err == nil {
-		f.Dark = k.Value == "dark"
+	if k, err := c.Request().Cookie("room"); err == nil && (k.Value == "dark" || k.Value == "light") {
+		f.Room = k.Value
 	}
 	return f
 }

@@ -7,12 +7,15 @@ import (
 	"encoding/json"
 	"fmt"
 	"html"
+	"image/jpeg"
 	"io"
 	"math"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"aldermoor/core/station"
 	"aldermoor/internal/library/people"
@@ -231,6 +234,50 @@ func TestPicturesAreKeptByTheirLook(t *testing.T) {
 		if resp, _ := s.ask(people.Artist, "GET", "/api/v1/materials/1/swatch.png?"+q, nil); resp.StatusCode != want {
 			t.Errorf("%s: %d", q, resp.StatusCode)
 		}
+	}
+}
+
+// The Library's and the Bench's swatches are small JPEGs that are kept for ever by their look, in the
+// size of the screen, over the material's mean colour.
+func TestSwatchesOfPages(t *testing.T) {
+	s := published(t)
+	for _, page := range []string{"/library", "/bench"} {
+		_, body := s.ask(librarian, "GET", page, nil)
+		if !regexp.MustCompile(`<rect width="100%" height="100%" fill="#[0-9a-f]{6}"/>`).Match(body) {
+			t.Errorf("%s has no mean colours", page)
+		}
+		srcs := regexp.MustCompile(`(?:src|srcset)="(/api/v1/\w+/\d+/swatch\.jpg[^" ]*)`).FindAllSubmatch(body, -1)
+		if len(srcs) < 2 {
+			t.Fatalf("%s: %d swatches", page, len(srcs))
+		}
+		for i, px := range []int{172, 344} {
+			resp, data := s.ask(librarian, "GET", html.UnescapeString(string(srcs[i][1])), nil)
+			in, err := jpeg.DecodeConfig(bytes.NewReader(data))
+			if err != nil || in.Width != px || !strings.Contains(resp.Header.Get("Cache-Control"), "immutable") {
+				t.Errorf("%s: a swatch of %d px: %d, %q, %v", page, px, in.Width, resp.Header.Get("Cache-Control"), err)
+			}
+			if _, png := s.ask(librarian, "GET", strings.Replace(html.UnescapeString(string(srcs[i][1])), ".jpg", ".png", 1), nil); 3*len(data) > 2*len(png) {
+				t.Errorf("%s: the JPEG of %d px has %d bytes, the PNG %d", page, px, len(data), len(png))
+			}
+		}
+	}
+}
+
+// Times are written in the reader's zone, which the page notes in a cookie.
+func TestTimesAreInTheReadersZone(t *testing.T) {
+	s := published(t)
+	read := func(zone string) string {
+		_, body := s.ask(people.Administrator, "GET", "/audit", nil, "Cookie", "zone="+url.QueryEscape(zone))
+		return regexp.MustCompile(`\d+ \w{3} \d{4}, \d\d:\d\d:\d\d`).FindString(string(body))
+	}
+	const form = "2 Jan 2006, 15:04:05"
+	utc, err1 := time.Parse(form, read("UTC"))
+	east, err2 := time.Parse(form, read("Asia/Kathmandu"))
+	if err1 != nil || err2 != nil || east.Sub(utc) != 5*time.Hour+45*time.Minute {
+		t.Errorf("%v and %v: %v, %v", utc, east, err1, err2)
+	}
+	if read("No/Where") == "" || read("../../etc/passwd") == "" {
+		t.Error("a zone that is none breaks the page")
 	}
 }
 

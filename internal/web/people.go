@@ -174,7 +174,7 @@ func (s *Server) showYou(c *echo.Context, status int, p youPage) error {
 		for _, t := range tokens {
 			r := tokenRow{ID: t.ID, Label: t.Label, Scope: string(t.Scope), Ends: "never", Used: "never"}
 			if !t.Ends.IsZero() {
-				r.Ends = t.Ends.Format("2 January 2006")
+				r.Ends = day(t.Ends, now)
 			}
 			if !t.Used.IsZero() {
 				r.Used = ago(t.Used, now)

@@ -6,7 +6,6 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
-	"time"
 
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
@@ -73,7 +72,7 @@ func (s *Server) material(c *echo.Context) error {
 		return err
 	}
 	m := &r.Material
-	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list), Latest: card.Number, When: ago(r.Created, time.Now())}
+	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list, here(c)), Latest: card.Number, When: ago(r.Created, here(c))}
 	p.Place = "library"
 	p.L.density(s, m, materials.Standards{}, "")
 	// The step nearest to one repeat.

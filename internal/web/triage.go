@@ -31,19 +31,6 @@ type deliveryRow struct {
 	Open    bool
 }
 
-// left says a time that something will take, no more exactly than it can be known.
-func left(d time.Duration) string {
-	switch {
-	case d < 10*time.Second:
-		return "a few seconds left"
-	case d < 55*time.Second:
-		return fmt.Sprintf("about %d s left", 5*int(math.Round(d.Seconds()/5)))
-	case d < time.Hour:
-		return fmt.Sprintf("about %d min left", int(math.Ceil(d.Minutes())))
-	}
-	return fmt.Sprintf("about %.1f h left", d.Hours())
-}
-
 func deliveryView(d intake.Delivery, open int64) deliveryRow {
 	r := deliveryRow{ID: d.ID, Name: d.Name, Open: d.ID == open}
 	if d.Station != "" && !strings.Contains(d.Name, d.Station) {
@@ -56,7 +43,7 @@ func deliveryView(d intake.Delivery, open int64) deliveryRow {
 		r.Percent, r.Moving = int(100*d.Progress()), true
 		r.Line = fmt.Sprintf("sorting, %d of %d files", d.Examined, d.Files)
 		if d.Left > 0 {
-			r.Line += ", " + left(d.Left)
+			r.Line += ", " + wording.TimeLeft(d.Left)
 		}
 	case d.State == intake.Failed:
 		r.Line, r.Tone = "could not be taken in", stop
@@ -190,10 +177,11 @@ type tabView struct {
 
 // triageQuery is what of a delivery is shown.
 type triageQuery struct {
-	show   string // check, ready, left or done; "" for the first that has sets
-	filter string // words that the names of sets must have
-	open   int64  // the set whose row is open
-	rows   int    // how many rows are shown at most
+	show   string    // check, ready, left or done; "" for the first that has sets
+	filter string    // words that the names of sets must have
+	open   int64     // the set whose row is open
+	rows   int       // how many rows are shown at most
+	now    time.Time // in the reader's zone
 }
 
 // rowsAtOnce is how many rows are shown before somebody asks for more.
@@ -273,7 +261,7 @@ func openView(d intake.DeliveryReport, q triageQuery) *openDelivery {
 		}
 		row := rowView(m)
 		if row.Open = m.ID == q.open; row.Open {
-			o.Opened = openedRow(m, d.Here)
+			o.Opened = openedRow(m, d.Here, q.now)
 		}
 		o.Rows = append(o.Rows, row)
 	}
@@ -375,7 +363,7 @@ func bySeverity(list []inspect.Finding) []inspect.Finding {
 }
 
 // openedRow says what there is to check of a set, and what can be done about it.
-func openedRow(m *materials.Material, here map[int64]materials.Material) *openedView {
+func openedRow(m *materials.Material, here map[int64]materials.Material, now time.Time) *openedView {
 	o := &openedView{ID: m.ID, Stage: listOf(m), Loose: looseCells(m)}
 	var l ledger
 	l.findings(m, m)
@@ -398,7 +386,7 @@ func openedRow(m *materials.Material, here map[int64]materials.Material) *opened
 	w, h := m.Pixels()
 	o.Known = &knownView{ID: k.Material, Name: k.Name, Says: k.Says(w, h), State: !k.Files && !k.Smaller(w, h), Tier: k.Smaller(w, h)}
 	of := here[k.Material]
-	o.Known.Beside = [2]besideView{beside("What came", m), beside("What is here: "+of.Name, &of)}
+	o.Known.Beside = [2]besideView{beside("What came", m, now), beside("What is here: "+of.Name, &of, now)}
 	o.Known.Beside[1].Turn = 90 * k.Quarters
 	o.Known.Fit = "-2 -2 104 104"
 	if a := k.Part; a != nil {
@@ -426,7 +414,7 @@ func openedRow(m *materials.Material, here map[int64]materials.Material) *opened
 }
 
 // beside says of a material what counts when it is held against another.
-func beside(word string, m *materials.Material) besideView {
+func beside(word string, m *materials.Material, now time.Time) besideView {
 	v := besideView{Word: word, W: 1, H: 1}
 	list := m.Assigned()
 	if len(list) == 0 {
@@ -456,7 +444,7 @@ func beside(word string, m *materials.Material) besideView {
 	if m.Station != "" {
 		from = "From " + m.Station + ","
 	}
-	v.Facts = append(v.Facts, from+" "+m.Created.Format("2 January 2006"))
+	v.Facts = append(v.Facts, from+" "+day(m.Created, now))
 	if m.Released > 0 {
 		v.Facts = append(v.Facts, fmt.Sprintf("release %d is published", m.Released))
 	}

@@ -2,10 +2,13 @@ package web
 
 import (
 	"fmt"
+	"net/url"
 	"strings"
 	"time"
 
 	"aldermoor/core/scale"
+
+	"github.com/labstack/echo/v5"
 )
 
 // This file has the words in which pages say what the library knows. Templates only show.
@@ -53,7 +56,25 @@ func sizeWord(w, h int) string {
 	return fmt.Sprintf("%d × %d", w, h)
 }
 
+// here is the time now in the reader's zone, which pages note in a cookie; in the server's for those
+// without it.
+func here(c *echo.Context) time.Time {
+	if k, err := c.Request().Cookie("zone"); err == nil {
+		if name, err := url.QueryUnescape(k.Value); err == nil && len(name) < 64 {
+			if zone, err := time.LoadLocation(name); err == nil {
+				return time.Now().In(zone)
+			}
+		}
+	}
+	return time.Now()
+}
+
+// day is a date in the zone of now.
+func day(t, now time.Time) string { return t.In(now.Location()).Format("2 January 2006") }
+
+// ago says when something was, as seen now and in now's zone.
 func ago(t, now time.Time) string {
+	t = t.In(now.Location())
 	switch d := now.Sub(t); {
 	case d < time.Minute:
 		return "just now"

@@ -1,5 +1,11 @@
 package wording
 
+import (
+	"fmt"
+	"math"
+	"time"
+)
+
 // Job is what a kind of background work does.
 func Job(kind string) string {
 	if says, ok := map[string]string{
@@ -14,4 +20,28 @@ func Job(kind string) string {
 		return says
 	}
 	return kind
+}
+
+// TimeLeft is about how long something will take.
+func TimeLeft(d time.Duration) string {
+	switch {
+	case d < 10*time.Second:
+		return "a few seconds left"
+	case d < 55*time.Second:
+		return fmt.Sprintf("about %d s left", 5*int(math.Round(d.Seconds()/5)))
+	case d < time.Hour:
+		return fmt.Sprintf("about %d min left", int(math.Ceil(d.Minutes())))
+	}
+	return fmt.Sprintf("about %.1f h left", d.Hours())
+}
+
+// JobsLeft is how many jobs are left, and how long they will take if that is known.
+func JobsLeft(n int, d time.Duration) string {
+	if n == 0 {
+		return ""
+	}
+	if d == 0 {
+		return Count(n, "job") + " left"
+	}
+	return Count(n, "job") + ", " + TimeLeft(d)
 }

@@ -47,7 +47,7 @@ type DraftQuery struct {
 	Per     int // at most 500
 }
 
-// DraftList is a page of materials on the Bench, without their maps.
+// DraftList is a page of materials on the Bench.
 type DraftList struct {
 	Items    []Material
 	Total    int                // that match

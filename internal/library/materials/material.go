@@ -12,6 +12,7 @@ import (
 	"unicode/utf8"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/colour"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
@@ -147,6 +148,28 @@ func (m *Material) Pixels() (w, h int) {
 
 // Changed says whether the draft differs from the latest release.
 func (m *Material) Changed() bool { return m.Released == 0 || m.Version > m.ReleasedVersion }
+
+// Colour is the mean of the base colour as sRGB, #rrggbb; "" if there is none or it is not known.
+func (m *Material) Colour() string {
+	cur := m.Current()
+	p := cur.Map(material.BaseColor)
+	if p == nil || len(p.Stats.Mean) == 0 || p.Gamut != nil {
+		return ""
+	}
+	_, encode := colour.Curves()
+	out := "#"
+	for c := range 3 {
+		v := p.Stats.Mean[min(c, len(p.Stats.Mean)-1)]
+		if len(p.Stats.Mean) < 3 {
+			v = p.Stats.Mean[0]
+		}
+		if p.Float {
+			v = float64(encode(float32(min(max(v, 0), 1))))
+		}
+		out += fmt.Sprintf("%02x", int(min(max(v, 0), 1)*255+0.5))
+	}
+	return out
+}
 
 // CountDoubts counts what a librarian should look at before accepting.
 func (m *Material) CountDoubts() int {

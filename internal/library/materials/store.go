@@ -10,7 +10,7 @@ import (
 // Reader reads drafts, steps and the studio's settings.
 type Reader interface {
 	Material(id int64) (Material, error)
-	Drafts(q DraftQuery) (DraftList, error) // accepted ones, without maps
+	Drafts(q DraftQuery) (DraftList, error) // accepted ones
 	DraftIDs() ([]int64, error)             // of all that are not left out
 	Prints(each func(material int64, p likeness.Print)) error
 	Print(material int64) (likeness.Print, error)   // empty if there is none

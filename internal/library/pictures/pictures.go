@@ -23,7 +23,7 @@ var Extents = []float64{0.1, 0.25, 0.5, 1, 2, 4}
 
 // Sizes in pixels in which pictures are made ahead.
 const (
-	WallPx  = 344 // a swatch on the wall, for dense screens
+	WallPx  = 344 // a swatch on the wall, for dense screens; half of it for others
 	BallPx  = 344
 	LargePx = 720 // on a material's page
 )
@@ -41,8 +41,10 @@ func (s *Service) picture(ctx context.Context, key string) error {
 	}
 	l := &looker{s: s, m: &m}
 	for _, e := range Extents {
-		if _, err := l.swatch(ctx, e, WallPx); err != nil {
-			return err
+		for _, px := range []int{WallPx, WallPx / 2} {
+			if _, err := l.jpeg(ctx, e, px); err != nil {
+				return err
+			}
 		}
 	}
 	if _, err := l.ball(ctx, BallPx); err != nil {
@@ -70,14 +72,28 @@ func offered(px, most int) (int, error) {
 // Swatch is a PNG of extent × extent metres of the material, one of Extents, in at least
 // px × px pixels (one of pictureSizes).
 func (s *Service) Swatch(ctx context.Context, m *materials.Material, extent float64, px int) ([]byte, error) {
-	if !slices.Contains(Extents, extent) {
-		return nil, library.Invalid(fmt.Sprintf("A swatch shows %s m.", strings.Trim(strings.ReplaceAll(fmt.Sprint(Extents), " ", ", "), "[]")))
-	}
-	px, err := offered(px, 2048)
+	px, err := swatchSize(extent, px)
 	if err != nil {
 		return nil, err
 	}
 	return (&looker{s: s, m: m}).swatch(ctx, extent, px)
+}
+
+// swatchSize is the size in which a swatch of an extent is made for a wanted one.
+func swatchSize(extent float64, px int) (int, error) {
+	if !slices.Contains(Extents, extent) {
+		return 0, library.Invalid(fmt.Sprintf("A swatch shows %s m.", strings.Trim(strings.ReplaceAll(fmt.Sprint(Extents), " ", ", "), "[]")))
+	}
+	return offered(px, 2048)
+}
+
+// SwatchJPEG is a Swatch as a JPEG of high quality, a fifth of the PNG's size: for pages.
+func (s *Service) SwatchJPEG(ctx context.Context, m *materials.Material, extent float64, px int) ([]byte, error) {
+	px, err := swatchSize(extent, px)
+	if err != nil {
+		return nil, err
+	}
+	return (&looker{s: s, m: m}).jpeg(ctx, extent, px)
 }
 
 // Ball is a PNG with alpha of a ball of the material in at least px × px pixels.
@@ -89,16 +105,46 @@ func (s *Service) Ball(ctx context.Context, m *materials.Material, px int) ([]by
 	return (&looker{s: s, m: m}).ball(ctx, px)
 }
 
-// looker makes pictures of one material and opens its maps at most once.
+// looker makes pictures of one material, opens its maps at most once, and keeps the last swatch.
 type looker struct {
 	s       *Service
 	m       *materials.Material
 	surface *shade.Surface
+
+	drawn  *raster.Image
+	extent float64 // of drawn
 }
 
 func (l *looker) swatch(ctx context.Context, extent float64, px int) ([]byte, error) {
 	name := fmt.Sprintf("look/%s/swatch-%g-%d.png", l.m.LookKey(), extent, px)
 	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.Renderer().Swatch(s, extent, px) })
+}
+
+// jpegQuality is that of swatches: their grain stays.
+const jpegQuality = 88
+
+func (l *looker) jpeg(ctx context.Context, extent float64, px int) ([]byte, error) {
+	name := fmt.Sprintf("look/%s/swatch-%g-%d.jpg", l.m.LookKey(), extent, px)
+	return l.s.Derive(ctx, name, func() ([]byte, error) {
+		if l.drawn == nil || l.extent != extent || l.drawn.W != 2*px { // the half of one that was drawn just now is made of it
+			surface, err := l.open()
+			if err != nil {
+				return nil, err
+			}
+			l.drawn, l.extent = l.s.Renderer().Swatch(surface, extent, px), extent
+		}
+		im := l.drawn
+		if im.W != px {
+			var half []raster.Plane
+			for c := range im.Components() {
+				half = append(half, im.Plane(c).Resample(px, px, raster.Area))
+			}
+			im = raster.FromPlanes(half...).Quantise(8)
+		}
+		var b bytes.Buffer
+		err := codec.EncodeJPEG(&b, im, jpegQuality)
+		return b.Bytes(), err
+	})
 }
 
 func (l *looker) ball(ctx context.Context, px int) ([]byte, error) {

@@ -29,6 +29,7 @@ type Card struct {
 	Licence    string             `json:"licence"`
 	Notes      string             `json:"notes"`
 	Look       string             `json:"look"`
+	Colour     string             `json:"colour"` // the mean of its base colour, #rrggbb; "" if it has none
 	Released   time.Time          `json:"released"`
 }
 
@@ -36,7 +37,7 @@ type Card struct {
 func CardOf(r Release) Card {
 	m := &r.Material
 	c := Card{MaterialID: m.ID, ReleaseID: r.ID, Number: r.Number, Name: m.Name, Slug: m.Slug, Size: m.Size, Tags: m.Tags, Categories: m.Categories,
-		Contact: m.Contact, Licence: m.Licence, Notes: r.Notes, Look: m.LookKey(), Released: r.Created}
+		Contact: m.Contact, Licence: m.Licence, Notes: r.Notes, Look: m.LookKey(), Colour: m.Colour(), Released: r.Created}
 	c.W, c.H = m.Pixels()
 	for _, t := range scale.Tiers(c.W, c.H) {
 		c.Tiers = append(c.Tiers, t.String())

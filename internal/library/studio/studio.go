@@ -123,6 +123,9 @@ type Counts struct {
 	Bench   int // accepted drafts that are not released as they are
 	Library int // published materials
 	Jobs    int // jobs left
+
+	Done float64       // the share of the work under way that is done, by jobs
+	Left time.Duration // until it is done at the pace so far; 0 if that is not known
 }
 
 // pulse keeps the counts for a moment: every page shows them, and counting for each would
@@ -132,6 +135,25 @@ type pulse struct {
 	counts Counts
 	at     time.Time // when they were counted
 	old    bool      // something has changed since
+
+	most   int       // the most jobs that were left since the last time there were none
+	mostAt time.Time // when
+}
+
+// track notes how far the work has come.
+func (p *pulse) track(c *Counts, now time.Time) {
+	if c.Jobs == 0 {
+		p.most = 0
+		return
+	}
+	if c.Jobs >= p.most {
+		p.most, p.mostAt = c.Jobs, now
+	}
+	done := p.most - c.Jobs
+	c.Done = float64(done) / float64(p.most)
+	if took := now.Sub(p.mostAt); done > 0 && took > 2*time.Second {
+		c.Left = time.Duration(float64(took) / float64(done) * float64(c.Jobs)).Round(time.Second)
+	}
 }
 
 // pulseFor is how long counts are shown after something has changed.
@@ -163,6 +185,8 @@ func (s *Studio) Counts(ctx context.Context) (Counts, error) {
 		p.old = true
 		return p.counts, err
 	}
-	p.counts, p.at = c, time.Now()
+	p.at = time.Now()
+	p.track(&c, p.at)
+	p.counts = c
 	return c, nil
 }

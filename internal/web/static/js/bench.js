@@ -1,6 +1,7 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
 import { figure } from "./figure.js";
+import { keys } from "./keys.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
 import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
@@ -14,6 +15,10 @@ export function bench() {
 
     init() {
       this.root = this.$root;
+      keys("Bench", [
+        { key: "u", says: "undo", run: () => this.turnNext("undo") },
+        { key: "U", says: "redo", run: () => this.turnNext("redo") },
+      ]);
     },
 
     busy: false,
@@ -66,14 +71,11 @@ export function bench() {
       await this.turnStep(d.step ?? "", /** @type {"undo" | "redo"} */ (d.way)).catch((/** @type {Error} */ x) => this.failed(x));
     },
 
-    /** @param {KeyboardEvent} e */
-    key(e) {
-      if (/** @type {HTMLElement} */ (e.target).matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || (e.key !== "u" && e.key !== "U")) return;
-      const way = e.key === "u" ? "undo" : "redo";
+    /** Undoes or redoes the step that the heading names. @param {"undo" | "redo"} way */
+    turnNext(way) {
       const step = /** @type {HTMLElement | null} */ (this.root.querySelector(`#heading [data-way=${way}]`))?.dataset.step;
-      if (!step) return;
-      e.stopImmediatePropagation();
-      this.turnStep(step, way).catch((/** @type {Error} */ x) => this.failed(x));
+      if (!step) return false;
+      return this.turnStep(step, way).catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     /** Says an error; what is shown is out of date if it changed elsewhere. @param {Error} e */

@@ -1,6 +1,7 @@
 // @ts-check
 // Intake: cells, by key and by pointer: moving among them, their reasons, dragging a picture into another.
 import { call, tell } from "./api.js";
+import { keys } from "./keys.js";
 import { letters, setOf, titles } from "./channels.js";
 
 /** @returns {any} a part of Intake */
@@ -64,71 +65,64 @@ export function cells() {
       else if (td.querySelector("[data-loose]")) await this.assign(set, map, "");
     },
 
-    /** @param {KeyboardEvent} e */
-    async key(e) {
-      const t = /** @type {HTMLElement} */ (e.target);
-      if (t.matches("[data-filter]")) {
-        if (e.key === "Escape") {
-          /** @type {HTMLInputElement} */ (t).value = "";
-          this.filterSoon();
-        }
-        if (e.key === "Enter" || e.key === "Escape" || e.key === "ArrowDown") {
-          e.preventDefault();
-          this.step(null, "");
-        }
-        return;
+    /** Keys of the filter while somebody types in it. @param {KeyboardEvent} e */
+    filterKey(e) {
+      if (!["Enter", "Escape", "ArrowDown"].includes(e.key)) return;
+      e.preventDefault();
+      if (e.key === "Escape") {
+        /** @type {HTMLInputElement} */ (e.target).value = "";
+        this.filterSoon();
       }
-      if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
-      if (e.key === "Escape") this.open = false;
-      const cell = /** @type {HTMLElement | null} */ (t.closest("[data-cell], [data-accept], [data-return], [data-open-row]"));
-      const row = /** @type {HTMLElement | null} */ (this.root.querySelector(`tr[data-set="${cell ? setOf(cell) : ""}"]`));
-      const plain = {
-        j: () => this.next(),
-        f: () => /** @type {HTMLElement | null} */ (this.root.querySelector("[data-filter]"))?.focus(),
-        u: () => this.turnNext("undo"),
-        U: () => this.turnNext("redo"),
-        S: () => this.acceptReady(e),
-      }[e.key];
-      if (plain && this.delivery) {
-        e.preventDefault();
-        e.stopImmediatePropagation();
-        return void plain();
-      }
-      if (e.key.startsWith("Arrow") && (cell || t === document.body)) {
-        e.preventDefault();
-        return this.step(cell, e.key);
-      }
-      if (this.open && e.key in letters) {
-        e.preventDefault();
-        return this.assign(this.about.set, this.about.map, letters[/** @type {keyof typeof letters} */ (e.key)]);
-      }
-      if (!cell || !row) return;
-      if (e.key === "c") {
-        e.preventDefault();
-        return this.openRow(row.dataset.set ?? "");
-      }
-      if (e.key === "w" || e.key === "W") {
-        e.preventDefault();
-        if (document.getElementById("opened")?.dataset.of !== row.dataset.set) return this.openRow(row.dataset.set ?? ""); // seen before it is settled
-        const known = e.key === "W" ? "separate" : this.root.querySelector("#opened [data-known=tier]") ? "tier" : "new_version";
-        if (this.root.querySelector(`#opened [data-known=${known}]`)) return this.known(row.dataset.set, known);
-        return;
-      }
-      if (e.key === "Enter" && (cell.dataset.cell !== undefined || cell.dataset.accept)) {
-        e.preventDefault();
-        this.step(cell, "ArrowDown");
-        await this.take([Number(row.dataset.set)]);
-      } else if (e.key === "l") {
-        e.preventDefault();
-        this.step(cell, "ArrowDown");
-        await this.leave([Number(row.dataset.set)]);
-      } else if (e.key === " " && cell.dataset.map) {
-        e.preventDefault();
-        await this.explain(cell);
-      } else if (e.key in letters && cell.dataset.map) {
-        e.preventDefault();
-        await this.assign(row.dataset.set, cell.dataset.map, letters[/** @type {keyof typeof letters} */ (e.key)]);
-      }
+      this.step(null, "");
+    },
+
+    cellKeys() {
+      const at = (/** @type {KeyboardEvent} */ e) => /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-cell], [data-accept], [data-return], [data-open-row]"));
+      /** An action on the set of the cell that has the focus. @param {(set: string, cell: HTMLElement) => unknown} act */
+      const onSet = (act) => (/** @type {KeyboardEvent} */ e) => {
+        const cell = at(e);
+        return cell && setOf(cell) ? act(setOf(cell), cell) : false;
+      };
+      const move = (/** @type {KeyboardEvent} */ e) => (at(e) || e.target === document.body ? this.step(at(e), e.key) : false);
+      keys("Intake", [
+        { key: "j", says: "next to check", run: () => (this.delivery ? this.next() : false) },
+        ...["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"].map((key) => ({ key, says: key === "ArrowUp" ? "from cell to cell" : "", run: move })),
+        { key: "Enter", says: "accept the set", run: onSet((set, cell) => (cell.dataset.cell !== undefined || cell.dataset.accept ? this.decide(cell, () => this.take([Number(set)])) : false)) },
+        { key: "l", says: "leave the set out", run: onSet((set, cell) => this.decide(cell, () => this.leave([Number(set)]))) },
+        { key: "S", says: "accept all that are ready", run: (e) => (this.delivery ? this.acceptReady(e) : false) },
+        { key: " ", says: "the reasons of a cell", run: onSet((_, cell) => (cell.dataset.map ? this.explain(cell) : false)) },
+        { key: "c", says: "the checks of a set", run: onSet((set) => this.openRow(set)) },
+        { key: "w", says: "known already: use as new version or smaller tier", run: onSet((set) => this.settle(set, "w")) },
+        { key: "W", says: "known already: different material", run: onSet((set) => this.settle(set, "W")) },
+        { key: "f", says: "show only sets with …", run: () => /** @type {HTMLElement | null} */ (this.root.querySelector("[data-filter]"))?.focus() },
+        { key: "u", says: "undo", run: () => (this.delivery ? this.turnNext("undo") : false) },
+        { key: "U", says: "redo", run: () => (this.delivery ? this.turnNext("redo") : false) },
+        { key: "Escape", says: "close the reasons", run: () => (this.open ? (this.open = false) || undefined : false) },
+        { key: "a", says: "the same for all named so, when it is offered" },
+        { key: "A", says: "always for this station, when it is offered" },
+      ]);
+      keys("Intake, this picture is", Object.entries(letters).map(([key, channel]) => ({
+        key,
+        says: titles[/** @type {keyof typeof titles} */ (channel)].toLowerCase(),
+        run: (e) => {
+          const cell = at(e);
+          if (this.open) return this.assign(this.about.set, this.about.map, channel);
+          return cell?.dataset.map && setOf(cell) ? this.assign(setOf(cell), cell.dataset.map, channel) : false;
+        },
+      })));
+    },
+
+    /** The next row has the focus before this one is gone. @param {HTMLElement} cell @param {() => unknown} act */
+    decide(cell, act) {
+      this.step(cell, "ArrowDown");
+      return act();
+    },
+
+    /** A scan that is known already: its checks are opened first, so that it is seen before it is settled. @param {string} set @param {string} key */
+    settle(set, key) {
+      if (document.getElementById("opened")?.dataset.of !== set) return this.openRow(set);
+      const known = key === "W" ? "separate" : this.root.querySelector("#opened [data-known=tier]") ? "tier" : "new_version";
+      return this.root.querySelector(`#opened [data-known=${known}]`) ? this.known(set, known) : false;
     },
 
     /**

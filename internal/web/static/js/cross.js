@@ -1,6 +1,7 @@
 // @ts-check
 // The lens by keyboard: each tool by its key, and a crosshair that reads, measures and cuts as
 // the pointer does.
+import { keys } from "./keys.js";
 
 /** @returns {any} a part of the lens */
 export function crossing() {
@@ -8,14 +9,19 @@ export function crossing() {
     /** @type {{x: number, y: number} | null} where the crosshair is, in metres */ cross: null,
     /** @type {{x: number, y: number} | null} where a line was begun by key */ begun: null,
 
-    /** A tool by its key, wherever the focus is. @param {KeyboardEvent} e */
-    toolKey(e) {
-      const t = /** @type {HTMLElement} */ (e.target);
-      if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
-      const tool = /** @type {HTMLElement | null} */ (this.root.querySelector(`.lens-tools [data-key="${CSS.escape(e.key)}"]`));
-      if (!tool?.offsetParent) return;
-      e.preventDefault();
-      tool.click();
+    /** Each tool has its key, wherever the focus is. */
+    toolKeys() {
+      const tools = /** @type {HTMLElement[]} */ ([...this.root.querySelectorAll(".lens-tools [data-key]")]);
+      keys("Lens", [
+        ...tools.map((tool) => ({
+          key: tool.dataset.key ?? "",
+          says: (tool.firstChild?.textContent ?? "").trim().replace(/^./, (c) => c.toLowerCase()),
+          run: () => (tool.offsetParent ? tool.click() : false), // a tool that is hidden does nothing
+        })),
+        { key: "+", says: "zoom in, with the lens in focus" },
+        { key: "-", says: "zoom out, with the lens in focus" },
+        { key: "Enter", says: "crosshair in the lens: arrows move it, Space begins and ends a line" },
+      ]);
     },
 
     /** What is read is said aloud while keys move the crosshair. */

@@ -1,6 +1,7 @@
 // @ts-check
 // The Bench's list: filters in the address, materials chosen and changed together.
 import { call, fail, tell, turn } from "./api.js";
+import { keys } from "./keys.js";
 import { parts } from "./parts.js";
 
 /** What is typed for each kind of change: the list of what is in use, and an example. */
@@ -120,6 +121,13 @@ export function drafts() {
     },
 
     init() {
+      const move = (/** @type {KeyboardEvent} */ e) => this.move(e);
+      keys("Bench", [
+        { key: "f", says: "show only materials with …", run: () => /** @type {HTMLInputElement | null} */ (document.getElementById("filter"))?.select() },
+        { key: "x", says: "choose the material", run: (e) => this.toggle(e) },
+        { key: "Escape", says: "choose none", run: () => (this.count ? this.none() : false) },
+        ...["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"].map((key) => ({ key, says: key === "ArrowUp" ? "from material to material" : "", run: move })),
+      ]);
       document.getElementById("drafts")?.addEventListener("input", (e) => {
         const t = /** @type {HTMLInputElement} */ (e.target);
         if (!t.matches("[data-filter]") || !t.form) return;
@@ -171,34 +179,24 @@ export function drafts() {
       for (const r of releases) this.ids.delete(String(r.material_id));
     },
 
-    /** @param {KeyboardEvent} e */
-    key(e) {
-      const t = /** @type {HTMLElement} */ (e.target);
-      if (t.matches("input:not([data-tick]), textarea, select") || e.ctrlKey || e.metaKey || e.altKey) return;
-      if (e.key === "f") {
-        e.preventDefault();
-        /** @type {HTMLInputElement} */ (document.getElementById("filter"))?.select();
-      } else if (e.key === "x") {
-        const card = /** @type {HTMLElement | null} */ (t.closest("[data-draft]"));
-        if (card?.querySelector("[data-tick]")) this.choose(card, !this.ids.has(card.dataset.draft ?? ""));
-      } else if (e.key === "Escape" && this.count) this.none();
-      else if (e.key.startsWith("Arrow")) this.move(e, t);
+    /** Chooses the material that has the focus, or not. @param {KeyboardEvent} e */
+    toggle(e) {
+      const card = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-draft]"));
+      if (!card?.querySelector("[data-tick]")) return false;
+      return this.choose(card, !this.ids.has(card.dataset.draft ?? ""));
     },
 
     /**
      * From card to card, by how they lie.
      * @param {KeyboardEvent} e
-     * @param {HTMLElement} from
      */
-    move(e, from) {
-      const all = cards(), at = all.indexOf(/** @type {HTMLElement} */ (from.closest("[data-draft]")));
-      if (at < 0) return;
+    move(e) {
+      const all = cards(), at = all.indexOf(/** @type {HTMLElement} */ (/** @type {Element} */ (e.target).closest("[data-draft]")));
+      if (at < 0) return false;
       const row = all.filter((c) => c.offsetTop === all[0].offsetTop).length;
       const by = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: -row, ArrowDown: row }[e.key] ?? 0;
       const next = all[at + by];
-      if (!next) return;
-      e.preventDefault();
-      /** @type {HTMLElement} */ (next.querySelector("a")).focus();
+      /** @type {HTMLElement | null | undefined} */ (next?.querySelector("a"))?.focus();
     },
   };
 }

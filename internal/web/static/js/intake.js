@@ -48,6 +48,8 @@ function triage() {
 
     init() {
       this.root = this.$root;
+      this.cellKeys();
+      this.root.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => /** @type {Element} */ (e.target).matches("[data-filter]") && this.filterKey(e));
       this.root.addEventListener("dragover", (/** @type {DragEvent} */ e) => this.aim(e));
       this.root.addEventListener("drop", (/** @type {DragEvent} */ e) => this.land(e));
       this.root.addEventListener("dragstart", (/** @type {DragEvent} */ e) => this.lift(e));

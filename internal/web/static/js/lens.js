@@ -45,6 +45,7 @@ function view() {
 
     init() {
       this.root = this.$root;
+      this.toolKeys();
       this.told = this.root.dataset.lens ?? "{}";
       this.learn(this.told);
       this.root.addEventListener("renewed", (/** @type {CustomEvent} */ e) => this.renew(e.detail));

@@ -1,5 +1,6 @@
 // @ts-check
 // The switch between the lenses, in the Bench's head.
+import { keys } from "./keys.js";
 
 /** @returns {any} */
 export function lenses() {
@@ -8,6 +9,11 @@ export function lenses() {
 
     init() {
       this.root = this.$root;
+      const look = (/** @type {string} */ detail) => dispatchEvent(new CustomEvent("look", { detail }));
+      keys("Bench", [
+        { key: "1", says: "Flat lens", run: () => look("flat") },
+        { key: "3", says: "Laid lens", run: () => look("laid") },
+      ]);
       addEventListener("lens", (e) => {
         for (const b of this.root.querySelectorAll("[data-lens-is]")) b.setAttribute("aria-pressed", String(b.dataset.lensIs === /** @type {CustomEvent} */ (e).detail));
       });
@@ -16,13 +22,6 @@ export function lenses() {
     /** @param {Event} e */
     look(e) {
       dispatchEvent(new CustomEvent("look", { detail: /** @type {HTMLElement} */ (e.currentTarget).dataset.lensIs }));
-    },
-
-    /** @param {KeyboardEvent} e */
-    key(e) {
-      const t = /** @type {HTMLElement} */ (e.target);
-      if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey || (e.key !== "1" && e.key !== "3")) return;
-      dispatchEvent(new CustomEvent("look", { detail: e.key === "3" ? "laid" : "flat" }));
     },
   };
 }

@@ -44,7 +44,7 @@ export function pair() {
       this.way = way;
       clearInterval(this.turn);
       this.stage.removeAttribute("data-other");
-      // Whoever asked for less motion turns them with the space bar.
+      // Without motion, the space bar turns them.
       if (way === "flicker" && !matchMedia("(prefers-reduced-motion: reduce)").matches) this.turn = window.setInterval(() => this.flip(), 600);
     },
 

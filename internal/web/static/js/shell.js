@@ -2,6 +2,7 @@
 // What every page has: the search field, what is running, light and dark, keys,
 // notices with undo, and the stream of changes.
 import { fail } from "./api.js";
+import { keys, listed, otherKeys } from "./keys.js";
 import { listen } from "./stream.js";
 
 /** @typedef {{word: string, key: string, act: () => Promise<void>}} Action */
@@ -29,10 +30,17 @@ export function shell() {
     waiting: 0,
 
     init() {
+      // Dates and times are written in the reader's zone from the next page on.
+      document.cookie = `zone=${encodeURIComponent(Intl.DateTimeFormat().resolvedOptions().timeZone)}; path=/; max-age=31536000; samesite=lax`;
       addEventListener("tell", (e) => this.say(/** @type {CustomEvent} */ (e).detail));
       addEventListener("fail", (e) => this.keep(/** @type {CustomEvent} */ (e).detail));
       addEventListener("signed-out", () => (this.signedOut = true));
       if (document.querySelector("[data-running]")) this.listen();
+      keys("Everywhere", [
+        { key: "/", says: "find a material", run: () => this.find() },
+        { key: "?", says: "this list", run: () => this.showKeys() },
+      ]);
+      otherKeys((e) => this.key(e));
     },
 
     /** @param {{text: string, undo: (() => Promise<void>) | null, more: any[]}} what */
@@ -100,39 +108,51 @@ export function shell() {
           if (open) this.offline = false;
           else this.waiting = window.setTimeout(() => (this.offline = true), 1500); // a short break is nobody's concern
         },
-        news: ({ topics, jobs, counts }) => {
+        news: ({ topics, jobs, says: left, counts }) => {
           for (const b of document.querySelectorAll("[data-count]")) b.textContent = counts[b.getAttribute("data-count") ?? ""] ?? "";
           const running = document.querySelector("[data-running]");
           running?.toggleAttribute("data-idle", jobs === 0);
-          const says = running?.querySelector("[data-jobs]");
-          if (says) says.textContent = jobs ? `${jobs} ${jobs === 1 ? "job" : "jobs"} left` : "";
+          const says = running?.querySelector("[data-jobs]"), bar = running?.querySelector("progress");
+          if (says) says.textContent = left;
+          if (bar) bar.value = counts.Done;
           if (topics.length) dispatchEvent(new CustomEvent("changed", { detail: topics }));
         },
       });
     },
 
-    /** @param {KeyboardEvent} e */
+    find() {
+      const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"));
+      field?.select();
+      field?.focus();
+    },
+
+    /** Keys of what the last notice offers, and what closes open menus. @param {KeyboardEvent} e */
     key(e) {
-      const t = /** @type {HTMLElement} */ (e.target);
-      if (t.matches("input, textarea, select") || e.ctrlKey || e.metaKey || e.altKey) return;
-      if (e.key === "/") {
-        e.preventDefault();
-        /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"))?.select();
-        /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"))?.focus();
-      } else if (e.key === "?") this.showKeys();
-      else if (e.key === "u" && this.undoable && !document.querySelector("[data-delivery]")) this.undo();
-      else if (this.notice) this.act(actions.find((a) => a.key === e.key));
+      if (e.key === "u" && this.undoable) this.undo();
       else if (e.key === "Escape") for (const d of document.querySelectorAll("details.choice[open], details.menu[open]")) d.removeAttribute("open");
+      else if (this.notice) this.act(actions.find((a) => a.key === e.key));
     },
 
     showKeys() {
+      const list = /** @type {HTMLElement} */ (document.querySelector("#keys .keys"));
+      list.replaceChildren();
+      for (const [place, entries] of listed()) {
+        const part = document.createElement("section");
+        part.append(Object.assign(document.createElement("h3"), { textContent: place }));
+        list.append(part);
+        for (const { keys, says } of entries) {
+          const all = document.createElement("span"), what = document.createElement("span");
+          all.append(...keys.flatMap((k) => [Object.assign(document.createElement("kbd"), { textContent: k }), " "]));
+          what.textContent = says;
+          part.append(all, what);
+        }
+      }
       /** @type {HTMLDialogElement} */ (document.getElementById("keys")).showModal();
     },
 
     turnLight() {
-      const dark = document.documentElement.dataset.room !== "dark";
-      if (dark) document.documentElement.dataset.room = "dark";
-      else delete document.documentElement.dataset.room;
+      const root = document.documentElement, dark = (root.dataset.room ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light")) === "light";
+      root.dataset.room = dark ? "dark" : "light";
       document.cookie = `room=${dark ? "dark" : "light"}; path=/; max-age=31536000; samesite=lax`;
       dispatchEvent(new CustomEvent("room"));
     },

@@ -2,6 +2,7 @@
 // The Library's wall: search as you type, filters and extents without loading the
 // page anew. Every state is in the address.
 import { call } from "./api.js";
+import { keys } from "./keys.js";
 import { parts } from "./parts.js";
 
 /** @returns {any} */
@@ -10,6 +11,10 @@ export function wall() {
     timer: 0,
 
     init() {
+      keys("Library", [
+        { key: "[", says: "less of each material", run: () => this.step(-1) },
+        { key: "]", says: "more of each material", run: () => this.step(1) },
+      ]);
       const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"));
       field?.addEventListener("input", () => {
         clearTimeout(this.timer);
@@ -98,13 +103,6 @@ export function wall() {
     /** @param {WheelEvent} e */
     turn(e) {
       this.step(e.deltaY > 0 ? 1 : -1);
-    },
-
-    /** @param {KeyboardEvent} e */
-    key(e) {
-      if (/** @type {HTMLElement} */ (e.target).matches("input, textarea, select")) return;
-      if (e.key === "[") this.step(-1);
-      if (e.key === "]") this.step(1);
     },
 
     /** @param {CustomEvent<string[]>} e */
