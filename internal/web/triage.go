@@ -168,6 +168,9 @@ type openDelivery struct {
 	Failures      []inspect.Failure
 }
 
+// Chunks are the rows in groups: a group that is out of sight costs a page nothing.
+func (o *openDelivery) Chunks() [][]setRow { return slices.Collect(slices.Chunk(o.Rows, 25)) }
+
 // tabView is one of the lists that a delivery's sets are in.
 type tabView struct {
 	ID, Title, Href string
