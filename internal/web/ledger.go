@@ -137,6 +137,7 @@ type findingRow struct {
 type answer struct{ Word, Channel string }
 
 type mapChip struct {
+	Look                 string // of its picture
 	ID                   int64
 	Channel, Title, Line string
 	Kind                 string // how the lens reads it
@@ -461,7 +462,7 @@ func (l *ledger) density(s *Server, m *materials.Material, st materials.Standard
 }
 
 func chipView(p *materials.Map) mapChip {
-	k := mapChip{Float: p.Float, Parts: len(p.Stats.Mean), ID: p.ID, Channel: string(p.Channel), Title: wording.Channel(p.Channel), W: p.Width, H: p.Height, File: p.File, Kind: "data"}
+	k := mapChip{Look: mapLook(p), Float: p.Float, Parts: len(p.Stats.Mean), ID: p.ID, Channel: string(p.Channel), Title: wording.Channel(p.Channel), W: p.Width, H: p.Height, File: p.File, Kind: "data"}
 	parts := []string{sizeWord(p.Width, p.Height), fmt.Sprintf("%d bit", p.Bits)}
 	switch {
 	case p.Channel == material.Normal:

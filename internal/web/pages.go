@@ -164,6 +164,14 @@ func (s *Server) showMap(c *echo.Context, exact bool) error {
 	return s.sendMap(c, &p, exact)
 }
 
+// mapLook changes with whatever a map's pictures show: those of one look are kept for ever.
+func mapLook(p *materials.Map) string {
+	if p.Blob == "" {
+		return ""
+	}
+	return fmt.Sprintf("%s-%x-%s-%s-%v-%v", p.Blob[:16], p.Layer, p.Component, p.Channel, p.Curve, p.Swapped)
+}
+
 func (s *Server) sendMap(c *echo.Context, p *materials.Map, exact bool) error {
 	px, err := whole(c, "px", 128)
 	if err != nil {
@@ -172,7 +180,7 @@ func (s *Server) sendMap(c *echo.Context, p *materials.Map, exact bool) error {
 	if p.Blob == "" {
 		return library.ErrNotFound
 	}
-	key := fmt.Sprintf("%s-%x-%s-%s-%d-%v", p.Blob[:16], p.Layer, p.Component, p.Channel, px, exact)
+	key := fmt.Sprintf("%s-%d-%v", mapLook(p), px, exact)
 	kind := "image/jpeg"
 	if exact {
 		kind = "image/png"

@@ -77,6 +77,7 @@ var short = map[material.Channel]string{material.BaseColor: "Colour", material.N
 
 type cell struct {
 	MapID   int64
+	Look    string // of its picture
 	Channel string // of the column
 	Title   string
 	Mark    string // a word on the picture: "gloss", "Y−"
@@ -141,6 +142,7 @@ type partView struct{ Left, Top, Width, Height float64 }
 type besideView struct {
 	Word  string
 	MapID int64
+	Look  string     // of its picture
 	W, H  int        // pixels
 	Turn  int        // degrees clockwise
 	Part  *partView  // what the other one shows of it; nil for all
@@ -429,7 +431,7 @@ func beside(word string, m *materials.Material, now time.Time) besideView {
 			first = p
 		}
 	}
-	v.MapID, v.W, v.H = first.ID, first.Width, first.Height
+	v.MapID, v.Look, v.W, v.H = first.ID, mapLook(&first), first.Width, first.Height
 	var names, kinds []string
 	for _, p := range list {
 		names = append(names, strings.ToLower(wording.Channel(p.Channel)))
@@ -455,7 +457,7 @@ func beside(word string, m *materials.Material, now time.Time) besideView {
 }
 
 func (k *cell) fill(p *materials.Map) {
-	k.MapID, k.File, k.Percent, k.Tone = p.ID, p.File, int(math.Round(100*p.Confidence)), good
+	k.MapID, k.Look, k.File, k.Percent, k.Tone = p.ID, mapLook(p), p.File, int(math.Round(100*p.Confidence)), good
 	if p.Component != "rgb" && len(p.Stats.Mean) > 1 && k.Mark == "" {
 		k.Mark = "in " + p.Component
 	}
