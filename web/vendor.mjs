@@ -31,6 +31,7 @@ for (const icon of ["upload", "download", "moon", "sun", "undo-2", "check", "log
 }
 copyFileSync("node_modules/tus-js-client/dist/tus.min.js", `${to}/vendor/tus.js`);
 copyFileSync("node_modules/@alpinejs/csp/dist/module.esm.min.js", `${to}/vendor/alpine.js`);
+copyFileSync("node_modules/@github/combobox-nav/dist/index.js", `${to}/vendor/combobox-nav.js`);
 writeFileSync(`${to}/vendor/idiomorph.js`, readFileSync("node_modules/idiomorph/dist/idiomorph.min.js", "utf8").trim() + "export{Idiomorph};\n");
 
 // The licences of all that is shipped: what pages get, and the Go modules of the program.
@@ -38,7 +39,7 @@ writeFileSync(`${to}/vendor/idiomorph.js`, readFileSync("node_modules/idiomorph/
 const licences = [];
 /** @param {string} dir */
 const textIn = (dir) => readdirSync(dir).filter((f) => /^(licen[cs]e|copying|notice)/i.test(f)).sort().map((f) => readFileSync(`${dir}/${f}`, "utf8").trim()).join("\n\n");
-for (const name of ["@alpinejs/csp", "@fontsource-variable/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "tus-js-client", "url-parse"]) {
+for (const name of ["@alpinejs/csp", "@github/combobox-nav", "@fontsource-variable/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "tus-js-client", "url-parse"]) {
   const dir = `node_modules/${name}`, about = JSON.parse(readFileSync(`${dir}/package.json`, "utf8"));
   const text = textIn(dir) || (existsSync(`web/licences/${name.replace("/", "-")}.txt`) ? readFileSync(`web/licences/${name.replace("/", "-")}.txt`, "utf8").trim() : "");
   if (!text) throw new Error(`${name} has no licence text: put it into web/licences`);

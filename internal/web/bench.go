@@ -14,7 +14,6 @@ import (
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/releases"
-	"aldermoor/internal/library/search"
 	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
@@ -29,7 +28,7 @@ type benchMaterialPage struct {
 	Lens     string // JSON for the Flat lens
 	Releases []releaseRow
 	Contacts []string
-	Known    []string // categories in use
+	Licences []string // to suggest
 	Letters  []column
 	Lead     bool
 	Stops    int // findings that keep it from being released
@@ -53,7 +52,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: materials.Contacts}
+	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: materials.Contacts, Licences: commonLicences}
 	p.Place = "bench"
 	across, down := 4.0, 2.5 // a wall to begin with
 	for name, to := range map[string]*float64{"across": &across, "down": &down} {
@@ -92,13 +91,6 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		if k.Channel != material.Normal {
 			p.Channels = append(p.Channels, choice{Label: wording.Channel(k.Channel), Href: string(k.Channel)})
 		}
-	}
-	f, err := s.Studio.Search.Find(ctx, me(c), search.Query{Per: 1, Choices: 200})
-	if err != nil {
-		return err
-	}
-	for _, k := range f.Facets[search.ByCategory] {
-		p.Known = append(p.Known, k.Value)
 	}
 	steps, err := s.Studio.Materials.History(ctx, me(c), 0, m.ID, 50)
 	if err != nil {

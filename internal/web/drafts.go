@@ -13,26 +13,27 @@ import (
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/releases"
-	"aldermoor/internal/library/search"
 
 	"github.com/labstack/echo/v5"
 )
+
+// commonLicences are suggested where one is typed.
+var commonLicences = []string{"CC0-1.0", "CC-BY-4.0", "CC-BY-SA-4.0", "CC-BY-NC-4.0", "LicenseRef-Studio-Only"}
 
 // draftsAtOnce is how many materials a page of the Bench's list shows.
 const draftsAtOnce = 60
 
 type benchPage struct {
 	frame
-	Drafts           []draftRow
-	Query            materials.DraftQuery
-	Total            int
-	Tabs             []tabView
-	Orders           []choice
-	Stations         []choice
-	Pages            pages
-	Tags, Categories []string // in use
-	Contacts         []string
-	Works            bool // may change them
+	Drafts             []draftRow
+	Query              materials.DraftQuery
+	Total              int
+	Tabs               []tabView
+	Orders             []choice
+	Stations           []choice
+	Pages              pages
+	Contacts, Licences []string
+	Works              bool // may change them
 }
 
 type draftRow struct {
@@ -98,7 +99,7 @@ func (s *Server) bench(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	p := benchPage{frame: s.frame(c, "Bench"), Query: q, Total: list.Total, Contacts: materials.Contacts, Pages: pagesOf(c, max(1, q.Page), q.Per, list.Total), Works: me(c).May(people.Contribute)}
+	p := benchPage{frame: s.frame(c, "Bench"), Query: q, Total: list.Total, Contacts: materials.Contacts, Licences: commonLicences, Pages: pagesOf(c, max(1, q.Page), q.Per, list.Total), Works: me(c).May(people.Contribute)}
 	p.Place = "bench"
 	for _, k := range materials.DraftStates {
 		p.Tabs = append(p.Tabs, tabView{ID: cmp.Or(string(k), "all"), Title: draftWords[k], Count: list.Counts[k], Href: with(c, "show", string(k)), Current: k == q.State})
@@ -114,16 +115,6 @@ func (s *Server) bench(c *echo.Context) error {
 	}
 	for i := range list.Items {
 		p.Drafts = append(p.Drafts, draftOf(&list.Items[i]))
-	}
-	f, err := s.Studio.Search.Find(ctx, me(c), search.Query{Per: 1, Choices: 200})
-	if err != nil {
-		return err
-	}
-	for _, k := range f.Facets[search.ByCategory] {
-		p.Categories = append(p.Categories, k.Value)
-	}
-	for _, k := range f.Facets[search.ByTag] {
-		p.Tags = append(p.Tags, k.Value)
 	}
 	return s.render(c, http.StatusOK, "bench", p)
 }

@@ -3,10 +3,13 @@
 
 /**
  * Calls the API. Problems become errors whose message is the server's sentence.
- * @param {string} method
- * @param {string} path
+ * @template {string} M
+ * @template {string} P
+ * @param {M} method
+ * @param {P} path as the OpenAPI document has it
  * @param {unknown} [body]
  * @param {string | number} [version] of what is changed, as it is shown; "*" for whatever there is
+ * @returns {Promise<Answer<M, P>>}
  */
 export async function call(method, path, body, version) {
   /** @type {Record<string, string>} */

@@ -1,5 +1,6 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
+import { forSuggestions, suggest } from "./combo.js";
 import { figure } from "./figure.js";
 import { keys } from "./keys.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
@@ -152,12 +153,13 @@ export function bench() {
       input.setAttribute("aria-label", field.replace("_m", "").replaceAll("_", " "));
       if (field in kinds) input.placeholder = "1.8 m, 180 cm, 6 ft";
       if (figure.dataset.list !== undefined) input.placeholder = "one, another";
-      if (figure.dataset.suggest) input.setAttribute("list", figure.dataset.suggest);
       input.dataset.mine = ""; // news leaves it alone, and changes the rest of the page
       figure.hidden = true;
       figure.after(input);
       input.focus();
       input.select();
+      const { suggest: list, facet } = figure.dataset;
+      const gone = list || facet ? suggest(input, { list, facet, many: figure.dataset.list !== undefined }) : () => {};
       let over = false;
       const end = async (/** @type {boolean} */ keep) => {
         if (over) return;
@@ -165,6 +167,7 @@ export function bench() {
         const value = input.value.trim();
         const close = () => {
           const typing = document.activeElement === input || document.activeElement === document.body;
+          gone();
           input.remove();
           figure.hidden = false;
           if (typing) figure.focus();
@@ -182,8 +185,8 @@ export function bench() {
         }
       };
       input.addEventListener("keydown", (k) => {
-        if (k.key === "Enter") end(true);
-        if (k.key === "Escape") end(false);
+        if (!forSuggestions(k) && k.key === "Enter") end(true);
+        if (!forSuggestions(k) && k.key === "Escape") end(false);
         k.stopPropagation();
       });
       input.addEventListener("blur", () => end(input.getAttribute("aria-invalid") !== "true"));

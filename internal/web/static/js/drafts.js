@@ -1,19 +1,30 @@
 // @ts-check
 // The Bench's list: filters in the address, materials chosen and changed together.
 import { call, fail, tell, turn } from "./api.js";
+import { suggest } from "./combo.js";
 import { keys } from "./keys.js";
 import { parts } from "./parts.js";
 
-/** What is typed for each kind of change: the list of what is in use, and an example. */
+/** What can be changed of many, and an example of each. */
 const values = {
-  add_tags: ["known-tags", "wet, coastal"],
-  remove_tags: ["known-tags", "wet, coastal"],
-  add_categories: ["known-categories", "Stone"],
-  remove_categories: ["known-categories", "Stone"],
-  licence: ["", "CC-BY-4.0"],
-  author: ["", "name"],
-  contact_class: ["known-contacts", "wet sand"],
-  width_m: ["", "180 cm"],
+  add_tags: "wet, coastal",
+  remove_tags: "wet, coastal",
+  add_categories: "Stone",
+  remove_categories: "Stone",
+  licence: "CC-BY-4.0",
+  author: "name",
+  contact_class: "wet sand",
+  width_m: "180 cm",
+};
+
+/** What is suggested for each. @type {Partial<Record<keyof typeof values, import("./combo.js").Source>>} */
+const sources = {
+  add_tags: { facet: "tag", many: true },
+  remove_tags: { facet: "tag", many: true },
+  add_categories: { facet: "category", many: true },
+  remove_categories: { facet: "category", many: true },
+  licence: { list: "known-licences" },
+  contact_class: { list: "known-contacts" },
 };
 
 export function drafts() {
@@ -31,11 +42,16 @@ export function drafts() {
     get release() {
       return `Release ${this.count}`;
     },
-    get listed() {
-      return values[this.what][0];
-    },
     get hint() {
-      return values[this.what][1];
+      return values[this.what];
+    },
+
+    /** The suggestions of the field, as what is changed asks for them. */
+    gone: () => {},
+    suggest() {
+      this.gone();
+      const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-bulk] [name=value]")), source = sources[this.what];
+      this.gone = field && source ? suggest(field, source) : () => {};
     },
 
     /** @param {string} href */
@@ -107,8 +123,9 @@ export function drafts() {
       this.mark();
     },
 
-    /** Another station or order. @param {Event} e */
+    /** Another station or order, or another thing to change. @param {Event} e */
     pick(e) {
+      if (/** @type {HTMLElement} */ (e.target).matches("[name=what]")) this.suggest();
       const form = /** @type {HTMLElement} */ (e.target).closest("form");
       if (/** @type {HTMLElement} */ (e.target).matches("#station, #sort") && form) this.filter(form);
     },
@@ -136,6 +153,7 @@ export function drafts() {
         this.timer = window.setTimeout(() => this.filter(form), 120);
       });
       this.mark();
+      this.suggest();
     },
 
     /** @param {SubmitEvent} e */
