@@ -37,10 +37,13 @@ async function readAt(page, x, y) {
 /** @param {string} text */
 const centimetres = (text) => [...text.matchAll(/[xy] (-?[\d.]+) (cm|mm|m)/g)].map((m) => Number(m[1]) * { mm: 0.1, cm: 1, m: 100 }[/** @type {"mm"|"cm"|"m"} */ (m[2])]);
 
+/** Waits until the lens shows all that it wants to show. @param {import("@playwright/test").Page} page */
+const settled = (page) => expect(page.locator("#lens .mat[data-settled]")).toBeVisible();
+
 test("the lens is true to scale", async ({ page }) => {
   await enter(page, s.url, "librarian");
   await page.goto(`${s.url}/bench/${idOf("slates_round")}`);
-  await page.waitForTimeout(800);
+  await settled(page);
   const box = await page.locator("#lens .mat").boundingBox();
   if (!box) throw new Error("there is no lens");
   // The whole repeat is fitted: two places a known part of it apart read as that many centimetres.
@@ -126,7 +129,7 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   const current = async () => (await page.request.get(api)).json();
   const before = await current();
   await page.goto(`${s.url}/bench/${id}`);
-  await page.waitForTimeout(800);
+  await settled(page);
   const box = await page.locator("#lens .mat").boundingBox();
   if (!box) throw new Error("there is no lens");
   const scale = Math.min((box.width - 64) / before.width_m, (box.height - 48) / before.height_m);
@@ -157,7 +160,7 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   expect(m.size_source).toBe("measured");
   // One side alone: the other stays.
   await page.reload();
-  await page.waitForTimeout(800);
+  await settled(page);
   await line(0, 200, `${((200 / scale) * 3 * 100).toFixed(3)} cm`, "y");
   const tall = await current();
   expect(tall.width_m).toBeCloseTo(m.width_m, 6);
@@ -167,8 +170,8 @@ test("the size is measured on the picture, by a line and by the pattern", async 
   await expect.poll(async () => (await current()).height_m).toBeCloseTo((m.width_m * 341) / 512, 5);
   // Ends near an edge go to it, and only there.
   const ends = await page.evaluate(async () => {
-    const app = /** @type {HTMLScriptElement} */ (document.querySelector("script[src*='/js/app.js']")).src;
-    const { Sheet } = await import(app.replace("app.js", "sheet.js"));
+    const app = /** @type {HTMLScriptElement} */ (document.querySelector("script[src*='/js/page/']")).src;
+    const { Sheet } = await import(app.replace(/page\/.*/, "sheet.js"));
     const sheet = new Sheet({ w: 200, h: 100 }, () => {});
     sheet.samples = new ImageData(200, 100);
     for (let i = 0; i < 200 * 100; i++) sheet.samples.data.fill(i % 200 < 80 ? 60 : 170, 4 * i, 4 * i + 3);
@@ -198,7 +201,7 @@ test("the relief is cut in section, in millimetres", async ({ page }) => {
   await enter(page, s.url, "librarian");
   const id = idOf("slates_round");
   await page.goto(`${s.url}/bench/${id}?map=height`);
-  await page.waitForTimeout(800);
+  await settled(page);
   const box = await page.locator("#lens .mat").boundingBox();
   if (!box) throw new Error("there is no lens");
   await page.getByRole("button", { name: "Section", exact: true }).click();
@@ -226,7 +229,7 @@ test("a map is looked at down to its pixels", async ({ page }) => {
   await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 120_000 }).toBe("sorted");
   const [set] = (await (await page.request.get(s.url + href)).json()).sets;
   await page.goto(`${s.url}/bench/${set.material_id}?map=height`);
-  await page.waitForTimeout(800);
+  await settled(page);
   const tiles = /** @type {string[]} */ ([]);
   page.on("response", (r) => r.url().includes("tile.png") && r.ok() && tiles.push(r.url()));
   await page.getByRole("button", { name: "1:1", exact: true }).click();
@@ -244,7 +247,7 @@ test("a map is looked at down to its pixels", async ({ page }) => {
   // One component alone, and another map wiped over it.
   await expect(page.locator("[x-model=component]")).toBeHidden(); // a height has only one
   await page.locator("[data-chip]", { hasText: "Normal" }).click();
-  await page.waitForTimeout(400);
+  await settled(page);
   await expect(page.locator("[x-model=component] option")).toHaveText(["all", "red", "green", "blue"]);
   await page.keyboard.press(".");
   await page.locator("[x-model=component]").selectOption("g");
@@ -261,12 +264,12 @@ test("a map is looked at down to its pixels", async ({ page }) => {
   const at = [];
   for (const more of ["", "&turn=180", "&turn=90", "&shape=box", "&shape=column"]) {
     await page.goto(`${s.url}/bench/${set.material_id}?lens=laid&across=${wide}%20m&down=${high}%20m${more}`);
-    await page.waitForTimeout(600);
+    await settled(page);
     tiles.length = 0;
     await page.getByRole("button", { name: "1:1", exact: true }).click();
     await expect.poll(() => tiles.length, { timeout: 20_000 }).toBeGreaterThan(1);
     if (more.includes("shape")) continue;
-    await page.waitForLoadState("networkidle", { timeout: 3_000 }).catch(() => {});
+    await settled(page);
     const spot = [box.width / 2 - 170, box.height / 2 - 90];
     await readAt(page, spot[0], spot[1]);
     await expect(page.locator(".readout")).toContainText(/pixel \d+, \d+/, { timeout: 20_000 });
@@ -313,7 +316,7 @@ test("laid on a wall it is true to scale", async ({ page }) => {
   await page.goto(`${s.url}/bench/${id}?across=6%20m&down=3%20m`);
   await page.getByRole("button", { name: "Laid", exact: true }).click();
   await expect(page).toHaveURL(/lens=laid/);
-  await page.waitForTimeout(500);
+  await settled(page);
   const box = await page.locator("#lens .mat").boundingBox();
   if (!box) throw new Error("there is no lens");
   const scale = Math.min((box.width - 64) / 6, (box.height - 48) / 3);
@@ -343,7 +346,7 @@ test("laid on a wall it is true to scale", async ({ page }) => {
   await page.getByRole("button", { name: "Put it back" }).click();
   await expect(page.getByRole("button", { name: "Put it back" })).toBeHidden();
   await page.keyboard.press("Escape");
-  await page.waitForTimeout(400);
+  await settled(page);
   // Panning draws no long frames.
   await page.mouse.move(box.x + 300, box.y + 200);
   await page.mouse.down();

@@ -46,6 +46,18 @@ export async function studio() {
 }
 
 /**
+ * Waits until the pictures and fonts in sight are there.
+ * @param {import("@playwright/test").Page} page
+ */
+export async function pictured(page) {
+  await page.evaluate(() => document.fonts.ready.then(() => {}));
+  await page.waitForFunction(() => [...document.images].every((i) => {
+    const at = i.getBoundingClientRect();
+    return i.complete || at.bottom < 0 || at.top > innerHeight || !i.checkVisibility();
+  }));
+}
+
+/**
  * Signs in by the page.
  * @param {import("@playwright/test").Page} page
  * @param {string} url

@@ -1,7 +1,7 @@
 // Copies what pages need from the pinned packages into the embedded static files:
 // fonts, icons, and the script libraries. Nothing is fetched at run time.
 import { execFileSync } from "node:child_process";
-import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 
 const to = "internal/web/static";
 for (const dir of ["fonts", "icons", "vendor"]) mkdirSync(`${to}/${dir}`, { recursive: true });
@@ -33,6 +33,24 @@ copyFileSync("node_modules/tus-js-client/dist/tus.min.js", `${to}/vendor/tus.js`
 copyFileSync("node_modules/@alpinejs/csp/dist/module.esm.min.js", `${to}/vendor/alpine.js`);
 copyFileSync("node_modules/@github/combobox-nav/dist/index.js", `${to}/vendor/combobox-nav.js`);
 writeFileSync(`${to}/vendor/idiomorph.js`, readFileSync("node_modules/idiomorph/dist/idiomorph.min.js", "utf8").trim() + "export{Idiomorph};\n");
+
+// Each page's own script: it starts the islands of interaction that its template has, and no others.
+const scripts = `${to}/js`, templates = "internal/web/templates/pages";
+/** @type {Map<string, string>} the module of each island */
+const moduleOf = new Map();
+for (const file of readdirSync(scripts).filter((f) => f.endsWith(".js"))) {
+  for (const [, name] of readFileSync(`${scripts}/${file}`, "utf8").matchAll(/^export function (\w+)\(\) \{\n {2}(?:return \{|\/\*\*)/gm)) moduleOf.set(name, file);
+}
+rmSync(`${scripts}/page`, { recursive: true, force: true });
+mkdirSync(`${scripts}/page`);
+for (const page of readdirSync(templates)) {
+  const islands = [...new Set(["shell", ...[...readFileSync(`${templates}/${page}`, "utf8").matchAll(/x-data="(\w+)"/g)].map(([, name]) => name)])].sort();
+  const imports = islands.map((name) => {
+    if (!moduleOf.has(name)) throw new Error(`${page} has an island ${name} that no script exports`);
+    return `import { ${name} } from "../${moduleOf.get(name)}";`;
+  });
+  writeFileSync(`${scripts}/page/${page.replace(".html", ".js")}`, ["// Made by web/vendor.mjs: the islands of this page.", 'import Alpine from "../../vendor/alpine.js";', ...imports, "", ...islands.map((name) => `Alpine.data("${name}", ${name});`), "Alpine.start();", ""].join("\n"));
+}
 
 // The licences of all that is shipped: what pages get, and the Go modules of the program.
 /** @type {{name: string, version: string, text: string}[]} */

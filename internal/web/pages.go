@@ -6,6 +6,8 @@ import (
 	"html/template"
 	"net/http"
 	"path"
+	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -26,24 +28,20 @@ func (s *Server) loadPages() error {
 	if err != nil {
 		return err
 	}
-	modules, err := files.ReadDir("static/js")
-	if err != nil {
-		return err
-	}
 	funcs := template.FuncMap{
-		// Named in the head, modules are fetched side by side, not one import after another.
-		"modules": func() (out []string) {
-			for _, f := range modules {
-				out = append(out, "js/"+f.Name())
-			}
-			return append(out, "vendor/alpine.js")
-		},
 		"static": func(name string) string { return "/static/" + s.version + "/" + name },
 		"icon":   icon,
 		"per":    func(v, k float64) float64 { return v * k },
 	}
 	for _, f := range names {
 		name := strings.TrimSuffix(f.Name(), ".html")
+		modules, err := scriptsOf(name)
+		if err != nil {
+			return fmt.Errorf("page %s: %w", name, err)
+		}
+		// Named in the head, modules are fetched side by side, not one import after another.
+		funcs["script"] = func() string { return modules[0] }
+		funcs["modules"] = func() []string { return modules[1:] }
 		t, err := template.New("layout.html").Funcs(funcs).ParseFS(files, "templates/layout.html", "templates/partials/*.html", "templates/pages/"+f.Name())
 		if err != nil {
 			return fmt.Errorf("page %s: %w", name, err)
@@ -51,6 +49,31 @@ func (s *Server) loadPages() error {
 		s.pages[name] = t
 	}
 	return nil
+}
+
+var importFrom = regexp.MustCompile(`(?m)^import .*"((?:\.{1,2}/)+(?:vendor/)?[\w-]+\.js)"`)
+
+// scriptsOf are the modules that a page's own script needs, itself first, by their addresses below
+// static.
+func scriptsOf(page string) (modules []string, err error) {
+	for todo := []string{"js/page/" + page + ".js"}; len(todo) > 0; {
+		name := todo[0]
+		if todo = todo[1:]; slices.Contains(modules, name) {
+			continue
+		}
+		modules = append(modules, name)
+		text, err := files.ReadFile("static/" + name)
+		if err != nil {
+			return nil, err
+		}
+		if strings.HasPrefix(name, "vendor/") {
+			continue // those import nothing
+		}
+		for _, m := range importFrom.FindAllSubmatch(text, -1) {
+			todo = append(todo, path.Join(path.Dir(name), string(m[1])))
+		}
+	}
+	return modules, nil
 }
 
 // icon is one of the shipped line icons, drawn in the colour of the text.

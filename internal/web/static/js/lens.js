@@ -3,6 +3,7 @@
 // measures, says, marks, wipes and lays are parts of their own.
 import { Sheet } from "./sheet.js";
 import { crossing } from "./cross.js";
+import { living } from "./life.js";
 import { marking } from "./marks.js";
 import { measuring } from "./measure.js";
 import { placing } from "./placing.js";
@@ -18,7 +19,7 @@ import { outline, person } from "./things.js";
 export function lens() {
   /** @type {any} */ const it = {};
   // Getters stay getters.
-  for (const part of [view(), ruling(), crossing(), measuring(), reading(), marking(), wiping(), placing()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
+  for (const part of [view(), living(), ruling(), crossing(), measuring(), reading(), marking(), wiping(), placing()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
   return it;
 }
 
@@ -49,7 +50,7 @@ function view() {
       this.told = this.root.dataset.lens ?? "{}";
       this.learn(this.told);
       this.root.addEventListener("renewed", (/** @type {CustomEvent} */ e) => this.renew(e.detail));
-      new ResizeObserver(() => (this.fitted ? this.fit() : this.draw())).observe(this.$refs.mat);
+      this.live();
       this.root.addEventListener("resized", (/** @type {CustomEvent} */ e) => {
         const m = e.detail;
         if (m.width_m) this.it.known = true;
@@ -60,7 +61,6 @@ function view() {
         this.fit();
       });
       this.root.addEventListener("heat", () => this.toggleHeat());
-      addEventListener("room", () => this.draw());
       const asked = new URLSearchParams(location.search);
       this.placed(asked);
       const want = asked.get("map");
@@ -128,6 +128,7 @@ function view() {
       history.replaceState(null, "", url);
       const sheet = new Sheet(m, () => this.draw());
       if (!(await sheet.open()) || this.map !== m) return;
+      this.sheet?.close();
       this.sheet = sheet;
       this.component = "";
       this.exposure = 0;
@@ -248,6 +249,7 @@ function view() {
 
     draw() {
       cancelAnimationFrame(this.drawing);
+      this.$refs.mat.removeAttribute("data-settled");
       this.drawing = requestAnimationFrame(() => this.paint());
     },
 
@@ -290,6 +292,7 @@ function view() {
       this.ruler(size(across, box.width, 22, dpr), box.width, step, this.x, false, colours);
       this.ruler(size(down, 28, box.height, dpr), box.height, step, this.y, true, colours);
       const tex = this.map ? (this.scale * this.it.width * dpr) / this.map.w : 1;
+      this.settle();
       this.zoomLine = tex >= 1 ? `${tex.toFixed(tex < 10 ? 1 : 0)} px a texel` : `${(1 / tex).toFixed(1)} texels a px`;
     },
   };

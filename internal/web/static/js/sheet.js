@@ -38,6 +38,14 @@ export class Sheet {
     return true;
   }
 
+  /** Lets go of its pictures. */
+  close() {
+    this.picture?.close();
+    for (const t of this.tiles.values()) if (t instanceof ImageBitmap) t.close();
+    this.tiles.clear();
+    this.picture = null;
+  }
+
   /** @param {string} component @param {number} exposure */
   show(component, exposure) {
     if (component === this.component && exposure === this.exposure) return;

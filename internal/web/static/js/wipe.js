@@ -19,6 +19,7 @@ export function wiping() {
      */
     async setAgainst(want) {
       this.against = want;
+      this.other?.close();
       this.other = null;
       const m = want === "scan" ? this.map.before && { ...this.map, id: this.map.before } : this.it.maps.find((/** @type {any} */ m) => String(m.id) === want);
       if (m) {

@@ -1,0 +1,10 @@
+// Made by web/vendor.mjs: the islands of this page.
+import Alpine from "../../vendor/alpine.js";
+import { intake } from "../intake.js";
+import { pair } from "../pair.js";
+import { shell } from "../shell.js";
+
+Alpine.data("intake", intake);
+Alpine.data("pair", pair);
+Alpine.data("shell", shell);
+Alpine.start();
