@@ -7,7 +7,7 @@ import { mkdirSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { zipSync } from "fflate";
-import { binary, scanned, now } from "./studio.mjs";
+import { binary, now, pictured, scanned } from "./studio.mjs";
 import { strangers } from "./strangers.mjs";
 
 const to = new URL("../docs/screenshots/", import.meta.url).pathname;
@@ -26,8 +26,8 @@ page.on("pageerror", (e) => console.error(e.message));
 
 /** @param {string} name */
 const shoot = async (name) => {
-  await page.waitForLoadState("networkidle", { timeout: 5000 }).catch(() => {}); // the stream of events stays open
-  await page.waitForTimeout(500);
+  await pictured(page);
+  if (await page.locator("#lens .mat").count()) await page.locator("#lens .mat[data-settled]").waitFor();
   await page.screenshot({ path: join(to, `${name}.png`) });
   console.log(name);
 };
@@ -64,6 +64,10 @@ if (demo) {
   await shoot("intake-large");
   await page.locator("tr[data-set]", { hasText: "Same scan" }).first().locator("[data-open-row]").click();
   await shoot("intake-known");
+  await page.getByRole("button", { name: "Compare", exact: true }).first().click();
+  await page.keyboard.press("2");
+  await shoot("compare");
+  await page.getByRole("button", { name: "Close", exact: true }).first().click();
   // Files of strangers: other scripts, a numbered set, variants, slips of the pen.
   const loose = await page.request.post(`${url}/api/v1/deliveries`, { multipart: { name: "Loose ends", file: { name: "loose.zip", mimeType: "application/zip", buffer: Buffer.from(zipSync(strangers(dir, 512).files, { level: 0 })) } } });
   const there = (await loose.json()).href;
@@ -77,18 +81,10 @@ if (demo) {
   await page.request.post(`${url}/api/v1/rules`, { data: { station: "Archive", ending: "hm", channel: "height" } });
   await go("/intake/rules");
   await shoot("rules");
-  for (const [name, station] of [["quay", "Quay Rig"], ["field", "Field Rig"], ["partner", "Yard Loan"]]) {
-    const path = join(dir, "drop", name);
-    if (name !== "partner") mkdirSync(path, { recursive: true });
-    await page.request.post(`${url}/api/v1/watches`, { data: { path, station } });
-  }
-  await page.waitForTimeout(1500);
-  await go("/intake/folders");
-  await shoot("folders");
 }
 const slates = await material("Hung slates");
 await go(`/bench/${slates.material_id}`);
-await page.waitForTimeout(800);
+await page.locator("#lens .mat[data-settled]").waitFor();
 await page.mouse.move(440, 400);
 await page.mouse.move(452, 418);
 await shoot("bench");
@@ -102,14 +98,14 @@ await page.mouse.move(560, 355, { steps: 4 });
 await page.mouse.up();
 await shoot("bench-measure");
 await go(`/bench/${slates.material_id}?lens=laid&across=5%20m&down=2.6%20m`);
-await page.waitForTimeout(1000);
+await page.locator("#lens .mat[data-settled]").waitFor();
 await page.keyboard.press("g");
 await shoot("bench-laid");
 await go(`/bench/${slates.material_id}`);
-await page.waitForTimeout(800);
+await page.locator("#lens .mat[data-settled]").waitFor();
 await page.keyboard.press("g");
 await page.locator("[data-chip]", { hasText: "Height" }).click();
-await page.waitForTimeout(800);
+await page.locator("#lens .mat[data-settled]").waitFor();
 await page.mouse.move(480, 390);
 await page.mouse.move(492, 396);
 await shoot("bench-height");
@@ -119,7 +115,7 @@ await page.mouse.move(430, 560);
 await page.mouse.down();
 await page.mouse.move(610, 210, { steps: 4 });
 await page.mouse.up();
-await page.waitForTimeout(1000);
+await page.locator("#lens .mat[data-settled]").waitFor();
 await shoot("bench-section");
 // One of the repaired scanner's sets, mended: as it was scanned on the left of the wipe.
 const { sets } = await (await page.request.get(`${url}/api/v1/deliveries/${delivery("After the repair")}`)).json();
@@ -128,7 +124,7 @@ await page.request.post(`${url}/api/v1/materials/${ill.material_id}/recipe`, { h
 await page.request.post(`${url}/api/v1/materials/${ill.material_id}/recipe`, { headers: now, data: { kind: "close_seams" } });
 while ((await (await page.request.get(`${url}/api/v1/materials/${ill.material_id}`)).json()).recipe_state === "making") await page.waitForTimeout(500);
 await go(`/bench/${ill.material_id}`);
-await page.waitForTimeout(800);
+await page.locator("#lens .mat[data-settled]").waitFor();
 await page.keyboard.press("w");
 await page.locator("#l-depth").scrollIntoViewIfNeeded();
 await page.evaluate(() => document.querySelector("#l-recipe")?.scrollIntoView({ block: "end" }));
@@ -140,8 +136,9 @@ await go("/library?extent=0.25");
 await shoot("library-quarter-metre");
 await go(`/library/${slates.slug}`);
 await shoot("material");
-await go("/boards");
-await shoot("boards");
+await go("/bench");
+for (const i of [1, 2, 5]) await page.locator("[data-draft]").nth(i).locator("[data-tick]").check();
+await shoot("bench-list");
 await page.context().addCookies([{ name: "room", value: "dark", url }]);
 await go("/library");
 await shoot("library-dark");
