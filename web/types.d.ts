@@ -32,3 +32,10 @@ type Good<R> = R extends { 200: infer T } ? Json<T> : R extends { 201: infer T }
 type Answer<M extends string, P extends string> = [PathOf<P>] extends [never]
   ? any
   : Lowercase<M> extends keyof Paths[PathOf<P>] ? (Paths[PathOf<P>][Lowercase<M>] extends { responses: infer R } ? Good<R> : any) : any;
+
+/** What Alpine gives an island as `this`, beside what is its own. */
+interface Magic {
+  $root: HTMLElement;
+  $refs: Record<string, any>;
+  $nextTick(): Promise<void>;
+}

@@ -39,7 +39,7 @@ const scripts = `${to}/js`, templates = "internal/web/templates/pages";
 /** @type {Map<string, string>} the module of each island */
 const moduleOf = new Map();
 for (const file of readdirSync(scripts).filter((f) => f.endsWith(".js"))) {
-  for (const [, name] of readFileSync(`${scripts}/${file}`, "utf8").matchAll(/^export function (\w+)\(\) \{\n {2}(?:return \{|\/\*\*)/gm)) moduleOf.set(name, file);
+  for (const [, name] of readFileSync(`${scripts}/${file}`, "utf8").matchAll(/^export function (\w+)\(\) \{\n {2}(?:return |\/\*\*)/gm)) moduleOf.set(name, file);
 }
 rmSync(`${scripts}/page`, { recursive: true, force: true });
 mkdirSync(`${scripts}/page`);

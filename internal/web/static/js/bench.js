@@ -1,5 +1,6 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
+import { island } from "./island.js";
 import { forSuggestions, suggest } from "./combo.js";
 import { figure } from "./figure.js";
 import { keys } from "./keys.js";
@@ -9,9 +10,8 @@ import { treat } from "./recipe.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
 
-/** @returns {any} */
 export function bench() {
-  return {
+  return island({
     /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
 
     init() {
@@ -262,5 +262,5 @@ export function bench() {
         this.busy = false;
       }
     },
-  };
+  });
 }

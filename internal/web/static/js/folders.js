@@ -3,7 +3,6 @@
 import { call, fail } from "./api.js";
 import { parts } from "./parts.js";
 
-/** @returns {any} */
 export function folders() {
   return {
     timer: 0,

@@ -1,10 +1,10 @@
 // @ts-check
 // The handoff sentence: its choices, what they cost, and taking.
+import { island } from "./island.js";
 import { call } from "./api.js";
 
-/** @returns {any} */
 export function handoff() {
-  return {
+  return island({
     /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
     bytes: "",
     memory: "",
@@ -82,5 +82,5 @@ export function handoff() {
         this.word = "Take";
       }
     },
-  };
+  });
 }

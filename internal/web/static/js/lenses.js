@@ -1,10 +1,10 @@
 // @ts-check
 // The switch between the lenses, in the Bench's head.
+import { island } from "./island.js";
 import { keys } from "./keys.js";
 
-/** @returns {any} */
 export function lenses() {
-  return {
+  return island({
     /** @type {any} */ root: null,
 
     init() {
@@ -23,5 +23,5 @@ export function lenses() {
     look(e) {
       dispatchEvent(new CustomEvent("look", { detail: /** @type {HTMLElement} */ (e.currentTarget).dataset.lensIs }));
     },
-  };
+  });
 }

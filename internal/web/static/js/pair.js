@@ -1,10 +1,11 @@
 // @ts-check
 // Two scans under one camera: side by side, wiped or in turn.
+import { island } from "./island.js";
 
 /** @typedef {"side" | "wipe" | "flicker"} Way */
 
 export function pair() {
-  return {
+  return island({
     way: /** @type {Way} */ ("side"),
     wipe: 0.5,
     /** What both show, in hundredths of the longer side: left, top, width, height. */
@@ -129,5 +130,5 @@ export function pair() {
       e.preventDefault();
       e.stopPropagation();
     },
-  };
+  });
 }

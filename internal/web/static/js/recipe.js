@@ -1,5 +1,6 @@
 // @ts-check
 // Treatments of the material on the Bench: adding, undoing and reordering them.
+import { island } from "./island.js";
 import { figure } from "./figure.js";
 import { call, fail, shown, tell, turn, wrote } from "./api.js";
 
@@ -50,9 +51,9 @@ async function change(root, change, says) {
 /** The address of the material on the Bench. @param {Element} within it */
 const path = (within) => `/api/v1/materials/${/** @type {HTMLElement} */ (within.closest("[data-bench]")).dataset.material}`;
 
-/** The list of what was done. @returns {any} */
+/** The list of what was done. */
 export function recipe() {
-  return {
+  return island({
     /** @type {any} */ root: null,
     init() {
       this.root = this.$root;
@@ -94,12 +95,12 @@ export function recipe() {
         return out;
       }, "Carried out in the new order.");
     },
-  };
+  });
 }
 
-/** The form of one treatment: a new one, or one that is changed. It stays while it is open. @returns {any} */
+/** The form of one treatment: a new one, or one that is changed. It stays while it is open. */
 export function treatment() {
-  return {
+  return island({
     /** @type {any} */ root: null,
     kind: "close_seams",
     changing: 0, // the treatment that the form is about; 0 for a new one
@@ -169,5 +170,5 @@ export function treatment() {
       if (!id) return treat(this.root, step);
       return change(this.root, (steps) => steps.map((t) => (t.id === id ? { id, ...step } : t)), "Changed; it is carried out again.");
     },
-  };
+  });
 }

@@ -1,10 +1,10 @@
 // @ts-check
 // A region that is fetched anew when one of its topics changes.
+import { island } from "./island.js";
 import { parts } from "./parts.js";
 
-/** @returns {any} */
 export function refresh() {
-  return {
+  return island({
     /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
 
     init() {
@@ -20,5 +20,5 @@ export function refresh() {
       const name = this.root.dataset.part ?? "";
       this.timer = window.setTimeout(() => parts(location.href, name), 200);
     },
-  };
+  });
 }

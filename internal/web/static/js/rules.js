@@ -3,7 +3,6 @@
 import { call, fail } from "./api.js";
 import { parts } from "./parts.js";
 
-/** @returns {any} */
 export function rules() {
   return {
     /** @param {SubmitEvent} e */

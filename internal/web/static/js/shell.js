@@ -10,7 +10,6 @@ import { listen } from "./stream.js";
 /** What the last notice offers to do. @type {Action[]} */
 let actions = [];
 
-/** @returns {any} */
 export function shell() {
   return {
     notice: "",

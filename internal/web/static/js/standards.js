@@ -4,7 +4,6 @@ import { call, fail, tell } from "./api.js";
 import { figure } from "./figure.js";
 import { parts } from "./parts.js";
 
-/** @returns {any} */
 export function standards() {
   return {
     /**

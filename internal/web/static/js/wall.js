@@ -5,7 +5,6 @@ import { call } from "./api.js";
 import { keys } from "./keys.js";
 import { parts } from "./parts.js";
 
-/** @returns {any} */
 export function wall() {
   return {
     timer: 0,
