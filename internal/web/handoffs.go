@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"aldermoor/core/handoff"
@@ -30,6 +31,12 @@ func profileOf(c *echo.Context) (handoff.Profile, error) {
 	return releases.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
 }
 
+// makingPage says how far a handoff is to somebody whose browser runs no script.
+type makingPage struct {
+	frame
+	Done, Next, Of int
+}
+
 // made is the handoff that an address asks for. ready is false if it is being made: then
 // the answer has been given.
 func (s *Server) made(c *echo.Context) (r *releases.Release, m releases.Made, ready bool, err error) {
@@ -48,6 +55,10 @@ func (s *Server) made(c *echo.Context) (r *releases.Release, m releases.Made, re
 	var pending releases.Pending
 	if errors.As(err, &pending) {
 		c.Response().Header().Set("Retry-After", "1")
+		if strings.Contains(c.Request().Header.Get("Accept"), "text/html") { // a page's form, without script
+			c.Response().Header().Set("Refresh", "1")
+			return r, m, false, s.render(c, http.StatusAccepted, "making", makingPage{s.frame(c, "Making your download"), pending.Done, min(pending.Done+1, pending.Of), pending.Of})
+		}
 		return r, m, false, c.JSON(http.StatusAccepted, map[string]any{"state": "making", "done": pending.Done, "of": pending.Of, "progress": float64(pending.Done) / float64(max(pending.Of, 1)), "href": c.Request().URL.RequestURI()})
 	}
 	return r, m, err == nil, err
