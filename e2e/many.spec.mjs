@@ -119,7 +119,7 @@ test("two scans are compared under one camera, and news leave them open", async 
 test("typed figures mean the same everywhere, and stay as typed where they mean nothing", async ({ page }) => {
   await enter(page, s.url, "librarian");
   const table = JSON.parse(readFileSync(new URL("../core/scale/testdata/figures.json", import.meta.url), "utf8"));
-  const module = await page.evaluate(() => document.querySelector('link[rel=modulepreload][href$="js/figure.js"]')?.getAttribute("href"));
+  const module = (await page.locator("script[src*='/js/page/']").getAttribute("src"))?.replace(/page\/.*/, "figure.js");
   for (const { text, kind, value } of [...table.understood, ...table.refused]) {
     const got = await page.evaluate(async ([module, text, kind]) => (await import(module)).figure(text, kind).catch((/** @type {Error} */ e) => e.message), [String(module), text, kind]);
     if (value === undefined) expect(got, text).toMatch(/ is not | no length | no kind |division|not closed/);
@@ -127,9 +127,8 @@ test("typed figures mean the same everywhere, and stay as typed where they mean 
   }
   // In the Laid lens: what is not understood is said, and stays.
   await page.goto(`${s.url}/bench`);
-  await page.locator("[data-draft] a").first().click();
-  await page.keyboard.press("3");
-  await page.getByRole("button", { name: "More" }).click();
+  await page.goto(`${s.url}${await page.locator("[data-draft] a", { hasText: "×" }).first().getAttribute("href")}?lens=laid`);
+  await page.getByRole("button", { name: "More", exact: true }).click();
   const right = page.getByLabel("Moved right");
   await right.fill("6 leagues");
   await right.press("Enter");

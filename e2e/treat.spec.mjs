@@ -223,7 +223,7 @@ test("what stops a release needs a lead's override", async ({ page }) => {
   await page.fill("[name=name] >> nth=0", "Street level");
   await page.fill("[name=density]", "10.24");
   await page.selectOption("[name=unit]", "100");
-  await page.getByRole("button", { name: "Save" }).first().click();
+  await page.getByRole("button", { name: "Add density" }).click();
   await expect(page.locator("#standards-list")).toContainText("1024");
   const { files } = scanned(s.dir, ["--sets", "2", "--size", "300", "--faults", "seam", "--seed", "3"]);
   const sets = await deliver(page, files);
