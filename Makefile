@@ -41,6 +41,7 @@ bench: ## ratios, in one run
 	scripts/bench.sh
 	scripts/bench-intake.sh
 	node e2e/lenses.mjs
+	node e2e/frames.mjs
 
 fuzz: ## 60 s for each reader of strangers' bytes
 	for p in codec codec/png codec/tiff codec/exr codec/tga codec/hdr; do go test -run xxx -fuzz FuzzDecode -fuzztime 60s ./core/$$p || exit 1; done

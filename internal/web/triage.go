@@ -394,8 +394,10 @@ func openedRow(m *materials.Material, here map[int64]materials.Material, now tim
 	o.Known.Beside = [2]besideView{beside("What came", m, now), beside("What is here: "+of.Name, &of, now)}
 	o.Known.Beside[1].Turn = 90 * k.Quarters
 	o.Known.Fit = "-2 -2 104 104"
-	if a := k.Part; a != nil {
-		b := &o.Known.Beside[1]
+	if part := k.Part; part != nil {
+		a, b := *part, &o.Known.Beside[1]
+		// A whole repeat on is the same place.
+		a.X, a.Y = a.X-math.Floor(a.X+0.005), a.Y-math.Floor(a.Y+0.005)
 		// A picture that is not square lies in the middle; it is turned as it lies on the page.
 		pw, ph := float64(b.W), float64(b.H)
 		kx, ky := 100*pw/max(pw, ph), 100*ph/max(pw, ph)
