@@ -48,6 +48,7 @@ fuzz: ## 60 s for each reader of strangers' bytes
 	go test -run xxx -fuzz FuzzUnpack -fuzztime 60s ./core/parcel
 	go test -run xxx -fuzz FuzzSort -fuzztime 60s ./core/channels
 	go test -run xxx -fuzz FuzzParseLength -fuzztime 60s ./core/scale
+	go test -run xxx -fuzz FuzzParseFigure -fuzztime 60s ./core/scale
 
 shots: build ## docs/screenshots from the demo's data
 	node e2e/shots.mjs
