@@ -13,6 +13,7 @@ var floors = []struct {
 	knows  []string // which of the project's packages it may use
 }{
 	{"aldermoor/cmd/", []string{"aldermoor/internal/", "aldermoor/core/"}},
+	{"aldermoor/web/strip", []string{"aldermoor/core/"}}, // draws a picture that is shipped
 	{"aldermoor/internal/web", []string{"aldermoor/internal/library", "aldermoor/internal/licences", "aldermoor/internal/wording", "aldermoor/core/"}},
 	{"aldermoor/internal/watch", []string{"aldermoor/internal/library"}},
 	{"aldermoor/internal/store", []string{"aldermoor/internal/library", "aldermoor/internal/jobs", "aldermoor/core/"}},
