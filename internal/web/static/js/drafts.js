@@ -34,7 +34,8 @@ export function drafts() {
     count: 0,
     last: "",
     what: /** @type {keyof typeof values} */ ("add_tags"),
-    timer: 0,
+    timer: 0, // until news is shown
+    typing: 0, // until what is typed is looked for: news must not put it off for ever
 
     get label() {
       return `${this.count} chosen`;
@@ -148,9 +149,9 @@ export function drafts() {
       document.getElementById("drafts")?.addEventListener("input", (e) => {
         const t = /** @type {HTMLInputElement} */ (e.target);
         if (!t.matches("[data-filter]") || !t.form) return;
-        clearTimeout(this.timer);
+        clearTimeout(this.typing);
         const form = t.form;
-        this.timer = window.setTimeout(() => this.filter(form), 120);
+        this.typing = window.setTimeout(() => this.filter(form), 120);
       });
       this.mark();
       this.suggest();
