@@ -1,12 +1,13 @@
 // @ts-check
 // Intake: cells, by key and by pointer: moving among them, their reasons, dragging a picture into another.
+import { intakePart } from "./part.js";
 import { call, tell } from "./api.js";
 import { keys } from "./keys.js";
 import { letters, setOf, titles } from "./channels.js";
 
-/** @returns {any} a part of Intake */
+/** A part of Intake. */
 export function cells() {
-  return {
+  return intakePart({
     open: false, // the reasons of a cell
     about: { title: "", file: "", facts: "", reasons: [], choices: [], map: "", set: "" },
 
@@ -143,5 +144,5 @@ export function cells() {
       const row = rows[Math.max(0, Math.min(rows.length - 1, y))];
       row[Math.max(0, Math.min(row.length - 1, x))].focus();
     },
-  };
+  });
 }

@@ -1,11 +1,12 @@
 // @ts-check
 // The lens by keyboard: each tool by its key, and a crosshair that reads, measures and cuts as
 // the pointer does.
+import { lensPart } from "./part.js";
 import { keys } from "./keys.js";
 
-/** @returns {any} a part of the lens */
+/** A part of the lens. */
 export function crossing() {
-  return {
+  return lensPart({
     /** @type {{x: number, y: number} | null} where the crosshair is, in metres */ cross: null,
     /** @type {{x: number, y: number} | null} where a line was begun by key */ begun: null,
 
@@ -94,5 +95,5 @@ export function crossing() {
       }
       g.lineWidth = 1;
     },
-  };
+  });
 }

@@ -1,11 +1,12 @@
 // @ts-check
 // Intake: deciding on sets. Each decision names the version that is shown, and offers its way back.
+import { intakePart } from "./part.js";
 import { call, fail, tell, turn } from "./api.js";
 import { titles } from "./channels.js";
 
-/** @returns {any} a part of Intake */
+/** A part of Intake. */
 export function deciding() {
-  return {
+  return intakePart({
     /**
      * @param {string} set
      * @param {string} map
@@ -133,5 +134,5 @@ export function deciding() {
     accepted(sets, step) {
       tell(sets.length === 1 ? "Accepted; it is on the Bench." : `${sets.length} sets accepted; they are on the Bench.`, step ? () => this.back(step) : null);
     },
-  };
+  });
 }

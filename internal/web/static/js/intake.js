@@ -1,5 +1,6 @@
 // @ts-check
 // Intake: dropping deliveries, and deciding on sets by mouse or keyboard.
+import { intakePart } from "./part.js";
 import { call, tell } from "./api.js";
 import { cells } from "./cells.js";
 import { setOf } from "./channels.js";
@@ -9,7 +10,7 @@ import { sending } from "./sending.js";
 import { interrupted } from "./upload.js";
 
 
-/** @returns {any} */
+/** @returns {Intake} */
 export function intake() {
   /** @type {any} */ const it = {};
   // Getters stay getters.
@@ -17,9 +18,9 @@ export function intake() {
   return it;
 }
 
-/** @returns {any} what is shown, and what is pressed */
+/** What is shown, and what is pressed. */
 function triage() {
-  return {
+  return intakePart({
     /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
     timer: 0,
     filtering: 0,
@@ -194,5 +195,5 @@ function triage() {
     fold() {
       this.open = false;
     },
-  };
+  });
 }

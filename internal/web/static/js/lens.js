@@ -1,6 +1,7 @@
 // @ts-check
 // The lens: a map on its mat with rulers in real units, moved and brought nearer. What it
 // measures, says, marks, wipes and lays are parts of their own.
+import { lensPart } from "./part.js";
 import { Sheet } from "./sheet.js";
 import { crossing } from "./cross.js";
 import { living } from "./life.js";
@@ -15,7 +16,7 @@ import { outline, person } from "./things.js";
 
 /** @typedef {import("./sheet.js").MapInfo} MapInfo */
 
-/** @returns {any} */
+/** @returns {Lens} */
 export function lens() {
   /** @type {any} */ const it = {};
   // Getters stay getters.
@@ -23,9 +24,8 @@ export function lens() {
   return it;
 }
 
-/** @returns {any} */
 function view() {
-  return {
+  return lensPart({
     /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
     unit: "cm",
     zoomLine: "",
@@ -119,7 +119,7 @@ function view() {
     /** @param {MapInfo} m */
     async show(m) {
       const last = this.map;
-      this.kept = last && last.channel !== m.channel; // another map of the same place: the view stays
+      this.kept = !!last && last.channel !== m.channel; // another map of the same place: the view stays
       this.map = m;
       this.label = `${m.title}, ${this.it.width.toFixed(2)} by ${this.it.height.toFixed(2)} metres`;
       for (const c of this.root.querySelectorAll("[data-chip]")) c.setAttribute("aria-pressed", String(Number(c.dataset.chip) === m.id));
@@ -295,5 +295,5 @@ function view() {
       this.settle();
       this.zoomLine = tex >= 1 ? `${tex.toFixed(tex < 10 ? 1 : 0)} px a texel` : `${(1 / tex).toFixed(1)} texels a px`;
     },
-  };
+  });
 }

@@ -1,10 +1,11 @@
 // @ts-check
 // The lens' beginning and end: what it listens to, what it lets go of, and whether all that it
 // wants to show is there.
+import { lensPart } from "./part.js";
 
-/** @returns {any} a part of the lens */
+/** A part of the lens. */
 export function living() {
-  return {
+  return lensPart({
     /** What is undone when the lens leaves the page. @type {(() => void)[]} */
     ends: [],
 
@@ -34,5 +35,5 @@ export function living() {
       const whole = this.sheet?.picture && !this.sheet.coming && !this.other?.coming;
       this.$refs.mat.toggleAttribute("data-settled", !!whole);
     },
-  };
+  });
 }

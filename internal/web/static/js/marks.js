@@ -1,10 +1,11 @@
 // @ts-check
 // What is drawn over a map: a grid, its pattern, its seams, where it repeats, and the
 // outlines of familiar things.
+import { lensPart } from "./part.js";
 
-/** @returns {any} a part of the lens */
+/** A part of the lens. */
 export function marking() {
-  return {
+  return lensPart({
     grid: false,
 
     toggleGrid() {
@@ -162,5 +163,5 @@ export function marking() {
       }
       g.restore();
     },
-  };
+  });
 }

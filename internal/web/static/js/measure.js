@@ -1,12 +1,13 @@
 // @ts-check
 // Measuring on the lens: a line whose length in reality is said, and a section through the
 // relief along a line, in millimetres.
+import { lensPart } from "./part.js";
 import { call, fail, shown, tell, turn, wrote } from "./api.js";
 import { profile } from "./profile.js";
 
-/** @returns {any} a part of the lens */
+/** A part of the lens. */
 export function measuring() {
-  return {
+  return lensPart({
     measuring: false,
     asking: false,
 
@@ -144,5 +145,5 @@ export function measuring() {
       }
       g.lineWidth = 1;
     },
-  };
+  });
 }

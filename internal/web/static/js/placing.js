@@ -1,14 +1,15 @@
 // @ts-check
 // The Laid lens: which surface is covered, and how the repeats lie on it.
+import { lensPart } from "./part.js";
 import { fail, tell } from "./api.js";
 import { figure } from "./figure.js";
 import { layBox, layColumn, layWall, reach } from "./laid.js";
 
 /** @typedef {import("./sheet.js").Sheet} Sheet */
 
-/** @returns {any} a part of the lens */
+/** A part of the lens. */
 export function placing() {
-  return {
+  return lensPart({
     laid: false,
 
     /** @param {boolean} laid */
@@ -163,5 +164,5 @@ export function placing() {
       this.borders = !this.borders;
       this.draw();
     },
-  };
+  });
 }

@@ -1,10 +1,11 @@
 // @ts-check
 // What the lens says of the place under the pointer, in the channel's own meaning.
+import { lensPart } from "./part.js";
 import { meaning } from "./sheet.js";
 
-/** @returns {any} a part of the lens */
+/** A part of the lens. */
 export function reading() {
-  return {
+  return lensPart({
     reading: "",
     wanted: "",
     exactly: "",
@@ -44,12 +45,12 @@ export function reading() {
       clearTimeout(this.asked);
       this.asked = window.setTimeout(async () => {
         const answer = await fetch(key);
-        if (!answer.ok || this.wanted !== key) return;
+        if (!answer.ok || this.wanted !== key || !this.map) return;
         this.exactly = `${meaning(this.map, (await answer.json()).values, this.it.depth, true)}\npixel ${px}, ${py}`;
         if (this.wanted === key && this.reading) this.reading = `${at}\n${this.exactly}`;
       }, 40);
     },
-  };
+  });
 }
 
 /** @param {number} m */

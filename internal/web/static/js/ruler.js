@@ -1,12 +1,13 @@
 // @ts-check
 // The lens' rulers: real lengths, or shares where the size is unknown.
+import { lensPart } from "./part.js";
 
 /** Metres between the figures of a ruler. */
 export const steps = [0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10];
 
-/** @returns {any} a part of the lens */
+/** A part of the lens. */
 export function ruling() {
-  return {
+  return lensPart({
     /**
      * @param {CanvasRenderingContext2D} g
      * @param {number} long
@@ -43,7 +44,7 @@ export function ruling() {
       }
       g.stroke();
     },
-  };
+  });
 }
 
 /**

@@ -1,11 +1,12 @@
 // @ts-check
 // Intake: what is dropped or chosen, and how far it has come.
+import { intakePart } from "./part.js";
 import { call, fail, fetched, tell } from "./api.js";
 import { forget, interrupted, send } from "./upload.js";
 
-/** @returns {any} a part of Intake */
+/** A part of Intake. */
 export function sending() {
-  return {
+  return intakePart({
     hovering: false,
     sending: false,
     sendingName: "",
@@ -98,7 +99,7 @@ export function sending() {
       forget();
       this.waiting = 0;
     },
-  };
+  });
 }
 
 /** @param {number} n */

@@ -1,10 +1,11 @@
 // @ts-check
 // Another map, or the scan's own, wiped over what the lens shows.
+import { lensPart } from "./part.js";
 import { Sheet } from "./sheet.js";
 
-/** @returns {any} a part of the lens */
+/** A part of the lens. */
 export function wiping() {
-  return {
+  return lensPart({
     /** @type {Sheet | null} what it is wiped against */ other: null,
     against: "", // the choice that other was opened for
     wipe: 50, // percent of the mat's width
@@ -21,7 +22,7 @@ export function wiping() {
       this.against = want;
       this.other?.close();
       this.other = null;
-      const m = want === "scan" ? this.map.before && { ...this.map, id: this.map.before } : this.it.maps.find((/** @type {any} */ m) => String(m.id) === want);
+      const m = want === "scan" ? this.map?.before && { ...this.map, id: this.map.before } : this.it.maps.find((m) => String(m.id) === want);
       if (m) {
         const sheet = new Sheet(m, () => this.draw());
         if ((await sheet.open()) && this.against === want) this.other = sheet;
@@ -33,7 +34,7 @@ export function wiping() {
 
     /** Wipes against what was chosen last, else the scan or the next map; or no longer. */
     toggleWipe() {
-      const want = this.against ? "" : this.lastAgainst || (this.map.before ? "scan" : String(this.rivals[0]?.id ?? ""));
+      const want = this.against ? "" : this.lastAgainst || (this.map?.before ? "scan" : String(this.rivals[0]?.id ?? ""));
       return this.setAgainst(want);
     },
 
@@ -63,15 +64,15 @@ export function wiping() {
       g.clip();
       g.fillStyle = getComputedStyle(this.$refs.mat).backgroundColor;
       g.fillRect(0, 0, at, box.height);
-      if (this.laid) this.cover(g, { sheet: this.other, width, height }, left, top, h, dpr);
+      if (this.laid && this.other) this.cover(g, { sheet: this.other, width, height }, left, top, h, dpr);
       else this.other?.draw(g, left, top, width * this.scale, height * this.scale, dpr, { width: at, height: box.height });
       g.restore();
       g.fillStyle = "rgb(0 0 0 / 0.65)";
       g.fillRect(at - 1.5, 0, 3, box.height);
       g.fillStyle = "#fff";
       g.fillRect(at - 0.5, 0, 1, box.height);
-      g.font = '12px "Hanken Grotesk Variable", sans-serif';
-      const words = [this.against === "scan" ? "as scanned" : this.other?.map.title.toLowerCase() ?? "", this.against === "scan" ? "treated" : this.map.title.toLowerCase()];
+      g.font = '12px "Hanken Grotesk", sans-serif';
+      const words = [this.against === "scan" ? "as scanned" : this.other?.map.title.toLowerCase() ?? "", this.against === "scan" ? "treated" : this.map?.title.toLowerCase() ?? ""];
       for (const [i, word] of words.entries()) {
         const wide = g.measureText(word).width + 14;
         const x = i ? at + 8 : at - 8 - wide;
@@ -81,5 +82,5 @@ export function wiping() {
         g.fillText(word, x + 7, 22);
       }
     },
-  };
+  });
 }

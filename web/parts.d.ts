@@ -1,0 +1,193 @@
+// The lens of the Bench and Intake are made of parts that share one state: within a part `this` is the
+// whole. What a part adds is added here.
+type Sheet = import("../internal/web/static/js/sheet.js").Sheet;
+type MapInfo = import("../internal/web/static/js/sheet.js").MapInfo;
+
+interface Lens {
+  // lens.js
+  root: any; // an element that hears events of its own
+  unit: string;
+  zoomLine: string;
+  label: string;
+  kept: boolean;
+  sheet: Sheet | null;
+  component: string;
+  exposure: number;
+  fitted: boolean;
+  it: { width: number; height: number; known: boolean; depth: number; maps: MapInfo[]; steps: number[][]; seams: any[]; share: number[]; };
+  map: MapInfo | null;
+  scale: number;
+  x: number;
+  y: number;
+  held: { px: number; py: number; x: number; y: number; } | null;
+  drawing: number;
+  init(): void;
+  told: string;
+  learn(text: string): void;
+  renew(text: string): void;
+  readonly parts: string[][];
+  glance(): void;
+  choose(e: Event): void;
+  show(m: MapInfo): Promise<void>;
+  fit(): void;
+  actual(): void;
+  zoomTo(scale: number, px?: number, py?: number): void;
+  wheel(e: WheelEvent): void;
+  grab(e: PointerEvent): void;
+  move(e: PointerEvent): void;
+  drop(): void;
+  leave(): void;
+  key(e: KeyboardEvent): void;
+  nextMat(): void;
+  draw(): void;
+  paint(): void;
+  // life.js
+  ends: (() => void)[];
+  hear(to: EventTarget, name: string, act: (e: any) => void): void;
+  live(): void;
+  destroy(): void;
+  settle(): void;
+  // ruler.js
+  ruler(g: CanvasRenderingContext2D, long: number, step: number, from: number, upright: boolean, colours: string[]): void;
+  // cross.js
+  cross: { x: number; y: number; } | null;
+  begun: { x: number; y: number; } | null;
+  toolKeys(): void;
+  readonly readingLive: "off" | "polite";
+  crossKey(e: KeyboardEvent): boolean;
+  mark(): void;
+  crosshair(g: CanvasRenderingContext2D): void;
+  // measure.js
+  measuring: boolean;
+  asking: boolean;
+  line: { x0: number; y0: number; x1: number; y1: number; } | null;
+  snapped: boolean;
+  startLine(): void;
+  under(e: PointerEvent): [number, number];
+  ask(): Promise<unknown>;
+  askKey(e: KeyboardEvent): void;
+  takeLine(): Promise<void>;
+  cut: { x0: number; y0: number; x1: number; y1: number; } | null;
+  cutting: boolean;
+  profiled: string;
+  readonly sectioned: boolean;
+  startCut(): void;
+  section(): Promise<unknown>;
+  rule(g: CanvasRenderingContext2D, left: number, top: number, w: number, h: number): void;
+  // reading.js
+  reading: string;
+  wanted: string;
+  exactly: string;
+  asked: number;
+  read(x: number, y: number): void;
+  // marks.js
+  grid: boolean;
+  toggleGrid(): void;
+  lines(g: CanvasRenderingContext2D, every: number, left: number, top: number, wide: number, high: number): void;
+  pattern: boolean;
+  togglePattern(): void;
+  middle: boolean;
+  toggleMiddle(): void;
+  breaks(g: CanvasRenderingContext2D, left: number, top: number, w: number, h: number): void;
+  heat: ImageBitmap | null;
+  toggleHeat(): Promise<unknown>;
+  warm(g: CanvasRenderingContext2D, left: number, top: number, w: number, h: number): void;
+  thing: string;
+  lastThing: string;
+  overlay(): void;
+  toggleThing(): void;
+  lattice(g: CanvasRenderingContext2D, left: number, top: number, w: number, h: number): void;
+  // wipe.js
+  other: Sheet | null;
+  against: string;
+  wipe: number;
+  readonly rivals: MapInfo[];
+  setAgainst(want: string): Promise<void>;
+  lastAgainst: string;
+  toggleWipe(): unknown;
+  chooseAgainst(e: Event): Promise<void>;
+  moveWipe(): void;
+  wiped(g: CanvasRenderingContext2D, left: number, top: number, h: number, dpr: number, box: { width: number; height: number; }): void;
+  // placing.js
+  laid: boolean;
+  look(laid: boolean): void;
+  saysLens(): void;
+  wall(): [number, number];
+  extent(): number[];
+  shape: string;
+  turn: number;
+  shifted: string[];
+  dx: number;
+  dy: number;
+  shift(): Promise<void>;
+  readonly displaced: boolean;
+  placed(asked: URLSearchParams): void;
+  place(): void;
+  spot(x: number, y: number): number[];
+  putBack(): void;
+  lay(g: CanvasRenderingContext2D, left: number, top: number, w: number, h: number, dpr: number): void;
+  cover(g: CanvasRenderingContext2D, of: { sheet: Sheet; width: number; height: number; }, left: number, top: number, h: number, dpr: number): void;
+  borders: boolean;
+  toggleBorders(): void;
+}
+
+interface Intake {
+  // intake.js
+  root: any; // an element that hears events of its own
+  timer: number;
+  filtering: number;
+  readonly delivery: string;
+  readonly shown: string | undefined;
+  version(set: string | number): number;
+  seen(sets: number[]): { id: number; version: number; }[];
+  init(): void;
+  click(e: MouseEvent): Promise<void>;
+  readonly address: URL;
+  show(change: Record<string, string>): Promise<void>;
+  filterSoon(): void;
+  findDelivery(text: string): void;
+  follow(e: MouseEvent, a: HTMLAnchorElement): Promise<void>;
+  openRow(set: string): Promise<void>;
+  next(): unknown;
+  heard(e: CustomEvent<string[]>): void;
+  reload(): Promise<void>;
+  fold(): void;
+  // cells.js
+  open: boolean;
+  about: { title: string; file: string; facts: string; reasons: { says: string; word: string; tone: string }[]; choices: { id: string; title: string }[]; map: string; set: string; };
+  explain(cell: HTMLElement): Promise<void>;
+  lift(e: DragEvent): void;
+  aim(e: DragEvent): void;
+  land(e: DragEvent): Promise<void>;
+  filterKey(e: KeyboardEvent): void;
+  cellKeys(): void;
+  decide(cell: HTMLElement, act: () => unknown): unknown;
+  settle(set: string, key: string): unknown;
+  step(from: HTMLElement | null, key: string): void;
+  // deciding.js
+  assign(set: string, map: string, channel: string): Promise<void>;
+  all(material: { id: number; version: number; }, map: string, channel: string, keep: boolean): Promise<void>;
+  back(step: number | string, way?: "undo" | "redo"): Promise<void>;
+  turnNext(way: "undo" | "redo"): Promise<void>;
+  leave(sets: number[], undo?: boolean): Promise<void>;
+  known(set: string | undefined, take: string): Promise<void>;
+  take(sets: number[]): Promise<void>;
+  acceptReady(e: Event): Promise<void>;
+  accepted(sets: number[], step: number): void;
+  // sending.js
+  hovering: boolean;
+  sending: boolean;
+  sendingName: string;
+  sendingLine: string;
+  sendingPercent: number;
+  trouble: string;
+  waiting: number;
+  over(e: DragEvent): void;
+  left(e: DragEvent): void;
+  drop(e: DragEvent): Promise<void>;
+  choose(e: Event): Promise<void>;
+  send(found: { path: string; file: File; }[]): Promise<void>;
+  resend(path: string, file: File): Promise<void>;
+  retry(): Promise<void>;
+  forget(): void;
+}
