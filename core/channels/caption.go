@@ -90,10 +90,13 @@ func patches(luma, around raster.Plane, sign float32) (out []letter) {
 func lineOf(all []letter) bool {
 	slices.SortFunc(all, func(a, b letter) int { return cmp.Or(cmp.Compare(a.x0, b.x0), cmp.Compare(a.y0, b.y0)) })
 	for i := range all {
-		line := []letter{all[i]}
+		line, h := []letter{all[i]}, all[i].h() // and the height of the highest
 		for j := i + 1; j < len(all); j++ {
-			if follows(line, all[j]) {
-				line = append(line, all[j])
+			if 4*(all[j].x0-line[len(line)-1].x1) > 5*h { // the rest lie further right still
+				break
+			}
+			if follows(line, h, all[j]) {
+				line, h = append(line, all[j]), max(h, all[j].h())
 			}
 		}
 		if !written(line) {
@@ -112,14 +115,10 @@ func lineOf(all []letter) bool {
 	return false
 }
 
-// follows says whether a patch stands next in a line: on its ground, as high as its letters,
-// after no more than a space.
-func follows(line []letter, l letter) bool {
+// follows says whether a patch stands next in a line whose highest letter is h high: on its ground,
+// about as high, after no more than a space.
+func follows(line []letter, h int, l letter) bool {
 	last := line[len(line)-1]
-	h := 0
-	for _, k := range line {
-		h = max(h, k.h())
-	}
 	below := l.y1 - line[0].y1 // letters such as g and y reach below the line
 	gap := l.x0 - last.x1
 	return below >= -max(1, h/8) && below <= max(1, 3*h/8) && 5*l.h() >= 2*h && 5*h >= 2*l.h() &&

@@ -69,7 +69,7 @@ func (t *tx) Delivery(id int64) (intake.Delivery, error) {
 func (t *tx) Deliveries(q intake.DeliveryQuery) (list []intake.Delivery, total int, err error) {
 	where, args := `1`, []any{}
 	if text := strings.TrimSpace(q.Text); text != "" {
-		where, args = `instr(lower(d.station || ', ' || d.name), ?) > 0`, []any{strings.ToLower(text)}
+		where, args = `instr(fold(d.station || ', ' || d.name), ?) > 0`, []any{strings.ToLower(text)}
 	}
 	if err := t.one(`SELECT count(*) FROM deliveries d WHERE `+where, args, &total); err != nil {
 		return nil, 0, err

@@ -165,7 +165,7 @@ var inState = map[materials.DraftState]string{
 func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error) {
 	where, args := `stage = 'accepted'`, []any{}
 	if text := strings.TrimSpace(q.Text); text != "" {
-		where += ` AND instr(lower(name || ' ' || tags || ' ' || categories), ?) > 0`
+		where += ` AND instr(fold(name || ' ' || tags || ' ' || categories), ?) > 0`
 		args = append(args, strings.ToLower(text))
 	}
 	if q.Station != "" {

@@ -17,6 +17,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"syscall"
 	"time"
@@ -37,6 +38,14 @@ type Store struct {
 	write, read *sql.DB
 	commits     sync.Mutex // events are told in the order of their commits
 	committed   func([]library.Event)
+}
+
+// fold(text) is text in small letters of every script, where SQLite's lower knows ASCII alone.
+func init() {
+	sqlite.MustRegisterDeterministicScalarFunction("fold", 1, func(_ *sqlite.FunctionContext, args []driver.Value) (driver.Value, error) {
+		text, _ := args[0].(string)
+		return strings.ToLower(text), nil
+	})
 }
 
 // ErrNewer says that a database was made by a newer program.

@@ -5,8 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"net/url"
-	"strconv"
 
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
@@ -44,12 +42,6 @@ type draftRow struct {
 	Findings                int
 }
 
-// pages are the links of a list in pages; both empty for one page.
-type pages struct {
-	Previous, Next string
-	From, To       int
-}
-
 // draftWords says a state of a draft.
 var draftWords = map[materials.DraftState]string{materials.AnyState: "All", materials.NeedsWork: "Needs work", materials.Unreleased: "Not released", materials.Edited: "Edited since", materials.Released: "Released"}
 
@@ -58,35 +50,6 @@ func draftQuery(c *echo.Context) (q materials.DraftQuery, err error) {
 	q = materials.DraftQuery{Text: c.QueryParam("q"), State: materials.DraftState(c.QueryParam("show")), Station: c.QueryParam("station"), Order: materials.DraftOrder(c.QueryParam("sort")), Per: draftsAtOnce}
 	q.Page, err = whole(c, "page", 1)
 	return q, err
-}
-
-// with is the address of a list with one parameter changed; an empty value takes it out.
-func with(c *echo.Context, name, value string) string {
-	v := url.Values{}
-	for k, list := range c.QueryParams() {
-		if k != "page" && len(list) > 0 && list[0] != "" {
-			v.Set(k, list[0])
-		}
-	}
-	if v.Set(name, value); value == "" {
-		v.Del(name)
-	}
-	if len(v) == 0 {
-		return c.Request().URL.Path
-	}
-	return c.Request().URL.Path + "?" + v.Encode()
-}
-
-// pagesOf are the links to the pages before and after one.
-func pagesOf(c *echo.Context, page, per, total int) (p pages) {
-	p.From, p.To = (page-1)*per+1, min(page*per, total)
-	if page > 1 {
-		p.Previous = with(c, "page", map[bool]string{true: strconv.Itoa(page - 1)}[page > 2])
-	}
-	if p.To < total {
-		p.Next = with(c, "page", strconv.Itoa(page+1))
-	}
-	return p
 }
 
 func (s *Server) bench(c *echo.Context) error {
@@ -173,8 +136,11 @@ func (s *Server) apiDrafts(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": max(1, q.Page), "total": list.Total})
 }
 
-// chosen are the materials that a request names, each with the version that was seen.
-func chosen(list []library.Seen) error {
+// checkChosen refuses a request that names no materials, too many, or one without the version that was seen.
+func checkChosen(list []library.Seen) error {
+	if len(list) == 0 || len(list) > materials.MostAtOnce {
+		return library.Invalid(fmt.Sprintf("Name between 1 and %d materials; these are %d.", materials.MostAtOnce, len(list)))
+	}
 	for _, k := range list {
 		if k.Version <= 0 {
 			return library.Invalid(fmt.Sprintf("Name the version of material %d that the change is made for.", k.ID))
@@ -192,7 +158,7 @@ func (s *Server) apiChangeMany(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	if err := chosen(in.Materials); err != nil {
+	if err := checkChosen(in.Materials); err != nil {
 		return err
 	}
 	done, err := s.Studio.Materials.ChangeMany(c.Request().Context(), me(c), in.Materials, in.Change)
@@ -217,7 +183,7 @@ func (s *Server) apiReleaseMany(c *echo.Context) error {
 	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	if err := chosen(in.Materials); err != nil {
+	if err := checkChosen(in.Materials); err != nil {
 		return err
 	}
 	type refusal struct {
@@ -242,13 +208,4 @@ func (s *Server) apiReleaseMany(c *echo.Context) error {
 		}
 	}
 	return c.JSON(http.StatusOK, map[string]any{"releases": made, "refused": refused})
-}
-
-// apiFigure says what a typed text means, so that pages need no parser of their own.
-func (s *Server) apiFigure(c *echo.Context) error {
-	v, err := scale.ParseFigure(c.QueryParam("text"), scale.Kind(cmp.Or(c.QueryParam("kind"), string(scale.Length))))
-	if err != nil {
-		return library.Invalid(err.Error() + ".")
-	}
-	return c.JSON(http.StatusOK, map[string]float64{"value": v})
 }

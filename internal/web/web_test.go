@@ -408,6 +408,12 @@ func TestManyAtOnce(t *testing.T) {
 	}
 	s.json(people.Artist, "PATCH", "/api/v1/materials", map[string]any{"materials": now, "change": change}, 403)
 	s.json(librarian, "GET", "/api/v1/materials?show=lost", nil, 422)
+	// Small letters find large ones in every script.
+	s.json(librarian, "PATCH", fmt.Sprintf("/api/v1/materials/%v", seen[0]["id"]), map[string]any{"name": "Щебень ÄRÖ"}, 200)
+	if list := s.json(librarian, "GET", "/api/v1/materials?q="+url.QueryEscape("щебень äRö"), nil, 200); list["total"] != 1.0 {
+		t.Errorf("by a name in Cyrillic: %v", list["total"])
+	}
+	s.json(librarian, "POST", "/api/v1/releases", map[string]any{"materials": []any{}}, 422)
 	for query, want := range map[string]float64{"text=6+ft+2+in": 1.8796, "kind=share&text=25+%25": 0.25} {
 		if l := s.json(people.Artist, "GET", "/api/v1/figures?"+query, nil, 200); math.Abs(l["value"].(float64)-want) > 1e-9 {
 			t.Errorf("%s is %v", query, l)

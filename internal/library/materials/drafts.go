@@ -100,8 +100,8 @@ func (c *BulkChange) words() (out []string) {
 	return out
 }
 
-// mostAtOnce is how many materials one change may name.
-const mostAtOnce = 1000
+// MostAtOnce is how many materials one change may name.
+const MostAtOnce = 1000
 
 // ChangeMany changes several materials as one step: all of them, or none if one was changed since
 // it was seen.
@@ -110,8 +110,8 @@ func (s *Service) ChangeMany(ctx context.Context, p people.Principal, seen []lib
 	switch {
 	case len(seen) == 0:
 		return nil, library.Invalid("Choose at least one material.")
-	case len(seen) > mostAtOnce:
-		return nil, library.Invalid(fmt.Sprintf("At most %d materials can be changed at once; these are %d.", mostAtOnce, len(seen)))
+	case len(seen) > MostAtOnce:
+		return nil, library.Invalid(fmt.Sprintf("At most %d materials can be changed at once; these are %d.", MostAtOnce, len(seen)))
 	case len(what) == 0:
 		return nil, library.Invalid("Say what to change.")
 	}
