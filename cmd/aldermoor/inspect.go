@@ -33,33 +33,11 @@ func inspectCommand() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{Use: "inspect PATH...", Short: "Sort, map and measure files, folders or archives; changes nothing", Args: cobra.MinimumNArgs(1),
 		RunE: work(func(ctx context.Context, args []string) error {
-			e := &examiner{ctx: ctx, slots: make(chan struct{}, runtime.GOMAXPROCS(0)), small: map[string]kept{}, progress: !asJSON && terminal(os.Stderr)}
-			scratch, err := os.CreateTemp("", "aldermoor-*")
+			e, r, err := examine(ctx, args, inspectPx, !asJSON && terminal(os.Stderr))
 			if err != nil {
 				return err
 			}
-			defer func() { scratch.Close(); os.Remove(scratch.Name()) }()
-			e.scratch = scratch
-			for _, path := range args {
-				if err := e.path(path); err != nil {
-					return err
-				}
-			}
-			e.works.Wait()
-			if e.progress {
-				fmt.Fprint(os.Stderr, "\r\x1b[K")
-			}
-			r := inspect.Assemble(e.seen, func(file, layer string) *raster.Image { return e.level(channels.Address(file, layer)) })
-			if e.trouble != nil {
-				return e.trouble
-			}
-			for i := range r.Sets {
-				if s := &r.Sets[i]; s.Name == "" { // of files named by their channels alone, in no folder of their own
-					if root, err := filepath.Abs(args[0]); err == nil {
-						s.Name = strings.TrimSuffix(filepath.Base(root), filepath.Ext(root))
-					}
-				}
-			}
+			defer e.close()
 			wording.Report(&r)
 			r.Failed = append(r.Failed, e.failed...)
 			if asJSON {
@@ -85,8 +63,53 @@ func inspectCommand() *cobra.Command {
 	return c
 }
 
+// inspectPx is the longer side of the copies that sorting looks at.
+const inspectPx = 512
+
+// examine looks at files, folders and archives and sorts them into sets. Copies of their pictures of
+// at most px pixels a side can be asked for until the examiner is closed.
+func examine(ctx context.Context, paths []string, px int, progress bool) (*examiner, inspect.Report, error) {
+	e := &examiner{ctx: ctx, slots: make(chan struct{}, runtime.GOMAXPROCS(0)), small: map[string]kept{}, px: px, progress: progress}
+	var err error
+	if e.scratch, err = os.CreateTemp("", "aldermoor-*"); err != nil {
+		return nil, inspect.Report{}, err
+	}
+	for _, path := range paths {
+		if err = e.path(path); err != nil {
+			break
+		}
+	}
+	e.works.Wait()
+	if e.progress {
+		fmt.Fprint(os.Stderr, "\r\x1b[K")
+	}
+	var r inspect.Report
+	if err == nil {
+		r = inspect.Assemble(e.seen, func(file, layer string) *raster.Image { return e.level(channels.Address(file, layer)) })
+		err = e.trouble
+	}
+	if err != nil {
+		e.close()
+		return nil, r, err
+	}
+	for i := range r.Sets {
+		if s := &r.Sets[i]; s.Name == "" { // of files named by their channels alone, in no folder of their own
+			if root, err := filepath.Abs(paths[0]); err == nil {
+				s.Name = strings.TrimSuffix(filepath.Base(root), filepath.Ext(root))
+			}
+		}
+	}
+	return e, r, nil
+}
+
+func (e *examiner) close() {
+	e.scratch.Close()
+	os.Remove(e.scratch.Name())
+}
+
 // examiner goes through files, several at a time, and keeps what it saw.
 type examiner struct {
+	px       int // longer side of the copies that are kept
 	ctx      context.Context
 	slots    chan struct{} // one a file in the works
 	works    sync.WaitGroup
@@ -224,7 +247,7 @@ func (e *examiner) examine(name string, src inspect.Source) {
 		}
 		var planes []raster.Plane
 		for c := range im.Components() {
-			planes = append(planes, im.Reduced(c, 512))
+			planes = append(planes, im.Reduced(c, e.px))
 		}
 		return e.keep(channels.Address(name, layer), planes, from, to)
 	})

@@ -71,6 +71,9 @@ func (m Material) describe(p Profile, items []item, made []File) ([]byte, error)
 		"licence": m.Licence, "author": m.Author, "rights": m.Rights, "station": m.Station, "captured": m.Captured, "files": files,
 		"maps": files[:min(len(items), len(files))],
 	}
+	if f := m.Figures; f != material.Neutral() {
+		about["figures"] = f // surface figures; tint, grade, ranges, strengths and opacity are in the maps already
+	}
 	values := map[material.Channel]any{}
 	for _, c := range material.All() {
 		if v, ok := m.constant(c); ok && c.Colour() {

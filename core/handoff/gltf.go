@@ -7,6 +7,9 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"math"
+	"slices"
 
 	"aldermoor/core/material"
 )
@@ -69,8 +72,24 @@ func (s surface) gltf() []byte {
 			pbr["metallicFactor"] = unit(metal.value[0])
 		}
 	}
-	if s.strength > 1 {
-		extensions["KHR_materials_emissive_strength"] = object{"emissiveStrength": s.strength}
+	strength := s.strength
+	if e := s.figures.Emission; e.Luminance > 0 { // glTF's emission is in cd/m²
+		light := e.Light()
+		top := max(light[0], light[1], light[2])
+		mat["emissiveFactor"] = []float64{round6(light[0] / top), round6(light[1] / top), round6(light[2] / top)}
+		strength = e.Luminance * top
+	}
+	if strength != 1 {
+		extensions["KHR_materials_emissive_strength"] = object{"emissiveStrength": round6(strength)}
+	}
+	s.extend(extensions)
+	if s.figures.TwoSided {
+		mat["doubleSided"] = true
+	}
+	if s.figures.Cutoff > 0 && mat["alphaMode"] != nil {
+		mat["alphaMode"], mat["alphaCutoff"] = "MASK", 0.5 // the map is cut already
+	}
+	if len(extensions) > 0 {
 		mat["extensions"] = extensions
 	}
 	w, h := float32(size.W), float32(size.H)
@@ -111,8 +130,8 @@ func (s surface) gltf() []byte {
 		"buffers":     []object{{"byteLength": bin.Len(), "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(bin.Bytes())}},
 		"extras":      extras,
 	}
-	if s.strength > 1 {
-		doc["extensionsUsed"] = []string{"KHR_materials_emissive_strength"}
+	if len(extensions) > 0 {
+		doc["extensionsUsed"] = slices.Sorted(maps.Keys(extensions))
 	}
 	if len(textures) > 0 {
 		doc["images"], doc["textures"] = images, textures
@@ -127,3 +146,38 @@ func (s surface) gltf() []byte {
 
 // unit is v within 0..1, to which glTF confines its factors.
 func unit(v float64) float64 { return min(max(v, 0), 1) }
+
+func round6(v float64) float64 { return math.Round(v*1e6) / 1e6 }
+
+// extend adds the extensions that say what glTF's core does not: transmission, index, coat, sheen and
+// anisotropy (Khronos' KHR_materials_…).
+func (s surface) extend(to map[string]any) {
+	f := s.figures
+	type object = map[string]any
+	if f.Index != 1.5 {
+		to["KHR_materials_ior"] = object{"ior": f.Index}
+	}
+	if t := f.Transmission; t.Share > 0 {
+		to["KHR_materials_transmission"] = object{"transmissionFactor": t.Share}
+		if !t.Thin {
+			v := object{"thicknessFactor": round6(max(s.extent.W, s.extent.H))}
+			if t.Distance > 0 {
+				v["attenuationDistance"], v["attenuationColor"] = t.Distance, t.Color[:]
+			}
+			to["KHR_materials_volume"] = v
+		}
+	}
+	if c := f.Coat; c.Share > 0 {
+		to["KHR_materials_clearcoat"] = object{"clearcoatFactor": c.Share, "clearcoatRoughnessFactor": c.Roughness}
+	}
+	if h := f.Sheen; h.Share > 0 {
+		to["KHR_materials_sheen"] = object{"sheenColorFactor": []float64{h.Share * h.Color[0], h.Share * h.Color[1], h.Share * h.Color[2]}, "sheenRoughnessFactor": h.Roughness}
+	}
+	if f.Anisotropy != 0 {
+		turn := f.AnisotropyAngle * math.Pi / 180
+		if f.Anisotropy < 0 {
+			turn += math.Pi / 2
+		}
+		to["KHR_materials_anisotropy"] = object{"anisotropyStrength": math.Abs(f.Anisotropy), "anisotropyRotation": round6(turn)}
+	}
+}

@@ -14,6 +14,7 @@ import (
 	"crypto/sha256"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -108,13 +109,16 @@ func (m Material) constant(c material.Channel) (v [3]float64, ok bool) {
 	v = s.Value
 	switch c {
 	case material.BaseColor:
+		c := m.Figures.Recolour(colour.RGB{float32(v[0]), float32(v[1]), float32(v[2])})
 		for k := range v {
-			v[k] *= m.Figures.Tint[k]
+			v[k] = math.Round(float64(c[k])*1e6) / 1e6
 		}
 	case material.Roughness:
 		v[0] = m.Figures.Roughness[0] + v[0]*(m.Figures.Roughness[1]-m.Figures.Roughness[0])
 	case material.Opacity:
-		v[0] *= m.Figures.Opacity
+		v[0] = float64(m.Figures.OpacityOf(float32(v[0])))
+	case material.Metallic:
+		v[0] *= m.Figures.Metallic
 	}
 	return v, true
 }
@@ -328,7 +332,7 @@ func (m Material) Estimate(p Profile) Cost {
 }
 
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 7
+const Version = 8
 
 // Steps is how many files a handoff holds.
 func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }

@@ -602,7 +602,8 @@ func TestWhatCannotBeLoadedStopsTheHandoff(t *testing.T) {
 // A channel with one value everywhere has no file: the descriptions give the value. Figures are in the maps that are handed out.
 func TestConstantsAndFigures(t *testing.T) {
 	m, images := scanned(t, "slates_round", 64)
-	m.Figures = material.Figures{Tint: [3]float64{0.5, 1, 1}, Roughness: [2]float64{0.2, 0.6}, NormalStrength: 2, Opacity: 1}
+	m.Figures = material.Neutral()
+	m.Figures.Tint, m.Figures.Roughness, m.Figures.NormalStrength = [3]float64{0.5, 1, 1}, [2]float64{0.2, 0.6}, 2
 	m.Put(material.Constant(material.Metallic, 0.25))
 	m.Put(material.Constant(material.Emissive, 0.1, 0.2, 0.3))
 	files := written(t, m, Profile{Direction: normals.Up})

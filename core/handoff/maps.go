@@ -120,29 +120,42 @@ func (b *builder) colour(m *material.Source) (*raster.Image, error) {
 		return nil, err
 	}
 	w, h := b.p.Tier.Size(im.W, im.H)
-	tint := [3]float64{1, 1, 1}
-	if m.Channel == material.BaseColor {
-		tint = b.m.Figures.Tint
-	}
-	if b.asIs(im, w) && tint == [3]float64{1, 1, 1} {
+	recolours := m.Channel == material.BaseColor && b.m.Figures.Recolours()
+	if b.asIs(im, w) && !recolours {
 		return first(im, 3), nil
 	}
-	return b.encoded(im, b.light(im, w, h, tint)), nil
+	rgb := b.light(im, w, h)
+	if recolours {
+		rgb = b.recoloured(rgb)
+	}
+	return b.encoded(im, rgb), nil
 }
 
-// light is a colour picture in linear light at w × h, times factors. A float source's samples
-// may be shared.
-func (b *builder) light(im *raster.Image, w, h int, tint [3]float64) (out [3]raster.Plane) {
+// recoloured is base colour as the material's figures have it, in planes of its own.
+func (b *builder) recoloured(rgb [3]raster.Plane) (out [3]raster.Plane) {
+	if !b.m.Figures.Recolours() {
+		return rgb
+	}
+	for c := range out {
+		out[c] = raster.NewPlane(rgb[c].W, rgb[c].H)
+	}
+	raster.Rows(rgb[0].H, func(y0, y1 int) {
+		for i := y0 * rgb[0].W; i < y1*rgb[0].W; i++ {
+			c := b.m.Figures.Recolour(colour.RGB{rgb[0].Pix[i], rgb[1].Pix[i], rgb[2].Pix[i]})
+			out[0].Pix[i], out[1].Pix[i], out[2].Pix[i] = c[0], c[1], c[2]
+		}
+	})
+	return out
+}
+
+// light is a colour picture in linear light at w × h. A float source's samples may be shared.
+func (b *builder) light(im *raster.Image, w, h int) (out [3]raster.Plane) {
 	for c := range out {
 		p := im.Plane(min(c, im.Components()-1))
 		if !im.Float() {
 			filter.Apply(p, b.t.Linear)
 		}
-		p = p.Resample(w, h, raster.Area)
-		if k := float32(tint[c]); k != 1 {
-			p = filter.Map(p, func(v float32) float32 { return v * k })
-		}
-		out[c] = p
+		out[c] = p.Resample(w, h, raster.Area)
 	}
 	return out
 }
@@ -168,7 +181,7 @@ func (b *builder) converted(base, spec *material.Source) (from *raster.Image, rg
 		return from, rgb, metal, err
 	}
 	w, h := b.p.Tier.Size(from.W, from.H)
-	diffuse, specular := b.light(from, w, h, b.m.Figures.Tint), b.light(s, w, h, [3]float64{1, 1, 1})
+	diffuse, specular := b.recoloured(b.light(from, w, h)), b.light(s, w, h)
 	metal = raster.NewPlane(w, h)
 	for c := range rgb {
 		rgb[c] = raster.NewPlane(w, h)
@@ -204,16 +217,19 @@ func (b *builder) data(m *material.Source) (*raster.Image, error) {
 		return nil, err
 	}
 	w, h := b.p.Tier.Size(im.W, im.H)
-	k := float32(1)
-	if m.Channel == material.Opacity {
-		k = float32(b.m.Figures.Opacity)
+	var change func(v float32) float32
+	switch f := b.m.Figures; {
+	case m.Channel == material.Opacity && (f.Opacity != 1 || f.OpacityInvert || f.Cutoff > 0):
+		change = f.OpacityOf
+	case m.Channel == material.Metallic && f.Metallic != 1:
+		change = func(v float32) float32 { return v * float32(f.Metallic) }
 	}
-	if b.asIs(im, w) && k == 1 {
+	if b.asIs(im, w) && change == nil {
 		return first(im, 1), nil
 	}
 	p := im.Plane(0).Resample(w, h, raster.Area)
-	if k != 1 {
-		p = filter.Map(p, func(v float32) float32 { return v * k })
+	if change != nil {
+		p = filter.Map(p, change)
 	}
 	return b.done(im, p), nil
 }
@@ -226,7 +242,11 @@ func (b *builder) normal(m *material.Source, want normals.Direction) (*raster.Im
 	if im.Components() < 2 {
 		return nil, fmt.Errorf("a normal map needs two components or more; this has one")
 	}
-	flip := m.Map.Direction != normals.Unknown && m.Map.Direction != want
+	points := m.Map.Direction
+	if b.m.Figures.NormalFlip {
+		points = -points
+	}
+	flip := points != normals.Unknown && points != want
 	w, h := b.p.Tier.Size(im.W, im.H)
 	if x, z := normals.Components(im); b.asIs(im, w) && x == 0 && z == 2 && b.m.Figures.NormalStrength == 1 {
 		out := first(im, 3)

@@ -106,9 +106,13 @@ func (s surface) materialX() []byte {
 			if k.file == "" {
 				weight = 1 // the value holds its strength
 			}
+			if e := s.figures.Emission; e.Luminance > 0 {
+				weight = e.Luminance
+			}
 			fmt.Fprintf(&inputs, "    <input name=\"emission\" type=\"float\" value=%q />\n", num(weight))
 		}
 	}
+	s.materialXFigures(&inputs)
 	var b strings.Builder
 	b.WriteString("<?xml version=\"1.0\"?>\n<materialx version=\"1.38\" colorspace=\"lin_rec709\">\n")
 	fmt.Fprintf(&b, "  <!-- %s, release %d. %s -->\n", comment(s.name), s.number, s.scaleText())
@@ -147,4 +151,54 @@ func escape(s string) string {
 	var b bytes.Buffer
 	xml.EscapeText(&b, []byte(s))
 	return b.String()
+}
+
+// materialXFigures writes the surface figures that standard_surface knows and no map says.
+func (s surface) materialXFigures(to *strings.Builder) {
+	f := s.figures
+	float := func(name string, v float64) {
+		fmt.Fprintf(to, "    <input name=%q type=\"float\" value=%q />\n", name, num(v))
+	}
+	color := func(name string, v [3]float64) {
+		fmt.Fprintf(to, "    <input name=%q type=\"color3\" value=\"%s, %s, %s\" />\n", name, num(v[0]), num(v[1]), num(v[2]))
+	}
+	if f.DiffuseRoughness > 0 {
+		float("diffuse_roughness", f.DiffuseRoughness)
+	}
+	if f.Index != 1.5 {
+		float("specular_IOR", f.Index)
+	}
+	if e := f.Emission; e.Luminance > 0 && s.find(material.Emissive) == nil {
+		float("emission", e.Luminance)
+		color("emission_color", e.Light())
+	}
+	if t := f.Transmission; t.Share > 0 {
+		float("transmission", t.Share)
+		if t.Distance > 0 {
+			color("transmission_color", t.Color)
+			float("transmission_depth", t.Distance)
+		}
+		if t.Thin {
+			to.WriteString("    <input name=\"thin_walled\" type=\"boolean\" value=\"true\" />\n")
+		}
+	}
+	if c := f.Coat; c.Share > 0 {
+		float("coat", c.Share)
+		float("coat_roughness", c.Roughness)
+		float("coat_IOR", c.Index)
+		color("coat_color", c.Color)
+	}
+	if h := f.Sheen; h.Share > 0 {
+		float("sheen", h.Share)
+		color("sheen_color", h.Color)
+		float("sheen_roughness", h.Roughness)
+	}
+	if f.Anisotropy != 0 {
+		float("specular_anisotropy", max(f.Anisotropy, -f.Anisotropy))
+		turn := f.AnisotropyAngle / 360
+		if f.Anisotropy < 0 {
+			turn += 0.25
+		}
+		float("specular_rotation", turn)
+	}
 }

@@ -15,14 +15,15 @@ import (
 // MaterialX and USD are each written from this alone.
 type surface struct {
 	name, slug, licence string
-	number              int        // of the release
-	size                scale.Size // of one repeat in metres; zero if unknown
-	extent              scale.Size // of the sample geometry in metres
-	depth               float64    // of the height map in metres; 0 if unknown
-	inputs              []input    // metal-rough, in the order of described
-	strength            float64    // what emission is multiplied by, at least 1
-	packed              string     // PNG with occlusion, roughness and metallic in R, G and B; "" if none has a map
-	cutout              string     // PNG of base colour with opacity in its alpha; "" without both maps
+	number              int              // of the release
+	size                scale.Size       // of one repeat in metres; zero if unknown
+	extent              scale.Size       // of the sample geometry in metres
+	depth               float64          // of the height map in metres; 0 if unknown
+	inputs              []input          // metal-rough, in the order of described
+	strength            float64          // what emission is multiplied by, at least 1
+	packed              string           // PNG with occlusion, roughness and metallic in R, G and B; "" if none has a map
+	figures             material.Figures // those that no map and no input says
+	cutout              string           // PNG of base colour with opacity in its alpha; "" without both maps
 }
 
 // described are the channels of a description, in the order in which formats list them.
@@ -55,7 +56,7 @@ func (s *surface) find(c material.Channel) *input {
 
 // surface describes a material in a profile's form.
 func (m Material) surface(p Profile) surface {
-	s := surface{name: m.Name, slug: m.Slug, licence: m.Licence, number: m.Number, size: m.Size, extent: m.Extent(), depth: m.Depth, strength: m.strength()}
+	s := surface{name: m.Name, slug: m.Slug, licence: m.Licence, number: m.Number, size: m.Size, extent: m.Extent(), depth: m.Depth, strength: m.strength(), figures: m.Figures}
 	base, _ := m.specGloss()
 	add := func(c material.Channel, suffix string, asPNG bool) *input {
 		k := input{channel: c, png: m.file(Profile{}, suffix), first: m.png(suffix), linear: !c.Colour()}

@@ -80,6 +80,16 @@ def Shader "%s"
 			inputs.WriteString("    float inputs:opacityThreshold = 0.5\n")
 		}
 	}
+	if f := s.figures; f.Index != 1.5 {
+		fmt.Fprintf(&inputs, "    float inputs:ior = %s\n", num(f.Index))
+	}
+	if c := s.figures.Coat; c.Share > 0 {
+		fmt.Fprintf(&inputs, "    float inputs:clearcoat = %s\n    float inputs:clearcoatRoughness = %s\n", num(c.Share), num(c.Roughness))
+	}
+	if e := s.figures.Emission; e.Luminance > 0 && s.find(material.Emissive) == nil {
+		l := e.Light()
+		fmt.Fprintf(&inputs, "    color3f inputs:emissiveColor = (%s, %s, %s)\n", num(l[0]*e.Luminance), num(l[1]*e.Luminance), num(l[2]*e.Luminance))
+	}
 	shaders := fmt.Sprintf(`token outputs:surface.connect = <%[1]s/surface.outputs:surface>
 token outputs:displacement.connect = <%[1]s/surface.outputs:displacement>
 

@@ -15,15 +15,17 @@ import (
 // missing has none.
 type Planes struct {
 	Size                                            scale.Size // of one repeat; zero if unknown
-	Color, Emissive, Specular                       [3]raster.Plane
+	Color, Emissive, Specular, Sheen                [3]raster.Plane
 	Normal                                          *normals.Field
 	NormalLength                                    raster.Plane // of the averaged vectors of a reduced copy; none if nothing was lost
 	Height, Roughness, Metallic, Occlusion, Opacity raster.Plane
+	Transmission, Coat, Anisotropy                  raster.Plane
+	Figures                                         Figures // applied already to base colour, roughness, metallic, normals and opacity
 }
 
 // Largest is the width and height of the largest plane; zero without any.
 func (p *Planes) Largest() (w, h int) {
-	list := []raster.Plane{p.Color[0], p.Emissive[0], p.Specular[0], p.Height, p.Roughness, p.Metallic, p.Occlusion, p.Opacity}
+	list := []raster.Plane{p.Color[0], p.Emissive[0], p.Specular[0], p.Sheen[0], p.Transmission, p.Coat, p.Anisotropy, p.Height, p.Roughness, p.Metallic, p.Occlusion, p.Opacity}
 	if p.Normal != nil {
 		list = append(list, p.Normal.X)
 	}
@@ -39,7 +41,7 @@ func (p *Planes) Largest() (w, h int) {
 // side need not have more than n pixels (0 for all). Glossiness is given as roughness; a
 // height of unknown depth is left out.
 func Decode(m *Material, open Opener, n int) (Planes, error) {
-	out := Planes{Size: m.Size}
+	out := Planes{Size: m.Size, Figures: m.Figures}
 	for i := range m.Sources {
 		s := &m.Sources[i]
 		im, component, float, err := s.picture(open, n)
@@ -57,11 +59,16 @@ func Decode(m *Material, open Opener, n int) (Planes, error) {
 		rough := m.Figures.Roughness
 		switch s.Channel {
 		case BaseColor:
-			out.Color = light(im, float, m.Figures.Tint)
+			out.Color = light(im, float)
+			if m.Figures.Recolours() {
+				recolour(out.Color, m.Figures)
+			}
 		case Emissive:
-			out.Emissive = light(im, float, [3]float64{1, 1, 1})
+			out.Emissive = light(im, float)
 		case Specular:
-			out.Specular = light(im, float, [3]float64{1, 1, 1})
+			out.Specular = light(im, float)
+		case Sheen:
+			out.Sheen = light(im, float)
 		case Normal:
 			if im.Components() >= 2 && s.Map != nil {
 				f, length := normals.ReadLengths(im, 0)
@@ -70,7 +77,7 @@ func Decode(m *Material, open Opener, n int) (Planes, error) {
 					filter.Apply(length, func(v float32) float32 { return min(1, v+shortest(im.Bits)) })
 					out.NormalLength = length
 				}
-				if s.Map.Direction == normals.Down {
+				if (s.Map.Direction == normals.Down) != m.Figures.NormalFlip {
 					f.Flip()
 				}
 				f.Strengthen(m.Figures.NormalStrength)
@@ -81,11 +88,18 @@ func Decode(m *Material, open Opener, n int) (Planes, error) {
 		case Glossiness:
 			out.Roughness = data(rough[1], rough[0])
 		case Metallic:
-			out.Metallic = data(0, 1)
+			out.Metallic = data(0, m.Figures.Metallic)
 		case Occlusion:
 			out.Occlusion = data(0, 1)
 		case Opacity:
-			out.Opacity = data(0, m.Figures.Opacity)
+			out.Opacity = data(0, 1)
+			filter.Apply(out.Opacity, m.Figures.OpacityOf)
+		case Transmission:
+			out.Transmission = data(0, 1)
+		case Coat:
+			out.Coat = data(0, 1)
+		case Anisotropy:
+			out.Anisotropy = data(0, 1)
 		case Height:
 			out.Height = data(-m.Zero*m.Depth, (1-m.Zero)*m.Depth)
 		}
@@ -126,17 +140,24 @@ func (s *Source) picture(open Opener, n int) (im *raster.Image, component string
 // own is a component whose samples may be changed.
 func own(im *raster.Image, c int) raster.Plane { return im.Reduced(c, max(im.W, im.H)) }
 
-// light is a colour map in linear light, which floats hold already, times factors.
-func light(im *raster.Image, already bool, tint [3]float64) (out [3]raster.Plane) {
+// light is a colour map in linear light, which floats hold already.
+func light(im *raster.Image, already bool) (out [3]raster.Plane) {
 	linear, _ := colour.Curves()
 	for c := range out {
-		p, k := own(im, min(c, im.Components()-1)), float32(tint[c])
-		if already {
-			filter.Apply(p, func(v float32) float32 { return v * k })
-		} else {
-			filter.Apply(p, func(v float32) float32 { return linear(v) * k })
+		out[c] = own(im, min(c, im.Components()-1))
+		if !already {
+			filter.Apply(out[c], linear)
 		}
-		out[c] = p
 	}
 	return out
+}
+
+// recolour changes base colour by the figures.
+func recolour(rgb [3]raster.Plane, f Figures) {
+	raster.Rows(rgb[0].H, func(y0, y1 int) {
+		for i := y0 * rgb[0].W; i < y1*rgb[0].W; i++ {
+			c := f.Recolour(colour.RGB{rgb[0].Pix[i], rgb[1].Pix[i], rgb[2].Pix[i]})
+			rgb[0].Pix[i], rgb[1].Pix[i], rgb[2].Pix[i] = c[0], c[1], c[2]
+		}
+	})
 }

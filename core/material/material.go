@@ -122,19 +122,6 @@ func (m *Map) Address(udim string) string {
 // HasTile says whether there is a picture for the tile udim.
 func (m *Map) HasTile(udim string) bool { return m.Address(udim) != "" }
 
-// Figures change what the sources give.
-type Figures struct {
-	Tint           [3]float64 `json:"tint"`            // factors on linear base colour
-	Roughness      [2]float64 `json:"roughness"`       // what a roughness of 0 and of 1 become
-	NormalStrength float64    `json:"normal_strength"` // factor on the slopes of the normal map
-	Opacity        float64    `json:"opacity"`         // factor
-}
-
-// Neutral are figures that change nothing.
-func Neutral() Figures {
-	return Figures{Tint: [3]float64{1, 1, 1}, Roughness: [2]float64{0, 1}, NormalStrength: 1, Opacity: 1}
-}
-
 // Source is where a channel comes from; nil if the material has none.
 func (m *Material) Source(c Channel) *Source {
 	for i := range m.Sources {

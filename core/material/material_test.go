@@ -66,7 +66,8 @@ func TestDecode(t *testing.T) {
 		t.Errorf("the largest plane has %d × %d", w, h)
 	}
 
-	m.Figures = material.Figures{Tint: [3]float64{1, 0.5, 1}, Roughness: [2]float64{0.1, 0.6}, NormalStrength: 3, Opacity: 0.5}
+	m.Figures = material.Neutral()
+	m.Figures.Tint, m.Figures.Roughness, m.Figures.NormalStrength, m.Figures.Opacity = [3]float64{1, 0.5, 1}, [2]float64{0.1, 0.6}, 3, 0.5
 	m.Put(material.Constant(material.Opacity, 0.8))
 	if p, err = material.Decode(&m, files.open, 0); err != nil {
 		t.Fatal(err)

@@ -1,15 +1,9 @@
-// Package shade makes pictures of materials: swatches at true scale, lit from
-// the side, and balls; and the occlusion of a height field.
-//
-// Light follows GGX with height-correlated Smith shadowing, Schlick's Fresnel
-// and compensation for multiple scattering, under a sun and a prefiltered
-// environment. Relief is marched at its true depth. What a material does not
-// have is left neutral, never black or pink.
 package shade
 
 import (
 	"math"
 
+	"aldermoor/core/bsdf"
 	"aldermoor/core/geom"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
@@ -20,27 +14,44 @@ import (
 // Surface is a material prepared for shading: its maps side by side at one size
 // and all smaller halves of it.
 type Surface struct {
-	size   scale.Size
-	relief float32 // depth of the height map, metres; 0 without one
-	level  []level
+	size        scale.Size
+	top, bottom float32 // of the relief, metres above the zero level; both 0 without one
+	level       []level
+	figures     material.Figures
+	index       float32   // reflectance at normal incidence by the index of refraction
+	glow        geom.V3   // emission in cd/m² where the map is white; zero where it has no unit
+	grain       [2]geomV2 // unit vectors of the anisotropy's axes on the map, x right and y up
+	has         map[material.Channel]bool
 }
 
+type geomV2 = [2]float32
+
 // level is one size of the maps. Heights lie apart, packed, because marching
-// reads them many times for each texel that is shaded.
+// reads them many times for each texel that is shaded; rarer channels lie apart too.
 type level struct {
 	w, h   int
 	texel  []texel
-	height []float32 // metres below the highest point, ≤ 0
+	more   []more    // nil where the material has none of its channels
+	height []float32 // metres above the zero level
 }
 
 type texel struct {
-	color, emission, specular  geom.V3 // specular is the reflectance at normal incidence
+	color                      geom.V3
 	x, y, z                    float32 // normal, Y+
 	rough, metal, occ, opacity float32
 }
 
+// more are the channels that few materials have.
+type more struct {
+	emission, specular, sheen      geom.V3 // specular is the reflectance at normal incidence
+	transmission, coat, anisotropy float32
+}
+
+// Neutral is the base colour that stands in for a missing one.
+var Neutral = geom.V3{0.5, 0.5, 0.5}
+
 // neutral is what stands in for missing maps.
-var neutral = texel{color: geom.V3{0.5, 0.5, 0.5}, z: 1, rough: 0.6, occ: 1, opacity: 1, specular: geom.V3{0.04, 0.04, 0.04}}
+var neutral = texel{color: Neutral, z: 1, rough: 0.6, occ: 1, opacity: 1}
 
 // NewSurface prepares maps at no more than n pixels on the longer side.
 func NewSurface(m material.Planes, n int) *Surface {
@@ -49,34 +60,64 @@ func NewSurface(m material.Planes, n int) *Surface {
 		w, h = 16, 16
 	}
 	w, h = raster.Fit(w, h, n)
-	s := &Surface{size: m.Size}
+	s := &Surface{size: m.Size, figures: m.Figures, has: map[material.Channel]bool{}}
+	if s.figures.Index == 0 { // planes that nobody gave figures
+		s.figures = material.Neutral()
+	}
+	s.figure()
 	if !s.size.Known() {
 		s.size = scale.Size{W: 1, H: float64(h) / float64(w)}
 	}
-	base := level{w, h, make([]texel, w*h), make([]float32, w*h)}
+	base := level{w: w, h: h, texel: make([]texel, w*h), height: make([]float32, w*h)}
 	for i := range base.texel {
 		base.texel[i] = neutral
 	}
-	put := func(p raster.Plane, set func(t *texel, v float32)) {
+	fill := func(c material.Channel, p raster.Plane, set func(i int, v float32)) {
 		if p.W == 0 {
 			return
 		}
+		s.has[c] = true
 		p = p.Resample(w, h, raster.Area)
 		raster.Rows(h, func(y0, y1 int) {
 			for i := y0 * w; i < y1*w; i++ {
-				set(&base.texel[i], p.Pix[i])
+				set(i, p.Pix[i])
 			}
 		})
 	}
-	for c := range 3 {
-		put(m.Color[c], func(t *texel, v float32) { t.color[c] = v })
-		put(m.Emissive[c], func(t *texel, v float32) { t.emission[c] = v })
-		put(m.Specular[c], func(t *texel, v float32) { t.specular[c] = v })
+	put := func(c material.Channel, p raster.Plane, set func(t *texel, v float32)) {
+		fill(c, p, func(i int, v float32) { set(&base.texel[i], v) })
 	}
-	put(m.Roughness, func(t *texel, v float32) { t.rough = v })
-	put(m.Metallic, func(t *texel, v float32) { t.metal = v })
-	put(m.Occlusion, func(t *texel, v float32) { t.occ = v })
-	put(m.Opacity, func(t *texel, v float32) { t.opacity = v })
+	for c := range 3 {
+		put(material.BaseColor, m.Color[c], func(t *texel, v float32) { t.color[c] = v })
+	}
+	put(material.Roughness, m.Roughness, func(t *texel, v float32) { t.rough = v })
+	put(material.Metallic, m.Metallic, func(t *texel, v float32) { t.metal = v })
+	put(material.Occlusion, m.Occlusion, func(t *texel, v float32) { t.occ = v })
+	put(material.Opacity, m.Opacity, func(t *texel, v float32) { t.opacity = v })
+	if m.Emissive[0].W+m.Specular[0].W+m.Sheen[0].W+m.Transmission.W+m.Coat.W+m.Anisotropy.W > 0 {
+		base.more = make([]more, w*h)
+		for i := range base.more {
+			base.more[i] = s.plain()
+		}
+		rare := func(c material.Channel, p raster.Plane, set func(t *more, v float32)) {
+			fill(c, p, func(i int, v float32) { set(&base.more[i], v) })
+		}
+		for c := range 3 {
+			rare(material.Emissive, m.Emissive[c], func(t *more, v float32) { t.emission[c] = v })
+			rare(material.Specular, m.Specular[c], func(t *more, v float32) { t.specular[c] = v })
+			rare(material.Sheen, m.Sheen[c], func(t *more, v float32) { t.sheen[c] = v })
+		}
+		rare(material.Transmission, m.Transmission, func(t *more, v float32) { t.transmission = v })
+		rare(material.Coat, m.Coat, func(t *more, v float32) { t.coat = v })
+		rare(material.Anisotropy, m.Anisotropy, func(t *more, v float32) { t.anisotropy = v })
+	}
+	if m.Normal == nil && m.Height.W > 1 { // the relief says how it faces
+		f := normals.FromHeight(m.Height, s.size.W/float64(m.Height.W), s.size.H/float64(m.Height.H), [2]bool{true, true})
+		f.Strengthen(s.figures.NormalStrength)
+		m.Normal, m.NormalLength = &f, raster.Plane{}
+	} else if m.Normal != nil {
+		s.has[material.Normal] = true
+	}
 	if m.Normal != nil {
 		f, length := m.Normal.Resample(w, h)
 		lost := m.NormalLength // before
@@ -94,11 +135,10 @@ func NewSurface(m material.Planes, n int) *Surface {
 		}
 	}
 	if m.Height.W > 0 {
+		s.has[material.Height] = true
 		lo, hi := m.Height.Range()
-		s.relief = hi - lo
-		for i, v := range m.Height.Resample(w, h, raster.Area).Pix {
-			base.height[i] = v - hi
-		}
+		s.bottom, s.top = lo, hi
+		copy(base.height, m.Height.Resample(w, h, raster.Area).Pix)
 	}
 	s.level = []level{base}
 	for l := base; l.w > 1 && l.h > 1; {
@@ -113,18 +153,25 @@ func NewSurface(m material.Planes, n int) *Surface {
 func (l level) half() level {
 	out := level{w: max(1, l.w/2), h: max(1, l.h/2)}
 	out.texel, out.height = make([]texel, out.w*out.h), make([]float32, out.w*out.h)
+	if l.more != nil {
+		out.more = make([]more, out.w*out.h)
+	}
 	raster.Rows(out.h, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
 			j0, j1, ky := covered(y, l.h, out.h)
 			for x := range out.w {
 				i0, i1, kx := covered(x, l.w, out.w)
 				var t texel
+				var rare more
 				var height float32
 				for j := j0; j < j1; j++ {
 					for i := i0; i < i1; i++ {
 						k := kx[i-i0] * ky[j-j0]
 						t.add(&l.texel[j*l.w+i], k)
 						height += k * l.height[j*l.w+i]
+						if l.more != nil {
+							rare.add(&l.more[j*l.w+i], k)
+						}
 					}
 				}
 				r := sqrt(t.x*t.x + t.y*t.y + t.z*t.z)
@@ -132,6 +179,9 @@ func (l level) half() level {
 				k := 1 / max(r, 1e-6)
 				t.x, t.y, t.z = t.x*k, t.y*k, t.z*k
 				out.texel[y*out.w+x], out.height[y*out.w+x] = t, height
+				if l.more != nil {
+					out.more[y*out.w+x] = rare
+				}
 			}
 		}
 	})
@@ -150,26 +200,82 @@ func covered(x, n, m int) (from, to int, share [4]float32) {
 
 // add adds o times k.
 func (t *texel) add(o *texel, k float32) {
-	t.color, t.emission, t.specular = t.color.Add(o.color.Scale(k)), t.emission.Add(o.emission.Scale(k)), t.specular.Add(o.specular.Scale(k))
+	t.color[0] += k * o.color[0]
+	t.color[1] += k * o.color[1]
+	t.color[2] += k * o.color[2]
 	t.x, t.y, t.z = t.x+k*o.x, t.y+k*o.y, t.z+k*o.z
 	t.rough, t.metal, t.occ, t.opacity = t.rough+k*o.rough, t.metal+k*o.metal, t.occ+k*o.occ, t.opacity+k*o.opacity
 }
 
-func blend(a, b texel, t float32) texel {
-	m := func(p, q float32) float32 { return p + (q-p)*t }
-	return texel{
-		color: geom.Mix(a.color, b.color, t), emission: geom.Mix(a.emission, b.emission, t),
-		x: m(a.x, b.x), y: m(a.y, b.y), z: m(a.z, b.z),
-		rough: m(a.rough, b.rough), metal: m(a.metal, b.metal), occ: m(a.occ, b.occ), opacity: m(a.opacity, b.opacity),
-		specular: geom.Mix(a.specular, b.specular, t),
-	}
+func (t *more) add(o *more, k float32) {
+	t.emission, t.specular, t.sheen = t.emission.Add(o.emission.Scale(k)), t.specular.Add(o.specular.Scale(k)), t.sheen.Add(o.sheen.Scale(k))
+	t.transmission, t.coat, t.anisotropy = t.transmission+k*o.transmission, t.coat+k*o.coat, t.anisotropy+k*o.anisotropy
 }
 
-// levelFor is the coarsest level that still has a texel for each footprint
-// (metres), or the finest.
-func (s *Surface) levelFor(footprint float64) *level {
-	i := int(math.Floor(math.Log2(footprint * float64(s.level[0].w) / s.size.W)))
-	return &s.level[min(max(i, 0), len(s.level)-1)]
+// figure works out what the figures mean for shading.
+func (s *Surface) figure() {
+	f := s.figures
+	s.index = bsdf.NormalReflectance(float32(f.Index))
+	if f.Emission.Luminance > 0 {
+		for i, v := range f.Emission.Light() {
+			s.glow[i] = float32(v * f.Emission.Luminance)
+		}
+	}
+	sin, cos := math.Sincos(f.AnisotropyAngle * math.Pi / 180)
+	s.grain = [2]geomV2{{float32(cos), float32(sin)}, {float32(-sin), float32(cos)}}
+}
+
+// plain are the rarer channels where no map says them.
+func (s *Surface) plain() more {
+	m := more{specular: geom.V3{s.index, s.index, s.index}, sheen: geom.V3{1, 1, 1}, transmission: 1, coat: 1, anisotropy: 1}
+	if s.glow != (geom.V3{}) {
+		m.emission = geom.V3{1, 1, 1}
+	}
+	return m
+}
+
+// Has says whether there is a map, or one value, of a channel.
+func (s *Surface) Has(c material.Channel) bool { return s.has[c] }
+
+// Relief is the depth of the relief in metres; 0 without one.
+func (s *Surface) Relief() float64 { return float64(s.top - s.bottom) }
+
+// Size is that of one repeat: a metre across where it is not known.
+func (s *Surface) Size() scale.Size { return s.size }
+
+// lod is the level whose texels are as large as a footprint in metres, on the longer side.
+func (s *Surface) lod(footprint float32) float32 {
+	t := footprint * float32(s.level[0].w) / float32(s.size.W)
+	if t <= 1 {
+		return 0
+	}
+	return min(float32(math.Log2(float64(t))), float32(len(s.level)-1))
+}
+
+// tap adds the maps at (u, v) in repeats, at a level between two, times k.
+func (s *Surface) tap(u, v, lod, k float32, t *texel, m *more) {
+	i := int(lod)
+	f := lod - float32(i)
+	if f > 0.001 && i+1 < len(s.level) {
+		s.level[i+1].add(u, v, k*f, t, m)
+		k *= 1 - f
+	}
+	s.level[i].add(u, v, k, t, m)
+}
+
+func (l *level) add(u, v, k float32, t *texel, m *more) {
+	a, b, c, d, fx, fy := l.corner(u, v)
+	l.put(a, (1-fx)*(1-fy)*k, t, m)
+	l.put(b, fx*(1-fy)*k, t, m)
+	l.put(c, (1-fx)*fy*k, t, m)
+	l.put(d, fx*fy*k, t, m)
+}
+
+func (l *level) put(i int, k float32, t *texel, m *more) {
+	t.add(&l.texel[i], k)
+	if l.more != nil {
+		m.add(&l.more[i], k)
+	}
 }
 
 // corner finds the four texels around (u, v) in repeats, and where it lies among them.
@@ -194,14 +300,6 @@ func (l *level) corner(u, v float32) (i00, i10, i01, i11 int, fx, fy float32) {
 	return ya*l.w + xa, ya*l.w + xb, yb*l.w + xa, yb*l.w + xb, fx, fy
 }
 
-func (l *level) at(u, v float32) texel {
-	a, b, c, d, fx, fy := l.corner(u, v)
-	t := blend(blend(l.texel[a], l.texel[b], fx), blend(l.texel[c], l.texel[d], fx), fy)
-	k := 1 / max(sqrt(t.x*t.x+t.y*t.y+t.z*t.z), 1e-6)
-	t.x, t.y, t.z = t.x*k, t.y*k, t.z*k
-	return t
-}
-
 func (l *level) heightAt(u, v float32) float32 {
 	a, b, c, d, fx, fy := l.corner(u, v)
 	top := l.height[a] + (l.height[b]-l.height[a])*fx
@@ -216,4 +314,12 @@ func fraction(u float32) float32 {
 		u++
 	}
 	return u
+}
+
+// Bytes is about how much memory the surface takes.
+func (s *Surface) Bytes() (n int) {
+	for i := range s.level {
+		n += len(s.level[i].texel)*44 + len(s.level[i].more)*48
+	}
+	return n
 }

@@ -35,12 +35,11 @@ type File struct {
 // Writer turns scans into files. It keeps look-up tables and a renderer for the
 // previews that some stations send along, and may be used by many goroutines.
 type Writer struct {
-	tables   *colour.Tables
-	renderer *shade.Renderer
+	tables *colour.Tables
 }
 
 // NewWriter returns a Writer.
-func NewWriter() *Writer { return &Writer{colour.NewTables(), shade.NewRenderer()} }
+func NewWriter() *Writer { return &Writer{colour.NewTables()} }
 
 // Files are the scan's files as its station would send them, set being the name
 // that it gives the set.
@@ -180,7 +179,8 @@ func (w *Writer) yardLoan(m maps, set string) ([]File, error) {
 	side, err := json.MarshalIndent(map[string]any{"width_m": m.Size.W, "height_m": m.Size.H, "depth_mm": m.Depth * 1000, "author": "Yard Loan", "licence": "CC0-1.0"}, "", "  ")
 	out.add(set+"/"+set+".json", side, err)
 	out.add(set+"/LICENCE.txt", []byte("Lent for The Salt Clerk. CC0-1.0: no rights reserved.\n"), nil)
-	ball := w.renderer.Ball(shade.NewSurface(m.Planes(), 512), 384)
+	surface := shade.NewSurface(m.Planes(), 512)
+	ball := shade.Ball(surface, 384).Picture(surface)
 	out.png(set+"/"+set+"_preview.png", ball, 8, [2]float64{}, true)
 	return out.list, out.err
 }

@@ -1,0 +1,254 @@
+package bsdf
+
+import (
+	"math"
+
+	"aldermoor/core/geom"
+)
+
+// Surface is what is known of a surface at one point.
+type Surface struct {
+	Color      geom.V3 // base colour, linear
+	Specular   geom.V3 // reflectance at normal incidence where it is no metal
+	Edge       geom.V3 // of a metal: reflectance at 82° over Schlick's; 1 for Schlick's
+	Roughness  float32
+	Diffuse    float32 // roughness of diffuse reflection, 0..1
+	Metallic   float32
+	Anisotropy float32 // −1..1: how far highlights are drawn out across x
+
+	Transmission float32 // share of what is not reflected that goes through instead of being scattered
+
+	Coat          float32 // how much of the surface is coated, 0..1
+	CoatRoughness float32
+	CoatF0        float32 // reflectance at normal incidence
+	CoatColor     geom.V3 // of light that passes the coat straight down and up
+	CoatNormal    geom.V3 // of the coat's own surface; zero where it follows the base's
+
+	Sheen          geom.V3
+	SheenRoughness float32
+}
+
+// Scatter is a Surface prepared for one direction of view.
+type Scatter struct {
+	s          *Surface
+	t          *Tables
+	base       ggx
+	fresnel    reflectance
+	multi      geom.V3 // what the specular lobe returns of light that it scatters more than once
+	lost       float32 // mean share that single scattering loses
+	mean       geom.V3 // mean albedo of the specular lobe
+	up         geom.V3 // the coat's normal
+	coatCos    float32 // of wo to it
+	coat       ggx
+	coatF      reflectance
+	coatMulti  float32
+	coatLost   float32
+	wo         geom.V3
+	atBase     geom.V3 // what the specular lobe, the coat and the sheen return towards wo
+	atCoat     float32
+	atSheen    geom.V3
+	whiteBase  float32 // share of single scattering towards wo
+	whiteCoat  float32
+	tint       geom.V3 // optical thickness of the coat, straight down and up
+	coatTinted bool
+	known      bool // odds are worked out
+	odds       chances
+}
+
+// leastCosine keeps views off the horizon, where the lobes have no limit.
+const leastCosine = 0.004
+
+// Prepare readies a surface for wo. Surfaces may share the tables.
+func (t *Tables) Prepare(s *Surface, wo geom.V3) *Scatter {
+	c := &Scatter{}
+	t.PrepareInto(c, s, wo)
+	return c
+}
+
+// PrepareInto is Prepare into memory of the caller's.
+func (t *Tables) PrepareInto(c *Scatter, s *Surface, wo geom.V3) {
+	if wo[2] < leastCosine {
+		wo[2] = leastCosine
+		wo = wo.Unit()
+	}
+	*c = Scatter{s: s, t: t, wo: wo}
+	c.base = lobe(s.Roughness, s.Anisotropy)
+	c.fresnel = reflectance{f0: s.Specular}
+	if s.Metallic > 0 {
+		c.fresnel = mix(c.fresnel, metal(s.Color, s.Edge), s.Metallic)
+	}
+	avg := t.mean(s.Roughness)
+	c.lost = max(1-avg.Scale-avg.Bias, 0)
+	f := c.fresnel.average()
+	for i := range f {
+		c.multi[i] = f[i] * f[i] * (1 - c.lost) / (1 - f[i]*c.lost)
+	}
+	c.mean = c.specularAlbedo(avg)
+	e := t.look(wo[2], s.Roughness)
+	c.whiteBase = e.Scale + e.Bias
+	c.atBase = c.specularAlbedo(e)
+	if s.Coat > 0 {
+		c.coat = lobe(s.CoatRoughness, 0)
+		f := geom.V3{s.CoatF0, s.CoatF0, s.CoatF0}
+		c.coatF = reflectance{f0: f}
+		avg := t.mean(s.CoatRoughness)
+		c.coatLost = max(1-avg.Scale-avg.Bias, 0)
+		m := c.coatF.average()[0]
+		c.coatMulti = m * m * (1 - c.coatLost) / (1 - m*c.coatLost)
+		c.up = s.CoatNormal
+		if c.up == (geom.V3{}) {
+			c.up = geom.V3{0, 0, 1}
+		}
+		c.coatCos = max(wo.Dot(c.up), leastCosine)
+		e := t.look(c.coatCos, s.CoatRoughness)
+		c.whiteCoat = e.Scale + e.Bias
+		c.atCoat = c.coatAlbedo(e)
+		for i, v := range s.CoatColor {
+			if v < 1 {
+				c.tint[i] = -float32(math.Log(float64(max(v, 1e-4)))) / 2
+				c.coatTinted = true
+			}
+		}
+	}
+	if s.Sheen != (geom.V3{}) {
+		e := t.look(wo[2], s.SheenRoughness).Sheen
+		c.atSheen = s.Sheen.Scale(e)
+	}
+}
+
+// specularAlbedo is what the specular lobe returns, all scattering counted.
+func (c *Scatter) specularAlbedo(e Entry) geom.V3 {
+	var out geom.V3
+	for i := range out {
+		out[i] = clamp(c.fresnel.f0[i]*e.Scale+e.Bias-c.fresnel.dip[i]*e.Dip+c.multi[i]*(1-e.Scale-e.Bias), 0, 1)
+	}
+	return out
+}
+
+func (c *Scatter) coatAlbedo(e Entry) float32 {
+	return clamp(c.s.CoatF0*e.Scale+e.Bias+c.coatMulti*(1-e.Scale-e.Bias), 0, 1)
+}
+
+// specular is the base's specular lobe, without layers above it.
+func (c *Scatter) specular(wi, h geom.V3, oh, whiteIn float32) geom.V3 {
+	single := c.base.density(h) * c.base.visibility(c.wo, wi)
+	out := c.fresnel.at(oh).Scale(single)
+	if c.lost > 1e-5 {
+		out = out.Add(c.multi.Scale((1 - c.whiteBase) * (1 - whiteIn) / (c.lost * math.Pi)))
+	}
+	return out
+}
+
+// Reflected is the BRDF times the cosine of wi, per component; zero below the horizon.
+func (c *Scatter) Reflected(wi geom.V3) geom.V3 {
+	if wi[2] <= 0 {
+		return geom.V3{}
+	}
+	s := c.s
+	h := wi.Add(c.wo).Unit()
+	oh := c.wo.Dot(h)
+	in := c.t.look(wi[2], s.Roughness)
+	spec := c.specular(wi, h, oh, in.Scale+in.Bias)
+	atIn := c.specularAlbedo(in)
+	out := spec
+	scattered := (1 - s.Metallic) * (1 - s.Transmission)
+	if scattered > 0 {
+		d := diffuse(s.Color, s.Diffuse, c.wo, wi)
+		for i := range d {
+			d[i] *= scattered * (1 - c.atBase[i]) * (1 - atIn[i]) / max(1-c.mean[i], 1e-3)
+		}
+		out = out.Add(d)
+	}
+	if s.Coat > 0 {
+		out = out.Scale(1 - s.Coat*c.atCoat)
+		if c.coatTinted {
+			out = out.Times(c.absorbed(wi.Dot(c.up)))
+		}
+		out = out.Scale(wi[2])
+		if lobe := c.coatLobe(wi); lobe > 0 {
+			out = out.Add(geom.V3{lobe, lobe, lobe})
+		}
+	} else {
+		out = out.Scale(wi[2])
+	}
+	if s.Sheen != (geom.V3{}) {
+		lobe := sheen(h[2], c.wo[2], wi[2], s.SheenRoughness) * wi[2]
+		for i := range out {
+			out[i] = out[i]*(1-c.atSheen[i]) + s.Sheen[i]*lobe
+		}
+	}
+	return out
+}
+
+// coatLobe is the coat's reflection times the cosine of wi to its normal.
+func (c *Scatter) coatLobe(wi geom.V3) float32 {
+	s, nl := c.s, wi.Dot(c.up)
+	if nl <= 0 {
+		return 0
+	}
+	h := wi.Add(c.wo).Unit()
+	lobe := c.coat.even(h.Dot(c.up)) * c.coat.visible(c.coatCos, nl) * c.coatF.at(c.wo.Dot(h))[0]
+	if c.coatLost > 1e-5 {
+		e := c.t.look(nl, s.CoatRoughness)
+		lobe += c.coatMulti * (1 - c.whiteCoat) * (1 - e.Scale - e.Bias) / (c.coatLost * math.Pi)
+	}
+	return lobe * s.Coat * nl
+}
+
+// absorbed is what the coat's colour leaves of light that comes and goes on slanted ways.
+func (c *Scatter) absorbed(nl float32) geom.V3 {
+	way := c.inside(max(nl, 0)) + c.inside(c.coatCos)
+	var out geom.V3
+	for i := range out {
+		out[i] = float32(math.Exp(-float64(c.tint[i] * way)))
+	}
+	return geom.Mix(geom.V3{1, 1, 1}, out, c.s.Coat)
+}
+
+// inside is how much longer than straight down light travels in the coat, bent by an index of 1.5.
+func (c *Scatter) inside(cos float32) float32 {
+	return 1 / sqrt(1-(1-cos*cos)/2.25)
+}
+
+// Shares is what a surface returns of a white sky, apart for each way: for pictures that look up
+// prefiltered light in place of integrating. Transmitted is the share that goes through.
+type Shares struct {
+	Specular, Diffuse, Transmitted, Sheen geom.V3
+	Coat                                  float32 // of all components; under a coloured sheen, their mean
+}
+
+// Shares are those towards wo, with the layers above taken off.
+func (c *Scatter) Shares() (out Shares) {
+	s := c.s
+	out.Specular = c.atBase
+	scattered := (1 - s.Metallic) * (1 - s.Transmission)
+	if scattered > 0 {
+		out.Diffuse = diffuseReturn(s.Color, s.Diffuse, c.wo[2])
+	}
+	left := geom.V3{1, 1, 1}
+	for i := range left {
+		left[i] -= c.atBase[i]
+		out.Diffuse[i] *= scattered * left[i]
+	}
+	if s.Transmission > 0 {
+		out.Transmitted = left.Times(s.Color).Scale((1 - s.Metallic) * s.Transmission)
+	}
+	over := geom.V3{1, 1, 1}
+	if s.Coat > 0 {
+		k := 1 - s.Coat*c.atCoat
+		over = over.Scale(k)
+		if c.coatTinted {
+			over = over.Times(c.absorbed(c.coatCos))
+		}
+		out.Coat = s.Coat * c.atCoat
+	}
+	if s.Sheen != (geom.V3{}) {
+		for i := range over {
+			over[i] *= 1 - c.atSheen[i]
+		}
+		out.Coat *= 1 - (c.atSheen[0]+c.atSheen[1]+c.atSheen[2])/3
+		out.Sheen = c.atSheen
+	}
+	out.Specular, out.Diffuse, out.Transmitted = out.Specular.Times(over), out.Diffuse.Times(over), out.Transmitted.Times(over)
+	return out
+}

@@ -1,0 +1,342 @@
+package shade
+
+import (
+	"context"
+	"math"
+
+	"aldermoor/core/bsdf"
+	"aldermoor/core/colour"
+	"aldermoor/core/geom"
+	"aldermoor/core/material"
+)
+
+// Paths: how many times light is followed on, from which bounce on paths are cut at random, and
+// the most that one path may add after its first bounce, against a white surface.
+const (
+	mostBounces = 8
+	cutFrom     = 3
+	brightest   = 24
+)
+
+// referenceTile draws a tile by tracing paths.
+func (j *job) referenceTile(ctx context.Context, x0, y0, x1, y1 int, put func(x, y int, p shown)) {
+	slope, _ := j.camera.pixel()
+	n := max(j.Samples, 1)
+	t := tracer{job: j, slope: slope}
+	t.rng.steps()
+	for y := y0; y < y1; y++ {
+		if ctx.Err() != nil {
+			return
+		}
+		for x := x0; x < x1; x++ {
+			t.rng.start(j.Seed, x, y)
+			var light geom.V3 // of the paths that met the surface
+			var beside shown
+			hits := float32(0)
+			for i := range n {
+				t.rng.sample(i)
+				u, v := t.rng.pair()
+				px, py := float32(x)+tent(u), float32(y)+tent(v)
+				r := t.objectRay(px, py)
+				if c, hit := t.follow(r); hit {
+					light, hits = light.Add(c), hits+1
+					continue
+				}
+				c, a := t.background(px, py, t.object.of(r.D))
+				beside.c, beside.alpha = beside.c.Add(c.Scale(a)), beside.alpha+a
+			}
+			k := 1 / float32(n)
+			out := shown{beside.c.Scale(k), beside.alpha * k}
+			if hits > 0 { // the film sees what the paths give together
+				out.c = out.c.Add(t.film.show(light.Scale(1 / hits)).Scale(hits * k))
+				out.alpha += hits * k
+			}
+			put(x, y, out)
+		}
+	}
+}
+
+// tent spreads samples over a pixel and half of its neighbours: what is in the middle counts most.
+func tent(u float32) float32 {
+	u = 2 * u
+	if u < 1 {
+		return 0.5 + 0.75*(sqrt(u)-1)
+	}
+	return 0.5 + 0.75*(1-sqrt(2-u))
+}
+
+// tracer follows paths.
+type tracer struct {
+	*job
+	slope float32
+	rng   sequence
+	sc    bsdf.Scatter
+}
+
+// follow is the light that comes along a ray from the surface; hit is false where it meets nothing.
+func (t *tracer) follow(r geom.Ray) (light geom.V3, hit bool) {
+	j := t.job
+	whole := geom.V3{1, 1, 1} // what is left of the light along the path
+	pixel := t.slope
+	pdf := float32(0) // with which the last direction was drawn; 0 for one that could not be met otherwise
+	var p point
+	inside, lod := false, -1 // inside a shape, behind one of its openings
+	for bounce, passed := 0, 0; bounce < mostBounces && passed < 16; {
+		e := careful
+		if bounce > 0 {
+			e = bouncing
+		}
+		m, ok := t.meet(r, pixel, lod, inside, e)
+		if !ok {
+			if !hit {
+				return light, false
+			}
+			return light.Add(t.dim(whole.Times(t.sky(j.toSky.of(r.D), pdf)), bounce)), true
+		}
+		j.look(m, r.D, pixel, &p)
+		if p.opacity < 1 {
+			if u, _ := t.rng.pair(); u >= p.opacity { // through the opening
+				passed++
+				r, inside = t.beyond(m, r, inside)
+				continue
+			}
+		}
+		if bounce > 0 {
+			p.surface.Roughness = max(p.surface.Roughness, 0.05) // what is mirrored in rough places is seen too rarely
+		}
+		hit = true
+		light = light.Add(t.dim(whole.Times(p.emission), bounce))
+		view := r.D.Scale(-1)
+		wo := p.local(view)
+		bsdf.Shared().PrepareInto(&t.sc, &p.surface, wo)
+		shade := float32(1)
+		if !j.scene.relief && j.scene.surface.has[material.Occlusion] {
+			shade = p.occlusion // what the relief would do by itself
+		}
+		grain := max(pixel*m.at, j.scene.surface.texel(m.lod))
+		face := j.scene.face(m, p.along, p.up, p.base)
+		from := m.p.Add(face.Scale(grain * 0.05))
+		lod = m.lod
+		light = light.Add(t.dim(whole.Times(t.direct(&p, from, face, inside)).Scale(shade), bounce))
+
+		u, v := t.rng.pair()
+		pick, _ := t.rng.pair()
+		thin := j.scene.surface.figures.Transmission.Thin || !j.scene.shape.Solid()
+		index := max(float32(j.scene.surface.figures.Index), 1.0001)
+		wi, weight, density, through := t.sc.Sample(u, v, pick, thin, 1/index)
+		if weight == (geom.V3{}) {
+			return light, true
+		}
+		d := p.world(wi)
+		switch {
+		case through && thin:
+			whole, pdf = whole.Times(weight), 0
+			r, inside = t.beyond(m, geom.Ray{O: r.O, D: d}, inside)
+		case through:
+			var out bool
+			if r, out = t.solid(&p, d, index, &whole); !out {
+				return light, true
+			}
+			whole, pdf = whole.Times(weight), 0
+		default:
+			if d.Dot(face) <= 0 {
+				return light, true // into the surface
+			}
+			whole, pdf = whole.Times(weight).Scale(shade), density
+			r = geom.Ray{O: from, D: d}
+			pixel = max(pixel, 0.02*p.surface.Roughness)
+		}
+		bounce++
+		if bounce >= cutFrom {
+			keep := min(max(whole[0], whole[1], whole[2]), 0.95)
+			if u, _ := t.rng.pair(); u >= keep {
+				return light, true
+			}
+			whole = whole.Scale(1 / keep)
+		}
+	}
+	return light, hit
+}
+
+// dim keeps what a path adds after its first bounce from sparkling.
+func (t *tracer) dim(c geom.V3, bounce int) geom.V3 {
+	if bounce == 0 {
+		return c
+	}
+	if l := colour.Luminance(colour.RGB(c)); l > brightest {
+		return c.Scale(brightest / l)
+	}
+	return c
+}
+
+// sky is the light from direction w of the light's frame, for a path that was drawn with pdf: weighed
+// against direct's, which may have met it too.
+func (t *tracer) sky(w geom.V3, pdf float32) geom.V3 {
+	e := t.Light
+	c := e.Radiance(w)
+	sun := e.SunRadiance(w)
+	if pdf > 0 {
+		c = c.Scale(heuristic(pdf, e.Pdf(w)))
+		if sun != (geom.V3{}) {
+			sun = sun.Scale(heuristic(pdf, 1/e.SunAngle()))
+		}
+	}
+	return c.Add(sun).Scale(t.gain)
+}
+
+// heuristic is the weight of a sample of density a where b could have drawn it too (Veach 1995).
+func heuristic(a, b float32) float32 { return a * a / max(a*a+b*b, 1e-20) }
+
+// direct is the light that a point receives straight from the sky and the sun, and sends to the viewer.
+func (t *tracer) direct(p *point, from, face geom.V3, inside bool) (out geom.V3) {
+	e, j := t.Light, t.job
+	u, v := t.rng.pair()
+	pick, _ := t.rng.pair()
+	if w, density := e.Sample(pick, u, v); density > 0 {
+		out = out.Add(t.seen(p, from, face, j.toSky.back(w), inside, e.Radiance(w), density))
+	}
+	if e.Sun.Radius > 0 {
+		u, v := t.rng.pair()
+		x, y := geom.Frame(e.Sun.Direction)
+		cos := 1 - u*(1-float32(math.Cos(float64(e.Sun.Radius))))
+		s, c := math.Sincos(2 * math.Pi * float64(v))
+		sin := sqrt(max(0, 1-cos*cos))
+		w := e.Sun.Direction.Scale(cos).Add(x.Scale(sin * float32(c))).Add(y.Scale(sin * float32(s)))
+		out = out.Add(t.seen(p, from, face, j.toSky.back(w), inside, e.Sun.Irradiance.Scale(math.Pi/e.SunAngle()), 1/e.SunAngle()))
+	}
+	return out.Scale(t.gain)
+}
+
+func (t *tracer) seen(p *point, from, face, d geom.V3, inside bool, light geom.V3, density float32) geom.V3 {
+	wi := p.local(d)
+	if wi[2] <= 0 || d.Dot(face) <= 0 {
+		return geom.V3{}
+	}
+	f := t.sc.Reflected(wi)
+	if f == (geom.V3{}) {
+		return f
+	}
+	k := heuristic(density, t.sc.Pdf(wi)) / density
+	if k <= 0 {
+		return geom.V3{}
+	}
+	if m, blocked := t.meet(geom.Ray{O: from, D: d}, t.slope, p.lod, inside, shadowing); blocked {
+		// Openings let light pass.
+		if !t.scene.surface.has[material.Opacity] {
+			return geom.V3{}
+		}
+		var x texel
+		var rare more
+		t.scene.surface.tap(m.u, m.v, 0, 1, &x, &rare)
+		k *= 1 - x.opacity
+	}
+	return f.Times(light).Scale(k)
+}
+
+// meet is where a ray meets the surface: from outside, or from inside a shape.
+func (t *tracer) meet(r geom.Ray, pixel float32, lod int, inside bool, e effort) (m meeting, ok bool) {
+	if inside {
+		return t.inside(meeting{}, r)
+	}
+	return t.scene.trace(r, pixel, lod, e)
+}
+
+// beyond carries a ray on behind the wall that it has gone through.
+func (t *tracer) beyond(m meeting, r geom.Ray, inside bool) (geom.Ray, bool) {
+	if t.scene.shape.Solid() && !inside {
+		return geom.Ray{O: m.p, D: r.D}, true
+	}
+	// Clear of the relief and of folds: nothing more is in the way.
+	return geom.Ray{O: m.p.Add(r.D.Scale(4 * t.scene.shape.Radius())), D: r.D}, false
+}
+
+// solid follows light through the inside of a shape to where it comes out again; out is false where
+// it stays in.
+func (t *tracer) solid(p *point, d geom.V3, index float32, whole *geom.V3) (out geom.Ray, ok bool) {
+	j := t.job
+	sigma := j.scene.surface.figures.Transmission.Absorption()
+	r := geom.Ray{O: p.p.Sub(p.base.Scale(j.scene.shape.Radius() * 1e-4)), D: d}
+	for range 12 {
+		_, to, ok := j.scene.shape.Enter(r, 0)
+		if !ok {
+			return r, true
+		}
+		for i, k := range sigma {
+			whole[i] *= float32(math.Exp(-k * float64(to)))
+		}
+		at := r.At(to)
+		_, _, n := j.scene.shape.Frame(at)
+		inward := n.Scale(-1)
+		u, v := t.rng.pair()
+		h := bsdf.FacetAround(inward, r.D.Scale(-1), p.surface.Roughness, u, v)
+		c := -r.D.Dot(h)
+		bent, leaves := bsdf.Refract(r.D.Scale(-1), h, index)
+		pick, _ := t.rng.pair()
+		if leaves && pick >= bsdf.Dielectric(c, index) {
+			if bent.Dot(n) <= 0 {
+				return r, false
+			}
+			return geom.Ray{O: at.Add(n.Scale(j.scene.shape.Radius()*1e-4 + 2*max(j.scene.top, 0))), D: bent}, true
+		}
+		mirror := r.D.Add(h.Scale(2 * c))
+		if mirror.Dot(inward) <= 0 {
+			return r, false
+		}
+		r = geom.Ray{O: at.Add(inward.Scale(j.scene.shape.Radius() * 1e-4)), D: mirror}
+	}
+	return r, false
+}
+
+// sequence gives numbers in 0..1 for one pixel: for the first dimensions those of an additive
+// recurrence by a pixel's own shift, which fill the square evenly, then at random.
+type sequence struct {
+	state uint64
+	shift [sequenceSize]float32
+	step  [sequenceSize]float64
+	i     int
+	next  int
+}
+
+const sequenceSize = 12
+
+// sequenceRoot is the root of x^13 = x + 1: its powers are the steps of the recurrence (Roberts 2018).
+const sequenceRoot = 1.0570505752
+
+func (s *sequence) steps() {
+	k := 1.0
+	for i := range s.step {
+		k /= sequenceRoot
+		s.step[i] = k
+	}
+}
+
+func (s *sequence) start(seed uint64, x, y int) {
+	s.state = seed*0x9e3779b97f4a7c15 ^ uint64(x)*0xbf58476d1ce4e5b9 ^ uint64(y)*0x94d049bb133111eb
+	s.random()
+	for k := range s.shift {
+		s.shift[k] = s.random()
+	}
+}
+
+func (s *sequence) sample(i int) { s.i, s.next = i, 0 }
+
+// random is the next number of splitmix64.
+func (s *sequence) random() float32 {
+	s.state += 0x9e3779b97f4a7c15
+	z := s.state
+	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
+	z = (z ^ z>>27) * 0x94d049bb133111eb
+	return float32((z^z>>31)>>40) / (1 << 24)
+}
+
+func (s *sequence) number() float32 {
+	if s.next >= sequenceSize {
+		return s.random()
+	}
+	k := s.next
+	s.next++
+	_, f := math.Modf(float64(s.shift[k]) + float64(s.i)*s.step[k])
+	return min(float32(f), 0.9999999)
+}
+
+func (s *sequence) pair() (u, v float32) { return s.number(), s.number() }
