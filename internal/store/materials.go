@@ -13,21 +13,21 @@ import (
 )
 
 const materialColumns = `id, coalesce(delivery_id, 0), set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
-	licence, author, rights, station, captured, contact, tags, categories, report, doubts, released, released_version, created, updated, known, recipe, finish`
+	licence, author, rights, station, captured, contact, tags, categories, report, doubts, released, released_version, created, updated, known, recipe, finish, figures`
 
 func scanMaterial(scan func(...any) error) (m materials.Material, err error) {
-	var tags, categories, report, known, recipe, finish string
+	var tags, categories, report, known, recipe, finish, figures string
 	var created, updated int64
 	if err = scan(&m.ID, &m.DeliveryID, &m.SetKey, &m.Name, &m.Slug, &m.Version, &m.Stage, &m.Size.W, &m.Size.H, &m.SizeSource, &m.Depth, &m.DepthSource,
 		&m.Relief.Value, &m.Relief.Confidence, &m.Licence, &m.Author, &m.Rights, &m.Station, &m.Captured, &m.Contact, &tags, &categories, &report,
-		&m.Doubts, &m.Released, &m.ReleasedVersion, &created, &updated, &known, &recipe, &finish); err != nil {
+		&m.Doubts, &m.Released, &m.ReleasedVersion, &created, &updated, &known, &recipe, &finish, &figures); err != nil {
 		return m, err
 	}
 	m.Created, m.Updated = moment(created), moment(updated)
 	for _, d := range []struct {
 		text string
 		to   any
-	}{{tags, &m.Tags}, {categories, &m.Categories}, {report, &m.Report}, {known, &m.Known}, {recipe, &m.Recipe}, {finish, &m.Finish}} {
+	}{{tags, &m.Tags}, {categories, &m.Categories}, {report, &m.Report}, {known, &m.Known}, {recipe, &m.Recipe}, {finish, &m.Finish}, {figures, &m.Figures}} {
 		if err := undoc(d.text, d.to); err != nil {
 			return m, fmt.Errorf("read material %d: %w", m.ID, err)
 		}
@@ -41,10 +41,10 @@ func (t *tx) AddMaterial(m *materials.Material) error {
 		delivery = m.DeliveryID
 	}
 	id, err := t.insert(`INSERT INTO materials (delivery_id, set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
-		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated, released, released_version)
-		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated, released, released_version, figures)
+		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		delivery, m.SetKey, m.Name, m.Slug, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Relief.Value, m.Relief.Confidence,
-		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion)
+		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion, doc(m.Figures))
 	if taken(err) {
 		return library.ErrStale
 	}
@@ -212,9 +212,9 @@ func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error
 func (t *tx) SaveMaterial(m *materials.Material) error {
 	r, err := t.exec(`UPDATE materials SET version = version + 1, name = ?, stage = ?, width = ?, height = ?, size_source = ?, depth = ?, depth_source = ?,
 		licence = ?, author = ?, rights = ?, station = ?, captured = ?, contact = ?, tags = ?, categories = ?, report = ?, doubts = ?,
-		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ? WHERE id = ? AND version = ?`,
+		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ?, figures = ? WHERE id = ? AND version = ?`,
 		m.Name, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact,
-		doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), doc(m.Known), m.Relief.Value, m.Relief.Confidence, doc(m.Recipe), doc(m.Finish), m.ID, m.Version)
+		doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), doc(m.Known), m.Relief.Value, m.Relief.Confidence, doc(m.Recipe), doc(m.Finish), doc(m.Figures), m.ID, m.Version)
 	if err != nil {
 		return err
 	}

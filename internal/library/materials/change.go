@@ -51,6 +51,8 @@ type Change struct {
 	Contact    *string   `json:"contact_class"`
 	Captured   *string   `json:"captured"`
 	KeepRatio  *bool     `json:"keep_ratio"` // width or height alone carries the other along
+
+	Figures json.RawMessage `json:"figures"` // surface figures to change: null puts one back
 }
 
 // Line is a line over the maps, in shares of their width and height from the upper
@@ -215,6 +217,11 @@ func (m *Material) apply(c Change) error {
 		m.resize(c)
 	}
 	m.rescale()
+	if len(c.Figures) > 0 {
+		if err := m.setFigures(c.Figures); err != nil {
+			return err
+		}
+	}
 	if c.Depth != nil {
 		m.Depth, m.DepthSource = float64(*c.Depth), string(scale.FromPerson)
 	}
@@ -413,6 +420,7 @@ func (m *Material) recheck(g Grades) {
 			r.Findings = slices.DeleteFunc(r.Findings, func(f inspect.Finding) bool { return f.Code == "size_disagrees" })
 		}
 		r.Workflow = set.Workflow()
+		m.weighFigures(r)
 		g.Grade(r.Findings)
 	}
 	size, depth := m.scanned()

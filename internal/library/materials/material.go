@@ -17,6 +17,7 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
+	"aldermoor/core/shade"
 )
 
 // Stage is where a material stands between Intake and Bench.
@@ -53,6 +54,7 @@ type Material struct {
 	Maps            []Map
 	Recipe          []Treatment // what the scan gets
 	Finish          Finish      // what came of it
+	Figures         *Figures    // surface figures; nil for neutral ones
 	Known           *Known      // the material whose scan it is, if it is here already
 	Doubts          int
 	Released        int   // number of the latest release
@@ -105,6 +107,14 @@ func (m *Material) Surface() material.Material {
 		out.Sources = append(out.Sources, material.Source{Channel: p.Channel, Map: &p.Map})
 		if p.Channel == material.Height && p.Zero != nil {
 			out.Zero = *p.Zero
+		}
+	}
+	if f := m.Figures; f != nil {
+		out.Figures = f.Figures
+		for _, c := range material.All() {
+			if v, ok := f.Constants[c]; ok && out.Source(c) == nil {
+				out.Put(material.Source{Channel: c, Value: v})
+			}
 		}
 	}
 	return out
@@ -197,9 +207,15 @@ func (m *Material) LookKey() string {
 	cur := m.Current()
 	m = &cur
 	h := sha256.New()
-	fmt.Fprintf(h, "look 5 %.6g %.6g %.6g\n", m.Size.W, m.Size.H, m.Depth)
+	fmt.Fprintf(h, "look 6.%d %.6g %.6g %.6g\n", shade.PackVersion, m.Size.W, m.Size.H, m.Depth)
 	for _, p := range m.Assigned() {
 		fmt.Fprintln(h, p.Blob, p.Layer, p.Component, p.Channel, p.Direction)
+		if p.Channel == material.Height && p.Zero != nil {
+			fmt.Fprintln(h, "zero", *p.Zero)
+		}
+	}
+	if m.Figures != nil {
+		fmt.Fprintf(h, "figures %s\n", raw(m.Figures))
 	}
 	return hex.EncodeToString(h.Sum(nil)[:12])
 }

@@ -23,6 +23,7 @@ const (
 	partLicence, partAuthor, partRights                        = "licence", "author", "rights"
 	partCaptured, partContact, partTags, partCats              = "captured", "contact class", "tags", "categories"
 	partTiers, partScan, partMapPrefix                         = "tiers", "scan", "map "
+	partFigures                                                = "surface figures"
 	derivedDepth                                  scale.Source = "derived" // follows from size and normals, or from the recipe
 )
 
@@ -88,7 +89,7 @@ func (m *Material) parts() map[string]json.RawMessage {
 	out := map[string]json.RawMessage{
 		partName: raw(m.Name), partStage: raw(m.Stage), partKnown: raw(m.Known), partRecipe: raw(m.Recipe), partSize: raw(size), partDepth: raw(depth),
 		partEvidence: raw(m.Report.SizeEvidence), partLicence: raw(m.Licence), partAuthor: raw(m.Author), partRights: raw(m.Rights),
-		partCaptured: raw(m.Captured), partContact: raw(m.Contact), partTags: raw(m.Tags), partCats: raw(m.Categories), partTiers: raw(tiers),
+		partCaptured: raw(m.Captured), partContact: raw(m.Contact), partTags: raw(m.Tags), partCats: raw(m.Categories), partTiers: raw(tiers), partFigures: raw(m.Figures),
 	}
 	cur := m.Current()
 	if p := cur.Map(material.Height); p != nil {
@@ -254,6 +255,8 @@ func (m *Material) plainPart(part string) func(json.RawMessage) error {
 		return into(&m.Tags)
 	case partCats:
 		return into(&m.Categories)
+	case partFigures:
+		return into(&m.Figures)
 	case partEvidence:
 		return into(&m.Report.SizeEvidence)
 	}

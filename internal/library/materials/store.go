@@ -37,6 +37,8 @@ type Tx interface {
 	SaveFinish(material int64, maps []Map) error // in the place of those that were made before
 	MoveMaps(to int64, ids []int64) error
 	SavePrint(material int64, p likeness.Print) error
+	AddMaterial(m *Material) error
+	FreeSlug(want string) (string, error)
 	AddStep(s *Step) error
 	MarkStep(id int64, undone bool) error
 	// SaveSetting gives ErrStale if version is not the stored one (0: none is).

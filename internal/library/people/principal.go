@@ -37,6 +37,7 @@ type Right string
 const (
 	Anyone     Right = "anyone"     // to see the door
 	Enter      Right = "enter"      // to see the Library, what is released, and one's own account
+	Share      Right = "share"      // to bring along what everybody may use: light to look at materials in
 	SeeDrafts  Right = "see drafts" // to see Intake and the Bench
 	Contribute Right = "contribute" // to deliver, decide, edit and release
 	Decide     Right = "decide"     // to set the studio's standards and override stops
@@ -77,6 +78,8 @@ func (p Principal) May(r Right) bool {
 		return true
 	case Enter:
 		return p.Name != ""
+	case Share:
+		return p.Name != "" && (works || !p.Token)
 	case SeeDrafts:
 		return staff
 	case Contribute:

@@ -13,6 +13,7 @@ import (
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/shade"
+	"aldermoor/core/shape"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
@@ -47,12 +48,30 @@ func (s *Service) picture(ctx context.Context, key string) error {
 			}
 		}
 	}
-	if _, err := l.ball(ctx, BallPx); err != nil {
+	for _, px := range []int{128, BallPx, LargePx} {
+		if _, err := l.ball(ctx, px); err != nil {
+			return err
+		}
+	}
+	// What a material's page shows, and what the Lit lens begins with.
+	if _, err := l.jpeg(ctx, shape.NaturalSize(surfaceOf(&m).Extent().W), LargePx); err != nil {
 		return err
+	}
+	for _, px := range PackSizes[:2] {
+		if _, err := s.Pack(ctx, &m, px); err != nil {
+			return err
+		}
 	}
 	s.Events.Progressed("material:%d", id)
 	s.Events.Progressed("pictures:%d", id)
 	return nil
+}
+
+// surfaceOf is what a material looks like with its treatments.
+func surfaceOf(m *materials.Material) *material.Material {
+	cur := m.Current()
+	look := cur.Surface()
+	return &look
 }
 
 // pictureSizes are the sides in pixels that pictures are made at; others get the next
@@ -117,7 +136,7 @@ type looker struct {
 
 func (l *looker) swatch(ctx context.Context, extent float64, px int) ([]byte, error) {
 	name := fmt.Sprintf("look/%s/swatch-%g-%d.png", l.m.LookKey(), extent, px)
-	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.Renderer().Swatch(s, extent, px) })
+	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return shade.Swatch(extent, px).Picture(s) })
 }
 
 // jpegQuality is that of swatches: their grain stays.
@@ -127,11 +146,11 @@ func (l *looker) jpeg(ctx context.Context, extent float64, px int) ([]byte, erro
 	name := fmt.Sprintf("look/%s/swatch-%g-%d.jpg", l.m.LookKey(), extent, px)
 	return l.s.Derive(ctx, name, func() ([]byte, error) {
 		if l.drawn == nil || l.extent != extent || l.drawn.W != 2*px { // the half of one that was drawn just now is made of it
-			surface, err := l.open()
+			surface, err := l.open(ctx)
 			if err != nil {
 				return nil, err
 			}
-			l.drawn, l.extent = l.s.Renderer().Swatch(surface, extent, px), extent
+			l.drawn, l.extent = shade.Swatch(extent, px).Picture(surface), extent
 		}
 		im := l.drawn
 		if im.W != px {
@@ -149,14 +168,14 @@ func (l *looker) jpeg(ctx context.Context, extent float64, px int) ([]byte, erro
 
 func (l *looker) ball(ctx context.Context, px int) ([]byte, error) {
 	name := fmt.Sprintf("look/%s/ball-%d.png", l.m.LookKey(), px)
-	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return l.s.Renderer().Ball(s, px) })
+	return l.derived(ctx, name, func(s *shade.Surface) *raster.Image { return shade.Ball(s, px).Picture(s) })
 }
 
 // derived makes a picture unless it is there. One that lacks a map because that could not
 // be read is not kept.
 func (l *looker) derived(ctx context.Context, name string, draw func(*shade.Surface) *raster.Image) ([]byte, error) {
 	return l.s.Derive(ctx, name, func() ([]byte, error) {
-		surface, err := l.open()
+		surface, err := l.open(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -167,20 +186,13 @@ func (l *looker) derived(ctx context.Context, name string, draw func(*shade.Surf
 }
 
 // open prepares the material's surface from the reduced copies of its maps.
-func (l *looker) open() (*shade.Surface, error) {
+func (l *looker) open(ctx context.Context) (*shade.Surface, error) {
 	if l.surface != nil {
 		return l.surface, nil
 	}
-	cur := l.m.Current()
-	surface := cur.Surface()
-	planes, err := material.Decode(&surface, func(p *material.Map, _ string, _ int) (*raster.Image, error) {
-		return l.s.Materials.Level(p.Blob, p.Layer)
-	}, materials.LevelSize)
-	if err != nil {
-		return nil, err
-	}
-	l.surface = shade.NewSurface(planes, materials.LevelSize)
-	return l.surface, nil
+	var err error
+	l.surface, err = l.s.surface(ctx, l.m, materials.LevelSize)
+	return l.surface, err
 }
 
 // MapOf returns one map of a draft.

@@ -5,7 +5,6 @@ package pictures
 import (
 	"context"
 
-	"aldermoor/core/shade"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/materials"
@@ -16,16 +15,18 @@ import (
 // Service shows materials and maps.
 type Service struct {
 	*library.Base
-	Store     library.Store[Reader, any]
+	Store     library.Store[Reader, Tx]
 	Events    *events.Service
 	Materials *materials.Service
 	Releases  *releases.Service
 	Search    *search.Service
-	Renderer  func() *shade.Renderer
 	opened    opened
+	surfaces  surfaces
+	lights    lights
+	rendering library.Progress
 }
 
 // Handlers are the jobs of pictures, by kind.
 func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
-	return map[string]func(context.Context, string) error{materials.JobPicture: s.picture}
+	return map[string]func(context.Context, string) error{materials.JobPicture: s.picture, JobView: s.view}
 }

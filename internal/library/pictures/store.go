@@ -1,9 +1,19 @@
 package pictures
 
-import "aldermoor/internal/library/materials"
+import "aldermoor/internal/library/releases"
 
-// Reader reads the drafts whose pictures are made.
+// Reader reads what is pictured.
 type Reader interface {
-	Material(id int64) (materials.Material, error)
+	releases.Reader
 	MaterialOfMap(id int64) (int64, error)
+	Environments() ([]Environment, error) // by name
+	Environment(id int64) (Environment, error)
+}
+
+// Tx asks for pictures, and keeps light.
+type Tx interface {
+	Reader
+	releases.Tx
+	AddEnvironment(e *Environment) error // in place of one of the same name
+	RemoveEnvironment(id int64) error
 }

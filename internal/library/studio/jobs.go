@@ -10,6 +10,7 @@ import (
 	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/pictures"
 )
 
 // Job is a piece of background work as people look at it.
@@ -62,7 +63,7 @@ func (j *Job) find(tx Reader) error {
 		d, err := tx.Delivery(id)
 		j.About, j.Delivery = d.Name, id
 		return err
-	case materials.JobTreat, materials.JobPicture:
+	case materials.JobTreat, materials.JobPicture, pictures.JobView:
 		m, err := tx.Material(id)
 		j.About, j.Material = m.Name, id
 		return err

@@ -5,6 +5,7 @@ import (
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/search"
 )
@@ -16,6 +17,7 @@ type Reader interface {
 	intake.Reader
 	releases.Reader
 	search.Reader
+	pictures.Reader
 	// Jobs lists what runs and what failed, n at most, and counts what waits by kind.
 	Jobs(n int) (list []library.Job, waiting map[string]int, err error)
 	CountMaterials() (unseen, unreleased int, err error)
@@ -30,6 +32,7 @@ type Tx interface {
 	events.Tx
 	intake.Tx
 	releases.Tx
+	pictures.Tx
 }
 
 // Store keeps rows.

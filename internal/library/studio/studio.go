@@ -13,7 +13,6 @@ import (
 	"aldermoor/core/codec"
 	"aldermoor/core/colour"
 	"aldermoor/core/parcel"
-	"aldermoor/core/shade"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/intake"
@@ -88,8 +87,8 @@ func New(c Config) *Studio {
 		Store: library.View(c.Store, func(r Reader) search.Reader { return r }, func(t Tx) any { return t })}
 	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put,
 		Store: library.View(c.Store, func(r Reader) releases.Reader { return r }, func(t Tx) releases.Tx { return t })}
-	s.Pictures = &pictures.Service{Base: b, Events: s.Events, Materials: s.Materials, Releases: s.Releases, Search: s.Search, Renderer: sync.OnceValue(shade.NewRenderer),
-		Store: library.View(c.Store, func(r Reader) pictures.Reader { return r }, func(t Tx) any { return t })}
+	s.Pictures = &pictures.Service{Base: b, Events: s.Events, Materials: s.Materials, Releases: s.Releases, Search: s.Search,
+		Store: library.View(c.Store, func(r Reader) pictures.Reader { return r }, func(t Tx) pictures.Tx { return t })}
 	if c.Store != nil {
 		c.Store.OnCommit(func(list []library.Event) {
 			s.pulse.stale()
