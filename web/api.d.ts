@@ -731,6 +731,127 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/materials/{id}/picture.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Any view of a draft. A large picture, or a reference, is made by a job: 202 says how far it is, then the same address answers with it. */
+        get: operations["viewDraftPng"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/materials/{id}/picture.exr": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Any view of a draft in linear light. A large picture, or a reference, is made by a job: 202 says how far it is, then the same address answers with it. */
+        get: operations["viewDraftExr"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/releases/{id}/picture.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Any view of a release. A large picture, or a reference, is made by a job: 202 says how far it is, then the same address answers with it. */
+        get: operations["viewReleasePng"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/releases/{id}/picture.exr": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Any view of a release in linear light. A large picture, or a reference, is made by a job: 202 says how far it is, then the same address answers with it. */
+        get: operations["viewReleaseExr"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/environments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The environments to look at materials in. */
+        get: operations["environments"];
+        put?: never;
+        /** Upload an environment: a .hdr or .exr file of all directions, twice as wide as high. One of the same name takes its place. */
+        post: operations["addEnvironment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/environments/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove an uploaded environment. */
+        delete: operations["removeEnvironment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/finishes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The kinds of plain finish: materials without maps. */
+        get: operations["finishes"];
+        put?: never;
+        /** Make plain finishes of a kind, one a colour. */
+        post: operations["addFinishes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -923,6 +1044,8 @@ export interface components {
             captured?: string;
             /** @description The share of the height map's range that means no displacement, 0 to 1. */
             zero?: number;
+            /** @description Surface figures to change, by name; null puts one back. Groups (grade, emission, transmission, coat, sheen, constants) are changed in part. */
+            figures?: Record<string, never>;
         };
         Material: {
             id?: number;
@@ -963,6 +1086,8 @@ export interface components {
             recipe_problem?: string | null;
             /** @description The step that this change recorded, to undo it by. */
             step?: number;
+            /** @description Surface figures; null where all are neutral. */
+            figures?: Record<string, never> | null;
         };
         Release: {
             id?: number;
@@ -1136,6 +1261,20 @@ export interface components {
             contact_class?: string;
             /** @description Metres, or text with a unit. The height follows by the pixels. */
             width_m?: number | string;
+        };
+        Environment: {
+            id: string;
+            title: string;
+            by?: string;
+        };
+        Finish: {
+            id: string;
+            title: string;
+            group: string;
+            colour: boolean;
+            color: string;
+            roughness: number;
+            source?: string;
         };
     };
     responses: {
@@ -2818,6 +2957,464 @@ export interface operations {
                         }[];
                         page?: number;
                         more?: boolean;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    viewDraftPng: {
+        parameters: {
+            query?: {
+                /** @description On what the material is laid. */
+                shape?: "ball" | "slab" | "block" | "column" | "drape" | "swatch";
+                /** @description Width in pixels, up to 8192. */
+                px?: number;
+                /** @description Height in pixels; the width unless given. */
+                height?: number;
+                /** @description Metres that the shape measures, or that a swatch shows; about one repeat unless given. */
+                extent_m?: number;
+                /** @description An environment's id. */
+                env?: string;
+                /** @description Turns the light to the right, degrees. */
+                turn?: number;
+                /** @description Raises the light, degrees. */
+                tilt?: number;
+                /** @description Factor on the light. */
+                strength?: number;
+                /** @description Stops. */
+                exposure?: number;
+                /** @description The tone curve, or none: light is cut at white. */
+                tone?: "curve" | "none";
+                /** @description preview: prefiltered light; reference: traced paths. */
+                quality?: "preview" | "reference";
+                /** @description Paths a pixel, for reference. */
+                samples?: number;
+                /** @description Of the paths. */
+                seed?: number;
+                /** @description Turns the shape to the right, degrees. */
+                yaw?: number;
+                /** @description Tips the shape's top towards the viewer, degrees. */
+                pitch?: number;
+                /** @description 1 fits the shape into the picture. */
+                zoom?: number;
+                /** @description Moves the picture's content to the right, in picture heights. */
+                pan_x?: number;
+                /** @description The same upwards. */
+                pan_y?: number;
+                /** @description none (transparent), mat, environment or #rrggbb. */
+                background?: string;
+                /** @description This channel alone, without light. */
+                channel?: string;
+                /** @description 1: neutral colour, true roughness and relief. */
+                plaster?: "0" | "1";
+                /** @description 0: normals alone, without the height map's depth. */
+                relief?: "0" | "1";
+                /** @description Anything: the answer is a file to keep. */
+                save?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description It is being made. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        progress: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    viewDraftExr: {
+        parameters: {
+            query?: {
+                /** @description On what the material is laid. */
+                shape?: "ball" | "slab" | "block" | "column" | "drape" | "swatch";
+                /** @description Width in pixels, up to 8192. */
+                px?: number;
+                /** @description Height in pixels; the width unless given. */
+                height?: number;
+                /** @description Metres that the shape measures, or that a swatch shows; about one repeat unless given. */
+                extent_m?: number;
+                /** @description An environment's id. */
+                env?: string;
+                /** @description Turns the light to the right, degrees. */
+                turn?: number;
+                /** @description Raises the light, degrees. */
+                tilt?: number;
+                /** @description Factor on the light. */
+                strength?: number;
+                /** @description Stops. */
+                exposure?: number;
+                /** @description The tone curve, or none: light is cut at white. */
+                tone?: "curve" | "none";
+                /** @description preview: prefiltered light; reference: traced paths. */
+                quality?: "preview" | "reference";
+                /** @description Paths a pixel, for reference. */
+                samples?: number;
+                /** @description Of the paths. */
+                seed?: number;
+                /** @description Turns the shape to the right, degrees. */
+                yaw?: number;
+                /** @description Tips the shape's top towards the viewer, degrees. */
+                pitch?: number;
+                /** @description 1 fits the shape into the picture. */
+                zoom?: number;
+                /** @description Moves the picture's content to the right, in picture heights. */
+                pan_x?: number;
+                /** @description The same upwards. */
+                pan_y?: number;
+                /** @description none (transparent), mat, environment or #rrggbb. */
+                background?: string;
+                /** @description This channel alone, without light. */
+                channel?: string;
+                /** @description 1: neutral colour, true roughness and relief. */
+                plaster?: "0" | "1";
+                /** @description 0: normals alone, without the height map's depth. */
+                relief?: "0" | "1";
+                /** @description Anything: the answer is a file to keep. */
+                save?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/x-exr": string;
+                };
+            };
+            /** @description It is being made. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        progress: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    viewReleasePng: {
+        parameters: {
+            query?: {
+                /** @description On what the material is laid. */
+                shape?: "ball" | "slab" | "block" | "column" | "drape" | "swatch";
+                /** @description Width in pixels, up to 8192. */
+                px?: number;
+                /** @description Height in pixels; the width unless given. */
+                height?: number;
+                /** @description Metres that the shape measures, or that a swatch shows; about one repeat unless given. */
+                extent_m?: number;
+                /** @description An environment's id. */
+                env?: string;
+                /** @description Turns the light to the right, degrees. */
+                turn?: number;
+                /** @description Raises the light, degrees. */
+                tilt?: number;
+                /** @description Factor on the light. */
+                strength?: number;
+                /** @description Stops. */
+                exposure?: number;
+                /** @description The tone curve, or none: light is cut at white. */
+                tone?: "curve" | "none";
+                /** @description preview: prefiltered light; reference: traced paths. */
+                quality?: "preview" | "reference";
+                /** @description Paths a pixel, for reference. */
+                samples?: number;
+                /** @description Of the paths. */
+                seed?: number;
+                /** @description Turns the shape to the right, degrees. */
+                yaw?: number;
+                /** @description Tips the shape's top towards the viewer, degrees. */
+                pitch?: number;
+                /** @description 1 fits the shape into the picture. */
+                zoom?: number;
+                /** @description Moves the picture's content to the right, in picture heights. */
+                pan_x?: number;
+                /** @description The same upwards. */
+                pan_y?: number;
+                /** @description none (transparent), mat, environment or #rrggbb. */
+                background?: string;
+                /** @description This channel alone, without light. */
+                channel?: string;
+                /** @description 1: neutral colour, true roughness and relief. */
+                plaster?: "0" | "1";
+                /** @description 0: normals alone, without the height map's depth. */
+                relief?: "0" | "1";
+                /** @description Anything: the answer is a file to keep. */
+                save?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+            /** @description It is being made. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        progress: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    viewReleaseExr: {
+        parameters: {
+            query?: {
+                /** @description On what the material is laid. */
+                shape?: "ball" | "slab" | "block" | "column" | "drape" | "swatch";
+                /** @description Width in pixels, up to 8192. */
+                px?: number;
+                /** @description Height in pixels; the width unless given. */
+                height?: number;
+                /** @description Metres that the shape measures, or that a swatch shows; about one repeat unless given. */
+                extent_m?: number;
+                /** @description An environment's id. */
+                env?: string;
+                /** @description Turns the light to the right, degrees. */
+                turn?: number;
+                /** @description Raises the light, degrees. */
+                tilt?: number;
+                /** @description Factor on the light. */
+                strength?: number;
+                /** @description Stops. */
+                exposure?: number;
+                /** @description The tone curve, or none: light is cut at white. */
+                tone?: "curve" | "none";
+                /** @description preview: prefiltered light; reference: traced paths. */
+                quality?: "preview" | "reference";
+                /** @description Paths a pixel, for reference. */
+                samples?: number;
+                /** @description Of the paths. */
+                seed?: number;
+                /** @description Turns the shape to the right, degrees. */
+                yaw?: number;
+                /** @description Tips the shape's top towards the viewer, degrees. */
+                pitch?: number;
+                /** @description 1 fits the shape into the picture. */
+                zoom?: number;
+                /** @description Moves the picture's content to the right, in picture heights. */
+                pan_x?: number;
+                /** @description The same upwards. */
+                pan_y?: number;
+                /** @description none (transparent), mat, environment or #rrggbb. */
+                background?: string;
+                /** @description This channel alone, without light. */
+                channel?: string;
+                /** @description 1: neutral colour, true roughness and relief. */
+                plaster?: "0" | "1";
+                /** @description 0: normals alone, without the height map's depth. */
+                relief?: "0" | "1";
+                /** @description Anything: the answer is a file to keep. */
+                save?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/x-exr": string;
+                };
+            };
+            /** @description It is being made. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        progress: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    environments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Our own, then uploaded ones. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Environment"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addEnvironment: {
+        parameters: {
+            query: {
+                /** @description The file's name. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The environment. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Environment"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeEnvironment: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    finishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By group. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Finish"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addFinishes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    kind: string;
+                    name?: string;
+                    /** @description One a line: #rrggbb, colour words, or "name, #rrggbb". */
+                    colours?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The drafts. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: {
+                            id: number;
+                            name: string;
+                            href: string;
+                        }[];
                     };
                 };
             };

@@ -191,3 +191,70 @@ interface Intake {
   retry(): Promise<void>;
   forget(): void;
 }
+
+interface Lit {
+  // lit.js
+  root: any; // an element that hears events of its own
+  on: boolean;
+  view: import("../internal/web/static/js/lit/stage.js").View & Record<string, any>;
+  env: string;
+  lights: { id: string; title: string }[];
+  stage: import("../internal/web/static/js/lit/stage.js").Stage | null;
+  packs: any;
+  problem: string;
+  seen: number;
+  part: number;
+  wanted: number;
+  pixels: number;
+  sharp: number;
+  loading: AbortController | null;
+  held: { x: number; y: number; yaw: number; pitch: number; panX: number; panY: number; pans: boolean } | null;
+  fingers: Map<number, { x: number; y: number }>;
+  natural: number;
+  init(): void;
+  keys(): void;
+  look(on: boolean): Promise<void>;
+  begin(): Promise<unknown>;
+  take(surface: any, light: any): void;
+  sharpen(signal: AbortSignal): Promise<void>;
+  packURL(px: number): string;
+  lightURL(): string;
+  relight(now: { surface: string }): void;
+  perPixel(): number;
+  cameraOf: any;
+  set(change: Record<string, any>): void;
+  toggle(what: "plaster" | "relief" | "tone"): void;
+  frame(): void;
+  resize(by: number): void;
+  nextShape(): void;
+  nextLight(): Promise<unknown>;
+  takeLight(id: string): Promise<unknown>;
+  readAddress(): void;
+  writeAddress(): void;
+  // bearing.js
+  bar: number;
+  barText: string;
+  moved: number;
+  drawn: number;
+  rests: number;
+  again(moving?: boolean): void;
+  paint(): void;
+  readonly from: { bearing: number; height: number };
+  turnLight(turn: number, tilt: number): void;
+  rule(): void;
+  // keeping.js
+  saving: string;
+  savePx: string;
+  saveAs: string;
+  saveQuality: string;
+  saveClear: boolean;
+  openSave(): void;
+  closeSave(): void;
+  // still.js
+  still: boolean;
+  stillLight: { bearing: number; height: number } | null;
+  timer: number;
+  asked: number;
+  pictureURL(w: number, h: number, ending: string, more?: Record<string, string>): string;
+  drawStill(): void;
+}

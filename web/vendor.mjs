@@ -31,6 +31,7 @@ for (const icon of ["upload", "download", "moon", "sun", "undo-2", "check", "log
 }
 copyFileSync("node_modules/tus-js-client/dist/tus.min.js", `${to}/vendor/tus.js`);
 copyFileSync("node_modules/@alpinejs/csp/dist/module.esm.min.js", `${to}/vendor/alpine.js`);
+for (const part of ["three.core.js", "three.module.js"]) copyFileSync(`node_modules/three/build/${part}`, `${to}/vendor/${part}`);
 copyFileSync("node_modules/@github/combobox-nav/dist/index.js", `${to}/vendor/combobox-nav.js`);
 writeFileSync(`${to}/vendor/idiomorph.js`, readFileSync("node_modules/idiomorph/dist/idiomorph.min.js", "utf8").trim() + "export{Idiomorph};\n");
 
@@ -44,7 +45,9 @@ for (const file of readdirSync(scripts).filter((f) => f.endsWith(".js"))) {
 rmSync(`${scripts}/page`, { recursive: true, force: true });
 mkdirSync(`${scripts}/page`);
 for (const page of readdirSync(templates)) {
-  const islands = [...new Set(["shell", ...[...readFileSync(`${templates}/${page}`, "utf8").matchAll(/x-data="(\w+)"/g)].map(([, name]) => name)])].sort();
+  const own = readFileSync(`${templates}/${page}`, "utf8");
+  const partials = [...own.matchAll(/\{\{template "(\w+)"/g)].map(([, name]) => `internal/web/templates/partials/${name}.html`).filter((f) => existsSync(f));
+  const islands = [...new Set(["shell", ...[...[own, ...partials.map((f) => readFileSync(f, "utf8"))].join("").matchAll(/x-data="(\w+)"/g)].map(([, name]) => name)])].sort();
   const imports = islands.map((name) => {
     if (!moduleOf.has(name)) throw new Error(`${page} has an island ${name} that no script exports`);
     return `import { ${name} } from "../${moduleOf.get(name)}";`;
@@ -57,7 +60,7 @@ for (const page of readdirSync(templates)) {
 const licences = [];
 /** @param {string} dir */
 const textIn = (dir) => readdirSync(dir).filter((f) => /^(licen[cs]e|copying|notice)/i.test(f)).sort().map((f) => readFileSync(`${dir}/${f}`, "utf8").trim()).join("\n\n");
-for (const name of ["@alpinejs/csp", "@github/combobox-nav", "@fontsource-variable/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "tus-js-client", "url-parse"]) {
+for (const name of ["@alpinejs/csp", "@github/combobox-nav", "@fontsource-variable/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "three", "tus-js-client", "url-parse"]) {
   const dir = `node_modules/${name}`, about = JSON.parse(readFileSync(`${dir}/package.json`, "utf8"));
   const text = textIn(dir) || (existsSync(`web/licences/${name.replace("/", "-")}.txt`) ? readFileSync(`web/licences/${name.replace("/", "-")}.txt`, "utf8").trim() : "");
   if (!text) throw new Error(`${name} has no licence text: put it into web/licences`);

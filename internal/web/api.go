@@ -298,6 +298,7 @@ type apiMaterialView struct {
 	Released     int                   `json:"released"`       // number of the latest release, 0 for none
 	Changed      bool                  `json:"changed"`        // since that release
 	Look         string                `json:"look"`           // changes when pictures of it do
+	Figures      *materials.Figures    `json:"figures"`        // surface figures; null where all are neutral
 	Step         *int64                `json:"step,omitempty"` // that this change recorded, to undo it by
 }
 
@@ -306,7 +307,7 @@ func (s *Server) materialView(m *materials.Material) apiMaterialView {
 	v := apiMaterialView{ID: m.ID, Name: m.Name, Slug: m.Slug, Stage: m.Stage, Version: m.Version, SizeSource: m.SizeSource, SizeEvidence: set.SizeEvidence,
 		Density: set.Density, Tiling: set.Tiling, Period: set.Period, Tags: m.Tags, Categories: m.Categories, Licence: m.Licence, Author: m.Author, Rights: m.Rights, Station: m.Station,
 		Captured: m.Captured, ContactClass: m.Contact, Workflow: set.Workflow, Maps: set.Maps, Unassigned: set.Unassigned, Attachments: set.Attachments,
-		Findings: set.Findings, Released: m.Released, Changed: m.Changed(), Look: m.LookKey()}
+		Findings: set.Findings, Released: m.Released, Changed: m.Changed(), Look: m.LookKey(), Figures: m.Figures}
 	if m.Step > 0 {
 		v.Step = &m.Step
 	}

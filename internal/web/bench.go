@@ -26,6 +26,7 @@ type benchMaterialPage struct {
 	Look     string
 	Subtitle string
 	Lens     string // JSON for the Flat lens
+	Lit      litView
 	Releases []releaseRow
 	Contacts []string
 	Licences []string // to suggest
@@ -102,6 +103,9 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		return err
 	}
 	p.Lens = string(data)
+	if p.Lit, err = s.lit(c, m, 0); err != nil {
+		return err
+	}
 	return s.render(c, http.StatusOK, "material", p)
 }
 

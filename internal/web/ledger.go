@@ -51,6 +51,8 @@ func densityIn(d float64, unit string) string {
 
 // ledger is what is known of a material, ready for its sentences.
 type ledger struct {
+	Surface         []figureRow
+	Figures         string // the surface figures as JSON
 	Known           bool
 	Width, Height   string
 	Source          string
@@ -156,8 +158,9 @@ type mapChip struct {
 func ledgerView(m *materials.Material) ledger {
 	scanned := m
 	cur := m.Current()
+	rows, now := surfaceRows(m)
 	m = &cur
-	l := ledger{Known: m.Size.Known(), Tags: m.Tags, Categories: m.Categories, Contact: m.Contact, Licence: m.Licence, Author: m.Author, Attachments: m.Report.Attachments}
+	l := ledger{Known: m.Size.Known(), Tags: m.Tags, Categories: m.Categories, Contact: m.Contact, Licence: m.Licence, Author: m.Author, Attachments: m.Report.Attachments, Surface: rows, Figures: now}
 	w, h := m.Pixels()
 	if l.Known {
 		l.Width, l.Height, l.Source = scale.Metres(m.Size.W), scale.Metres(m.Size.H), sourceSentence(m.SizeSource)

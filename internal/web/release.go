@@ -18,6 +18,7 @@ import (
 
 type materialPage struct {
 	frame
+	Lit      litView
 	R        *releases.Release
 	M        *materials.Material
 	L        ledger
@@ -95,6 +96,9 @@ func (s *Server) material(c *echo.Context) error {
 		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source", On: true})
 	}
 	if p.Cost, err = s.costOf(r, p.Tiers[len(p.Tiers)-1].Href, "", "", ""); err != nil {
+		return err
+	}
+	if p.Lit, err = s.lit(c, m, r.ID); err != nil {
 		return err
 	}
 	return s.render(c, http.StatusOK, "release", p)

@@ -21,7 +21,7 @@ type route struct {
 
 func (s *Server) routes() []route {
 	const get, post, put, patch, remove = http.MethodGet, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete
-	const anyone, enter, drafts, work, decide, admin, own = people.Anyone, people.Enter, people.SeeDrafts, people.Contribute, people.Decide, people.Administer, people.SelfManage
+	const anyone, enter, share, drafts, work, decide, admin, own = people.Anyone, people.Enter, people.Share, people.SeeDrafts, people.Contribute, people.Decide, people.Administer, people.SelfManage
 	const makes, changes = false, true
 	return []route{
 		// For those who run the server.
@@ -46,6 +46,11 @@ func (s *Server) routes() []route {
 		{get, "/intake/:id", drafts, makes, s.intake},
 		{get, "/bench", drafts, makes, s.bench},
 		{get, "/bench/:id", drafts, makes, s.benchMaterial},
+		{get, "/compare", enter, makes, s.compare},
+		{get, "/sheet", enter, makes, s.sheet},
+		{get, "/sheet.png", enter, makes, s.sheetPicture},
+		{get, "/finishes", work, makes, s.finishes},
+		{get, "/finishes/:kind/ball.png", enter, makes, s.finishBall},
 		{get, "/library", enter, makes, s.library},
 		{get, "/library/choices", enter, makes, s.choices},
 		{get, "/library/:slug", enter, makes, s.material},
@@ -73,6 +78,11 @@ func (s *Server) routes() []route {
 		{get, "/maps/:map/pixel", drafts, makes, s.mapPixel},
 		{get, "/maps/:map/section", drafts, makes, s.mapSection},
 		{get, "/releases/:id/maps/:channel", enter, makes, s.releasedMap},
+		{get, "/materials/:id/surface.bin", enter, makes, s.surfacePack},
+		{get, "/releases/:id/surface.bin", enter, makes, s.releasedPack},
+		{get, "/light/tables.bin", enter, makes, s.lightTables},
+		{get, "/light/:id/light.bin", enter, makes, s.lightPack},
+		{get, "/light/:id/thumb.png", enter, makes, s.lightThumb},
 
 		// For programs.
 		{get, "/api/v1/openapi.json", anyone, makes, s.openAPI},
@@ -121,6 +131,15 @@ func (s *Server) routes() []route {
 		{get, "/api/v1/materials/:id/swatch.png", enter, makes, s.apiSwatch},
 		{get, "/api/v1/materials/:id/swatch.jpg", enter, makes, s.apiSwatch},
 		{get, "/api/v1/materials/:id/ball.png", enter, makes, s.apiBall},
+		{get, "/api/v1/materials/:id/picture.png", enter, makes, s.apiView},
+		{get, "/api/v1/materials/:id/picture.exr", enter, makes, s.apiView},
+		{get, "/api/v1/releases/:id/picture.png", enter, makes, s.apiReleaseView},
+		{get, "/api/v1/releases/:id/picture.exr", enter, makes, s.apiReleaseView},
+		{get, "/api/v1/finishes", enter, makes, s.apiFinishes},
+		{post, "/api/v1/finishes", work, makes, s.apiAddFinishes},
+		{get, "/api/v1/environments", enter, makes, s.apiEnvironments},
+		{post, "/api/v1/environments", share, makes, s.apiAddEnvironment},
+		{remove, "/api/v1/environments/:id", share, changes, s.apiRemoveEnvironment},
 		{get, "/api/v1/library", enter, makes, s.apiLibrary},
 		{get, "/api/v1/releases/:id", enter, makes, s.apiReleased},
 		{get, "/api/v1/releases/:id/swatch.png", enter, makes, s.apiReleaseSwatch},

@@ -31,11 +31,11 @@ func main() {
 			out.Ints(c)[i] = mat
 		}
 	}
-	renderer, all := shade.NewRenderer(), station.Materials()
+	all := station.Materials()
 	for k, slug := range shown {
 		m := all[slices.IndexFunc(all, func(m station.Material) bool { return m.Slug == slug })]
 		s := station.Take(m, station.Options{Px: int(max(m.Size.W, m.Size.H) / extent * side * 1.5), Seed: 3})
-		im := renderer.Swatch(shade.NewSurface(s.Planes(), max(s.W, s.H)), extent, side)
+		im := shade.Swatch(extent, side).Picture(shade.NewSurface(s.Planes(), max(s.W, s.H)))
 		for c := range 3 {
 			for y := range side {
 				copy(out.Ints(c)[y*out.W+k*(side+gap):][:side], quantised(im, c, y))

@@ -7,6 +7,7 @@ import { keys } from "./keys.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
 import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
+import { change, nested } from "./surface.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
 
@@ -99,6 +100,8 @@ export function bench() {
       const now = /** @type {HTMLElement | null} */ (this.root.querySelector("[data-lens-now]"))?.dataset.lensNow;
       if (lens && now) lens.dispatchEvent(new CustomEvent("renewed", { detail: now }));
       lens?.dispatchEvent(new CustomEvent("walled"));
+      const surface = /** @type {HTMLElement | null} */ (this.root.querySelector("[data-surface-now]"))?.dataset.surfaceNow;
+      if (surface) this.root.querySelector("#lit")?.dispatchEvent(new CustomEvent("relit", { detail: { surface } }));
     },
 
     showHeat() {
@@ -206,10 +209,34 @@ export function bench() {
         history.replaceState(null, "", url);
         return;
       }
+      if (field.startsWith("fig:")) return this.setFigure(field.slice(4), String(value));
       if (field === "zero") {
         value = await figure(String(value), "share");
       }
       await this.patch({ [field]: value }, "Saved.");
+    },
+
+    /** The surface figures as they are shown. */
+    get figures() {
+      return JSON.parse(/** @type {HTMLElement | null} */ (this.root.querySelector("[data-figures]"))?.dataset.figures ?? "{}");
+    },
+
+    /** Changes one surface figure. @param {string} path where it stands: "roughness.0" @param {string} text as typed */
+    async setFigure(path, text) {
+      await this.patch({ figures: await change(this.figures, path, text) }, "Saved.");
+    },
+
+    /** Turns a figure that is on or off. @param {Event} e */
+    async flip(e) {
+      const path = /** @type {HTMLElement} */ (e.currentTarget).dataset.toggle ?? "";
+      const now = path.split(".").reduce((/** @type {any} */ at, k) => at?.[k], this.figures);
+      await this.patch({ figures: nested(path.split("."), !now) }, "Saved.").catch((/** @type {Error} */ x) => this.failed(x));
+    },
+
+    /** Puts surface figures back to what changes nothing. @param {Event} e */
+    async putBack(e) {
+      const names = (/** @type {HTMLElement} */ (e.currentTarget).dataset.reset ?? "").split(" ");
+      await this.patch({ figures: Object.fromEntries(names.map((n) => [n, null])) }, "Put back.").catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     /**

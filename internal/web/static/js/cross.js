@@ -18,6 +18,7 @@ export function crossing() {
           key: tool.dataset.key ?? "",
           says: (tool.firstChild?.textContent ?? "").trim().replace(/^./, (c) => c.toLowerCase()),
           run: () => (tool.offsetParent ? tool.click() : false), // a tool that is hidden does nothing
+          scope: "flat",
         })),
         { key: "+", says: "zoom in, with the lens in focus" },
         { key: "-", says: "zoom out, with the lens in focus" },

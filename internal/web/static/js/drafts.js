@@ -163,8 +163,15 @@ export function drafts() {
       const form = /** @type {HTMLFormElement} */ (e.target);
       if (!form.matches("[data-bulk]")) return this.filter(form);
       const materials = cards().filter((c) => this.ids.has(c.dataset.draft ?? "")).map((c) => ({ id: Number(c.dataset.draft), version: Number(c.dataset.version) }));
+      const does = /** @type {HTMLButtonElement | null} */ (e.submitter)?.value;
+      if (does === "sheet" || does === "compare") {
+        const of = materials.map((m) => `m${m.id}`);
+        if (does === "compare" && of.length > 4) return fail(new Error("Up to four can be compared at once."));
+        location.href = `/${does}?of=${of.join(",")}`;
+        return;
+      }
       try {
-        if (/** @type {HTMLButtonElement | null} */ (e.submitter)?.value === "release") await this.releaseAll(materials);
+        if (does === "release") await this.releaseAll(materials);
         else await this.change(form, materials);
       } catch (err) {
         fail(err);

@@ -9,9 +9,10 @@
  * @property {string} says what it does, for the list; one that says nothing is not listed
  * @property {((e: KeyboardEvent) => unknown)} [run] false if it is not meant just now; without it another part listens
  * @property {boolean} [typing] also while somebody types in a field
+ * @property {string} [scope] of keys that count in one state of the page alone: in another scope the key may mean something else
  */
 
-/** The shortcuts of the page by key. @type {Map<string, Shortcut & {place: string}>} */
+/** The shortcuts of the page by key. @type {Map<string, (Shortcut & {place: string})[]>} */
 const all = new Map();
 
 /** What listens when no shortcut took a key. @type {((e: KeyboardEvent) => void)[]} */
@@ -26,9 +27,9 @@ const fields = "input:not([type=checkbox]), textarea, select";
  */
 export function keys(place, list) {
   for (const k of list) {
-    const there = all.get(k.key);
-    if (there) throw new Error(`The key ${k.key} of ${place} is taken by ${there.place}: ${there.says}.`);
-    all.set(k.key, { ...k, place });
+    const there = all.get(k.key) ?? [], same = there.find((o) => !o.scope || !k.scope || o.scope === k.scope);
+    if (same) throw new Error(`The key ${k.key} of ${place} is taken by ${same.place}: ${same.says}.`);
+    all.set(k.key, [...there, { ...k, place }]);
   }
 }
 
@@ -39,9 +40,9 @@ export function otherKeys(listen) {
 
 addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey || e.defaultPrevented || document.querySelector("dialog[open]")) return;
-  const typing = /** @type {Element} */ (e.target).matches(fields), k = all.get(e.key);
-  if (k?.run && (!typing || k.typing) && k.run(e) !== false) e.preventDefault();
-  else if (!typing) for (const listen of others) listen(e);
+  const typing = /** @type {Element} */ (e.target).matches(fields);
+  for (const k of all.get(e.key) ?? []) if (k.run && (!typing || k.typing) && k.run(e) !== false) return e.preventDefault();
+  if (!typing) for (const listen of others) listen(e);
 });
 
 const names = /** @type {Record<string, string>} */ ({ " ": "Space", Escape: "Esc", ArrowUp: "arrows" });
@@ -50,7 +51,7 @@ const names = /** @type {Record<string, string>} */ ({ " ": "Space", Escape: "Es
 export function listed() {
   /** @type {Map<string, {keys: string[], says: string}[]>} */
   const out = new Map();
-  for (const k of all.values()) {
+  for (const k of [...all.values()].flat()) {
     if (!k.says) continue;
     const list = out.get(k.place) ?? [];
     out.set(k.place, list);

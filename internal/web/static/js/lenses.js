@@ -12,7 +12,8 @@ export function lenses() {
       const look = (/** @type {string} */ detail) => dispatchEvent(new CustomEvent("look", { detail }));
       keys("Bench", [
         { key: "1", says: "Flat lens", run: () => look("flat") },
-        { key: "3", says: "Laid lens", run: () => look("laid") },
+        { key: "2", says: "Lit lens", run: () => look("lit") },
+        ...(this.root.querySelector("[data-lens-is=laid]") ? [{ key: "3", says: "Laid lens", run: () => look("laid") }] : []),
       ]);
       addEventListener("lens", (e) => {
         for (const b of this.root.querySelectorAll("[data-lens-is]")) b.setAttribute("aria-pressed", String(b.dataset.lensIs === /** @type {CustomEvent} */ (e).detail));

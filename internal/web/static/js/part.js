@@ -15,3 +15,11 @@ export const lensPart = (it) => it;
  * @returns {T}
  */
 export const intakePart = (it) => it;
+
+/**
+ * A part of the Lit lens: within it `this` is the whole.
+ * @template T
+ * @param {T & ThisType<Lit & Magic>} it
+ * @returns {T}
+ */
+export const litPart = (it) => it;

@@ -1,8 +1,12 @@
 // Made by web/vendor.mjs: the islands of this page.
 import Alpine from "../../vendor/alpine.js";
 import { handoff } from "../handoff.js";
+import { lenses } from "../lenses.js";
+import { lit } from "../lit.js";
 import { shell } from "../shell.js";
 
 Alpine.data("handoff", handoff);
+Alpine.data("lenses", lenses);
+Alpine.data("lit", lit);
 Alpine.data("shell", shell);
 Alpine.start();

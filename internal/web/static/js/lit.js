@@ -1,0 +1,289 @@
+// @ts-check
+// The Lit lens: a material on a shape of a real size, under light. Drag turns the shape and nothing
+// else; where the light comes from stands on rulers of degrees. What it shows is in the address.
+import { fail } from "./api.js";
+import { bearings } from "./bearing.js";
+import { figure } from "./figure.js";
+import { keys } from "./keys.js";
+import { keeping } from "./keeping.js";
+import { litPart } from "./part.js";
+import { stills } from "./still.js";
+import { turning } from "./turning.js";
+
+/** The steps of true scale. */
+const sizes = [0.1, 0.25, 0.5, 1, 2, 4];
+
+/** What the view is when the address says nothing. */
+const neutral = { shape: "ball", size: 1, yaw: 0, pitch: 8, zoom: 1, panX: 0, panY: 0, turn: 0, tilt: 0, strength: 1, exposure: 0, tone: true, background: "mat", relief: true, plaster: false, channel: "", drift: 0 };
+
+/** The words of the address. */
+const words = /** @type {Record<string, string>} */ ({ shape: "on", size: "size", yaw: "yaw", pitch: "pitch", zoom: "zoom", panX: "px", panY: "py", turn: "turn", tilt: "tilt", exposure: "ev", background: "bg", plaster: "plaster", relief: "relief", channel: "channel" });
+
+/** @returns {Lit} */
+export function lit() {
+  /** @type {any} */ const it = {};
+  for (const part of [seeing(), turning(), bearings(), keeping(), stills()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
+  return it;
+}
+
+function seeing() {
+  return litPart({
+    /** @type {any} */ root: null,
+    on: false,
+    view: { ...neutral },
+    env: "moor",
+    /** @type {{id: string, title: string}[]} */ lights: [],
+    /** @type {import("./lit/stage.js").Stage | null} */ stage: null,
+    /** @type {any} what loads packs */ packs: null,
+    problem: "",
+    seen: 0, // how often something to draw with has come: what is said of it depends on it
+    part: 0, // of the pictures at rest that have been drawn
+    wanted: 0, // animation frame
+    pixels: 1, // of the canvas to one of the screen, while something moves
+    sharp: 0, // pixels of the maps that are there
+    /** @type {AbortController | null} */ loading: null,
+
+    init() {
+      this.root = this.$root;
+      this.lights = JSON.parse(this.root.dataset.lights ?? "[]");
+      this.natural = Number(this.root.dataset.natural) || 1;
+      this.view.size = this.natural;
+      this.readAddress();
+      addEventListener("look", (e) => this.look(/** @type {CustomEvent} */ (e).detail === "lit"));
+      this.root.addEventListener("relit", (/** @type {CustomEvent} */ e) => this.relight(e.detail));
+      new ResizeObserver(() => this.again()).observe(this.$refs.mat);
+      addEventListener("room", () => this.rule());
+      this.keys();
+      if (new URLSearchParams(location.search).get("lens") === "lit") this.look(true);
+    },
+
+    natural: 1,
+
+    keys() {
+      const when = (/** @type {() => unknown} */ act) => () => (this.on ? (act(), true) : false);
+      const size = (/** @type {number} */ by) => when(() => this.resize(by));
+      keys("Lit lens", [
+        { key: ",", says: "light from further left", run: when(() => this.turnLight(-5, 0)), scope: "lit" },
+        { key: ".", says: "light from further right", run: when(() => this.turnLight(5, 0)), scope: "lit" },
+        { key: "<", says: "light lower", run: when(() => this.turnLight(0, -5)), scope: "lit" },
+        { key: ">", says: "light higher", run: when(() => this.turnLight(0, 5)), scope: "lit" },
+        { key: "[", says: "smaller shape", run: size(-1), scope: "lit" },
+        { key: "]", says: "larger shape", run: size(1), scope: "lit" },
+        { key: "e", says: "next environment", run: when(() => this.nextLight()), scope: "lit" },
+        { key: "s", says: "next shape", run: when(() => this.nextShape()), scope: "lit" },
+        { key: "p", says: "plaster", run: when(() => this.toggle("plaster")), scope: "lit" },
+        { key: "r", says: "relief", run: when(() => this.toggle("relief")), scope: "lit" },
+        { key: "(", says: "darker by half a stop", run: when(() => this.set({ exposure: this.view.exposure - 0.5 })), scope: "lit" },
+        { key: ")", says: "brighter by half a stop", run: when(() => this.set({ exposure: this.view.exposure + 0.5 })), scope: "lit" },
+        { key: "0", says: "frame the shape", run: when(() => this.frame()), scope: "lit" },
+      ]);
+    },
+
+    /** @param {boolean} on */
+    async look(on) {
+      if (on === this.on) return;
+      this.on = on;
+      this.root.hidden = !on;
+      document.getElementById("lens")?.toggleAttribute("hidden", on);
+      if (on) {
+        dispatchEvent(new CustomEvent("lens", { detail: "lit" }));
+        this.writeAddress();
+        await this.begin();
+      } else {
+        this.loading?.abort();
+        if (!document.querySelector("[x-data=lens]")) dispatchEvent(new CustomEvent("lens", { detail: "flat" }));
+      }
+    },
+
+    /** Gets what there is to draw with: the light, the tables, the maps; small ones first. */
+    async begin() {
+      this.rule();
+      this.loading?.abort();
+      const asked = (this.loading = new AbortController());
+      if (this.still) return this.drawStill();
+      try {
+        const [{ Stage, cameraOf }, packs] = await Promise.all([import("./lit/stage.js"), import("./lit/packs.js")]);
+        this.packs = packs;
+        this.cameraOf = cameraOf;
+        if (!this.stage) {
+          try {
+            this.stage = new Stage(this.$refs.view);
+          } catch {
+            this.still = true; // no WebGL here: the server draws
+            return this.drawStill();
+          }
+          this.$refs.view.addEventListener("webglcontextlost", (/** @type {Event} */ e) => (e.preventDefault(), this.root.removeAttribute("data-settled")));
+          this.$refs.view.addEventListener("webglcontextrestored", () => this.again());
+        }
+        const stage = this.stage;
+        const small = packs.surface(this.packURL(256), 256, asked.signal), light = packs.light(this.lightURL(), asked.signal);
+        if (!stage.table) stage.table = await packs.tables();
+        this.take(await small, await light);
+        await this.sharpen(asked.signal);
+      } catch (e) {
+        if (/** @type {Error} */ (e).name !== "AbortError") this.problem = /** @type {Error} */ (e).message;
+      }
+    },
+
+    /** @param {any} surface @param {any} light */
+    take(surface, light) {
+      this.seen++;
+      const stage = /** @type {any} */ (this.stage);
+      if (surface) {
+        for (const t of Object.values(stage.surface?.maps ?? {})) /** @type {any} */ (t).dispose();
+        stage.surface = surface;
+        this.sharp = surface.px;
+        if (this.view.channel && !surface.head.has.includes(this.view.channel)) this.view.channel = "";
+      }
+      if (light) {
+        stage.light?.sky.dispose();
+        stage.light = light;
+      }
+      this.again();
+    },
+
+    /** Takes larger maps, up to what the screen can show. @param {AbortSignal} signal */
+    async sharpen(signal) {
+      for (const px of [1024, 2048, 4096]) {
+        const s = this.stage?.surface;
+        if (!s || px <= this.sharp || s.head.w < this.sharp && s.head.h < this.sharp) continue;
+        const seen = (Math.max(...s.head.size) / this.perPixel()) * (devicePixelRatio || 1);
+        if (px > 1024 && px / 2 >= seen) break;
+        this.take(await this.packs.surface(this.packURL(px), px, signal), null);
+      }
+    },
+
+    packURL(/** @type {number} */ px) {
+      return `${this.root.dataset.surface}&px=${px}`;
+    },
+    lightURL() {
+      return `/light/${this.env}/light.bin`;
+    },
+
+    /** The material looks otherwise now. @param {{surface: string, lights?: string}} now */
+    relight(now) {
+      if (now.surface === this.root.dataset.surface) return;
+      this.root.dataset.surface = now.surface;
+      this.sharp = 0;
+      if (this.on) this.begin();
+    },
+
+    /** Metres that a pixel of the page covers, at the distance of the shape's middle. */
+    perPixel() {
+      const box = this.$refs.mat.getBoundingClientRect();
+      const stage = this.stage;
+      if (!stage?.surface || !this.cameraOf) return this.view.size / Math.max(1, Math.min(box.width, box.height));
+      return this.cameraOf(this.view, stage.surface, box.width, box.height).metres;
+    },
+    /** @type {typeof import("./lit/stage.js").cameraOf | null} */ cameraOf: null,
+
+    /** @param {Partial<typeof neutral>} change */
+    set(change) {
+      Object.assign(this.view, change);
+      this.view.zoom = Math.max(0.2, Math.min(40, this.view.zoom));
+      this.view.exposure = Math.max(-12, Math.min(12, this.view.exposure));
+      this.writeAddress();
+      this.again(true);
+    },
+    /** @param {"plaster" | "relief" | "tone"} what */
+    toggle(what) {
+      this.set({ [what]: !this.view[what] });
+    },
+    togglePlaster() { this.toggle("plaster"); },
+    toggleRelief() { this.toggle("relief"); },
+    toggleTone() { this.toggle("tone"); },
+    frame() {
+      this.set({ zoom: 1, panX: 0, panY: 0, yaw: 0, pitch: 8 });
+    },
+    /** @param {number} by */
+    resize(by) {
+      const at = sizes.findIndex((s) => s >= this.view.size - 1e-6), i = at < 0 ? sizes.length - 1 : at;
+      this.set({ size: sizes[Math.max(0, Math.min(sizes.length - 1, i + by))] });
+    },
+    smaller() { this.resize(-1); },
+    larger() { this.resize(1); },
+    /** @param {Event} e */
+    async typeSize(e) {
+      const field = /** @type {HTMLInputElement} */ (e.currentTarget);
+      try {
+        this.set({ size: Math.max(0.001, Math.min(1000, await figure(field.value, "length"))) });
+      } catch (x) {
+        fail(/** @type {Error} */ (x));
+      }
+    },
+    /** @param {Event} e */
+    chooseShape(e) {
+      this.set({ shape: /** @type {HTMLElement} */ (e.currentTarget).dataset.shape ?? "ball" });
+    },
+    nextShape() {
+      const list = ["ball", "slab", "block", "column", "drape", "swatch"];
+      this.set({ shape: list[(list.indexOf(this.view.shape) + 1) % list.length] });
+    },
+    /** @param {Event} e */
+    chooseLight(e) {
+      return this.takeLight(/** @type {HTMLElement} */ (e.currentTarget).dataset.env ?? "moor");
+    },
+    nextLight() {
+      const i = this.lights.findIndex((/** @type {{id: string}} */ l) => l.id === this.env);
+      return this.takeLight(this.lights[(i + 1) % this.lights.length].id);
+    },
+    /** @param {string} id */
+    async takeLight(id) {
+      this.env = id;
+      this.root.removeAttribute("data-settled");
+      this.writeAddress();
+      if (this.still) return this.again();
+      try {
+        const l = await this.packs?.light(this.lightURL());
+        if (l && this.env === id) this.take(null, l);
+      } catch (e) {
+        fail(/** @type {Error} */ (e));
+      }
+    },
+    chooseChannel() { this.set({}); },
+    changed() { this.set({ exposure: Number(this.view.exposure) || 0 }); },
+
+    get lightLine() {
+      return (this.lights.find((/** @type {{id: string}} */ l) => l.id === this.env)?.title ?? "Own light").toLowerCase() + (this.view.turn ? `, turned ${Math.round(this.view.turn)}°` : "") + (this.view.tilt ? `, ${this.view.tilt > 0 ? "raised" : "lowered"} ${Math.abs(Math.round(this.view.tilt))}°` : "");
+    },
+    get shapeLine() {
+      const s = this.view.size, m = (/** @type {number} */ v) => (v < 0.1 ? `${Math.round(v * 1000)} mm` : `${v.toFixed(2)} m`);
+      const says = /** @type {Record<string, string>} */ ({ ball: `ball ⌀ ${m(s)}`, slab: `slab ${m(s)} a side`, block: `block ${m(s)} a side`, column: `column ⌀ ${m(s / 2)}, ${m(s)} high`, drape: `drape ${m(s)} × ${m(s * 1.1)}`, swatch: `swatch ${m(s)} across` });
+      const h = this.seen ? this.stage?.surface?.head : null, deep = h ? (h.top - h.bottom) * 1000 : 0;
+      return `${says[this.view.shape]}${deep > 0.002 ? `   relief ${deep.toFixed(1)} mm, ${this.view.relief ? "true" : "off"}` : ""}`;
+    },
+    get missing() {
+      const has = this.seen ? this.stage?.surface?.head.has : null;
+      if (!has) return "";
+      const lacks = [["base_color", "base colour"], ["roughness", "roughness"], ["normal", "normals"]].filter(([id]) => !has.includes(id)).map(([, says]) => says);
+      return lacks.length && !this.view.channel ? `No ${lacks.join(", no ")}: neutral instead` : "";
+    },
+    /** @param {string} id */
+    thumb(id) { return `/light/${id}/thumb.png`; },
+    get sizeText() { return this.view.size < 0.1 ? `${Math.round(this.view.size * 1000)} mm` : `${this.view.size.toFixed(2)} m`; },
+
+    readAddress() {
+      const q = new URLSearchParams(location.search), v = /** @type {Record<string, any>} */ (this.view);
+      for (const [k, word] of Object.entries(words)) {
+        const text = q.get(word);
+        if (text === null || q.get("lens") !== "lit") continue;
+        v[k] = typeof v[k] === "number" ? Number(text) || 0 : typeof v[k] === "boolean" ? text === "1" : text;
+      }
+      this.view.zoom ||= 1;
+      this.view.size ||= this.natural;
+      this.env = (q.get("lens") === "lit" && q.get("env")) || "moor";
+    },
+    writeAddress() {
+      if (!this.on) return;
+      const url = new URL(location.href), v = /** @type {Record<string, any>} */ (this.view), plain = /** @type {Record<string, any>} */ ({ ...neutral, size: this.natural });
+      url.searchParams.set("lens", "lit");
+      for (const [k, word] of Object.entries(words)) {
+        if (v[k] === plain[k]) url.searchParams.delete(word);
+        else url.searchParams.set(word, typeof v[k] === "boolean" ? String(Number(v[k])) : typeof v[k] === "number" ? String(Math.round(v[k] * 1000) / 1000) : v[k]);
+      }
+      if (this.env === "moor") url.searchParams.delete("env");
+      else url.searchParams.set("env", this.env);
+      history.replaceState(null, "", url);
+    },
+  });
+}

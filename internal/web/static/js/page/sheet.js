@@ -1,0 +1,8 @@
+// Made by web/vendor.mjs: the islands of this page.
+import Alpine from "../../vendor/alpine.js";
+import { sheet } from "../sheet-page.js";
+import { shell } from "../shell.js";
+
+Alpine.data("sheet", sheet);
+Alpine.data("shell", shell);
+Alpine.start();
