@@ -37,7 +37,7 @@ e2e: build
 	npx playwright test -c e2e/playwright.config.mjs
 
 bench: ## ratios, in one run
-	go test -run xxx -bench . -benchtime 3x ./core/channels ./core/raster ./core/fourier ./core/colour ./core/shade ./core/codec/... ./core/inspect ./core/treat ./core/handoff ./internal/library/search
+	go test -run xxx -bench . -benchtime 3x ./core/channels ./core/raster ./core/fourier ./core/colour ./core/bsdf ./core/light ./core/shade ./core/codec/... ./core/inspect ./core/treat ./core/handoff ./internal/library/search
 	scripts/bench.sh
 	scripts/bench-intake.sh
 	node e2e/lenses.mjs

@@ -77,6 +77,14 @@ test("full pages hold up too", async ({ page }) => {
   await expect.poll(async () => (await (await page.request.get(one)).json()).recipe_state, { timeout: 60_000 }).toBe("made");
   await judge(page, `/bench/${sets[0].material_id}`);
   await judge(page, `/bench/${sets[0].material_id}?lens=laid`);
+  await judge(page, `/bench/${sets[0].material_id}?lens=lit`, async () => {
+    await page.waitForSelector("#lit .lights button");
+    await page.locator("#more-surface summary").click();
+  });
+  await judge(page, `/compare?of=m${sets[0].material_id},m${sets[1].material_id}`);
+  await judge(page, "/compare");
+  await judge(page, `/sheet?of=m${sets[0].material_id},m${sets[1].material_id}`);
+  await judge(page, "/finishes");
   await judge(page, "/standards");
   await judge(page, "/jobs");
   await judge(page, "/licences");

@@ -73,7 +73,7 @@ test("a delivery becomes a release", async ({ page }) => {
   // The ledger: the size is the scanner's; density follows at every tier.
   const ledger = page.locator("#ledger");
   await expect(ledger).toContainText("from the scanner's resolution tag");
-  await expect(ledger.locator("section").first()).toContainText("1.71 m × 1.14 m");
+  await expect(ledger.locator("section[aria-labelledby=l-size]")).toContainText("1.71 m × 1.14 m");
   await expect(ledger.locator(".tiers tbody tr")).toHaveCount(2);
   await expect(ledger.locator(".tiers tbody td[title]").first()).toHaveAttribute("title", "1024 × 683");
   /** @param {string} field @param {string} text */
@@ -85,7 +85,7 @@ test("a delivery becomes a release", async ({ page }) => {
   };
   await write("width_m", "2 * 171 cm / 2");
   await expect(ledger).toContainText("from what was typed");
-  await expect(ledger.locator("section").first()).toContainText("1.71 m × 1.14 m");
+  await expect(ledger.locator("section[aria-labelledby=l-size]")).toContainText("1.71 m × 1.14 m");
   await write("name", "Hung slates, round ends");
   await expect(page.locator("h1")).toHaveText("Hung slates, round ends");
   await write("tags", "slate, roof, grey");

@@ -1,0 +1,273 @@
+// @ts-check
+// The Lit lens: that it shows what the server draws, and every way to work it.
+import { expect, test } from "@playwright/test";
+import { PNG } from "pngjs";
+import { alike } from "../internal/web/static/js/likeness.js";
+import { readFileSync } from "node:fs";
+import { enter, scanned, studio } from "./studio.mjs";
+
+test.describe.configure({ mode: "serial" });
+test.use({ viewport: { width: 1024, height: 600 } }); // what the software renderer draws in a reasonable time
+
+/** @type {Awaited<ReturnType<typeof studio>>} */ let s;
+/** @type {{material_id: number, name: string}[]} */ let sets;
+
+test.beforeAll(async ({ browser }) => {
+  test.setTimeout(120_000);
+  s = await studio();
+  const page = await browser.newPage();
+  await enter(page, s.url, "librarian");
+  const { zip } = scanned(s.dir, ["--sets", "10", "--size", "512", "--seed", "5"]);
+  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "scans.zip", mimeType: "application/zip", buffer: zip } } });
+  const { href } = await sent.json();
+  await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 90_000 }).toBe("sorted");
+  sets = (await (await page.request.get(s.url + href)).json()).sets;
+  await page.close();
+});
+test.afterAll(() => s.stop());
+
+const settled = (/** @type {import("@playwright/test").Page} */ page) => page.waitForSelector("#lit[data-settled]", { timeout: 60_000 });
+
+/** The lens' picture of a view, at a size of its own. @param {import("@playwright/test").Page} page @param {Record<string, unknown>} view @param {number} n */
+const drawn = (page, view, n) => page.evaluate(async ({ view, n }) => {
+  const it = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0], stage = it.stage;
+  for (let k = 0; k < stage.places; k++) stage.draw({ ...it.view, ...view }, n, n, k);
+  const gl = stage.renderer.getContext(), px = new Uint8Array(n * n * 4);
+  gl.readPixels(0, 0, n, n, gl.RGBA, gl.UNSIGNED_BYTE, px);
+  return Array.from(px);
+}, { view, n });
+
+/** @param {number[]} px rows from below @param {number} n */
+const upright = (px, n) => {
+  const out = new Uint8Array(px.length);
+  for (let y = 0; y < n; y++) out.set(px.slice((n - 1 - y) * n * 4, (n - y) * n * 4), y * n * 4);
+  return out;
+};
+
+test("the browser draws what the server draws", async ({ page }) => {
+  test.setTimeout(400_000);
+  await enter(page, s.url, "librarian");
+  const n = 96, back = "#777777", rows = [];
+  let [sum, worst, count] = [0, 0, 0];
+  for (const set of sets.slice(0, 10)) {
+    await page.goto(`${s.url}/bench/${set.material_id}?lens=lit`);
+    await page.waitForFunction(() => /** @type {any} */ (document.getElementById("lit"))._x_dataStack?.[0].stage?.ready, undefined, { timeout: 60_000 });
+    await page.waitForFunction(() => /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].sharp === 1024, undefined, { timeout: 60_000 });
+    const size = await page.evaluate(() => {
+      const it = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0];
+      it.on = false; // it draws what the test asks for alone
+      return it.view.size;
+    });
+    for (const env of ["moor", "water", "window"]) {
+      await page.evaluate((id) => /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].takeLight(id), env);
+      const line = [];
+      for (const shape of ["ball", "slab", "block", "column", "drape"]) {
+        const view = { shape, yaw: 25, pitch: 15, background: back };
+        const mine = upright(await drawn(page, view, n), n);
+        const answer = await page.request.get(`${s.url}/api/v1/materials/${set.material_id}/picture.png?shape=${shape}&px=${n}&extent_m=${size}&env=${env}&yaw=25&pitch=15&background=${encodeURIComponent(back)}`);
+        expect(answer.status()).toBe(200);
+        const { mean, most } = alike(mine, PNG.sync.read(await answer.body()).data);
+        line.push(`${mean.toFixed(2)}/${most.toFixed(1)}`);
+        sum += mean;
+        worst = Math.max(worst, most);
+        count++;
+        expect.soft(mean, `${set.name}, ${shape}, ${env}`).toBeLessThanOrEqual(2);
+        expect.soft(most, `${set.name}, ${shape}, ${env}, 99th percentile`).toBeLessThanOrEqual(8);
+      }
+      rows.push(`${set.name.padEnd(20)} ${env.padEnd(8)} ${line.map((v) => v.padStart(10)).join("")}`);
+    }
+  }
+  console.log(["mean/99th percentile of ΔE".padEnd(29) + ["ball", "slab", "block", "column", "drape"].map((v) => v.padStart(10)).join(""), ...rows, `mean ${(sum / count).toFixed(2)}, largest 99th percentile ${worst.toFixed(1)}`].join("\n"));
+});
+
+/** What the lens is at. @param {import("@playwright/test").Page} page */
+const state = (page) => page.evaluate(() => {
+  const it = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0];
+  return { ...it.view, env: it.env, lost: it.stage?.renderer.getContext().isContextLost() };
+});
+
+/** The mean colour of a small picture of the lens. @param {import("@playwright/test").Page} page */
+const tone = async (page) => {
+  const px = await drawn(page, {}, 24);
+  return [0, 1, 2].map((c) => px.filter((_, i) => i % 4 === c).reduce((a, b) => a + b, 0) / 576);
+};
+
+test("it is worked by pointer and by keys, and is in the address", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/bench/${sets[0].material_id}`);
+  await page.getByRole("button", { name: /^Lit/ }).click();
+  await settled(page);
+  // The very first picture leaves the mat to be seen.
+  const corner = await page.evaluate(() => {
+    const stage = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].stage, px = new Float32Array(4);
+    stage.renderer.readRenderTargetPixels(stage.target, 3, 3, 1, 1, px);
+    return [...px];
+  });
+  expect(corner).toEqual([0, 0, 0, 0]);
+  const mat = page.locator("#lit .mat").first(), box = /** @type {{x: number, y: number, width: number, height: number}} */ (await mat.boundingBox());
+  await page.mouse.move(box.x + 300, box.y + 200);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 400, box.y + 230, { steps: 4 });
+  await page.mouse.up();
+  expect((await state(page)).yaw).toBeCloseTo(40, 0);
+  expect((await state(page)).turn).toBe(0); // drag turns the shape and nothing else
+  await mat.focus();
+  await page.keyboard.press("ArrowLeft");
+  expect((await state(page)).yaw).toBeCloseTo(35, 0);
+  for (const key of [".", ">", "]", ")", "+"]) await page.keyboard.press(key);
+  const now = await state(page);
+  expect([now.turn, now.tilt, now.exposure, now.zoom]).toEqual([5, 5, 0.5, 1.25]);
+  await page.keyboard.press("p");
+  expect((await state(page)).plaster).toBe(true);
+  const bearing = page.getByRole("slider", { name: "Bearing of the light" });
+  await bearing.focus();
+  await page.keyboard.press("ArrowRight");
+  expect((await state(page)).turn).toBe(6);
+  const at = page.url();
+  expect(at).toContain("lens=lit");
+  await page.goto("about:blank");
+  await page.goto(at);
+  await settled(page);
+  const again = await state(page);
+  expect([again.turn, again.tilt, again.plaster, Math.round(again.yaw)]).toEqual([6, 5, true, Math.round(now.yaw)]);
+  await page.keyboard.press("1");
+  await expect(page.locator("#lit")).toBeHidden();
+  await expect(page.locator("#lens")).toBeVisible();
+});
+
+test("every environment lights it otherwise, one's own too, plaster and channels show what they say", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/bench/${sets[0].material_id}?lens=lit`);
+  await settled(page);
+  const seen = [];
+  for (const b of await page.locator(".lights button").all()) {
+    await b.click();
+    await expect(b).toHaveAttribute("aria-pressed", "true");
+    await settled(page);
+    seen.push((await tone(page)).map((v) => v.toFixed(1)).join(" "));
+  }
+  expect(new Set(seen).size).toBe(6);
+
+  // A picture of all directions: red on the left, dark elsewhere.
+  const [w, h] = [128, 64], pixels = Buffer.alloc(w * h * 4);
+  for (let i = 0; i < w * h; i++) pixels.set((i % w) > 20 && (i % w) < 50 ? [128, 12, 12, 131] : [20, 20, 20, 128], i * 4);
+  await page.locator("#lit [x-ref=ownLight]").setInputFiles({ name: "harbour dusk.hdr", mimeType: "application/octet-stream", buffer: Buffer.concat([Buffer.from(`#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y ${h} +X ${w}\n`), pixels]) });
+  await expect(page.locator(".lights button")).toHaveCount(7);
+  await settled(page);
+  const [r, g] = await tone(page);
+  expect(r).toBeGreaterThan(g * 1.1);
+  await page.locator("#lit [x-ref=ownLight]").setInputFiles({ name: "notes.hdr", mimeType: "application/octet-stream", buffer: Buffer.from("no picture") });
+  await expect(page.getByText(/notes\.hdr could not be read/)).toBeVisible();
+
+  await page.locator(".lights button").first().click();
+  await settled(page);
+  await page.keyboard.press("p");
+  await expect(page.getByRole("button", { name: /^Plaster/ })).toHaveAttribute("aria-pressed", "true");
+  const [pr, pg, pb] = await tone(page);
+  expect(Math.max(pr, pg, pb) - Math.min(pr, pg, pb)).toBeLessThan(12);
+  await page.keyboard.press("p");
+  await page.evaluate(() => /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].set({ channel: "roughness" }));
+  const [cr, cg, cb] = await tone(page);
+  expect(Math.abs(cr - cg) + Math.abs(cg - cb)).toBeLessThan(1);
+});
+
+test("a picture is saved with its alpha", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/bench/${sets[0].material_id}?lens=lit`);
+  await settled(page);
+  await page.getByRole("button", { name: "Save picture" }).click();
+  await page.getByLabel("Width, pixels").fill("160");
+  await page.getByLabel("Without background").check();
+  const [file] = await Promise.all([page.waitForEvent("download", { timeout: 60_000 }), page.getByRole("button", { name: "Save", exact: true }).click()]);
+  const png = PNG.sync.read(readFileSync(await file.path()));
+  const alpha = (/** @type {number} */ x, /** @type {number} */ y) => png.data[(y * png.width + x) * 4 + 3];
+  expect(png.width).toBe(160);
+  expect([alpha(0, 0), alpha(159, png.height - 1), alpha(80, Math.floor(png.height / 2))]).toEqual([0, 0, 255]);
+});
+
+test("two are compared with a wipe, at one scale", async ({ page }) => {
+  await page.setViewportSize({ width: 1024, height: 620 });
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/compare?of=m${sets[0].material_id},m${sets[1].material_id}`);
+  await page.waitForSelector("#compare[data-ready][data-settled]", { timeout: 60_000 });
+  await page.getByRole("button", { name: "Wipe" }).click();
+  await page.waitForSelector("#compare[data-settled]");
+  expect(page.url()).toContain("way=wipe");
+  const halves = await page.evaluate(() => {
+    const it = /** @type {any} */ (document.getElementById("compare"))._x_dataStack[0], c = it.$refs.whole, [a, b] = it.pictures;
+    const at = (/** @type {HTMLCanvasElement} */ k, /** @type {number} */ x) => /** @type {CanvasRenderingContext2D} */ (k.getContext("2d")).getImageData(Math.floor(k.width * x), k.height >> 1, 1, 1).data.join();
+    return [at(c, 0.45) === at(a, 0.45), at(c, 0.55) === at(b, 0.55)];
+  });
+  expect(halves).toEqual([true, true]);
+  await page.getByRole("button", { name: "Difference" }).click();
+  await expect(page.getByText(/ΔE .* in the mean/)).toBeVisible();
+  await expect(page.locator(".compare-table")).toContainText("Density");
+});
+
+test("twelve paints are made of pasted colours", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/finishes`);
+  await page.getByLabel("Find a kind").fill("satin");
+  await page.getByRole("button", { name: "Satin paint" }).click();
+  await page.getByLabel("Colours, one a line").fill(["Harbour blue, #2f4f6f", "#c9b48f", "slategray", "Lamp red; 150; 32; 28", "#123456", "#654321", "#0f0", "olive", "Chalk, #eeeae0", "#777777", "#224422", "Night, 12, 14, 22"].join("\n"));
+  await page.getByRole("button", { name: "Make 12 finishes" }).click();
+  await expect(page.getByText("12 materials are on the Bench")).toBeVisible();
+  await page.getByRole("link", { name: "Satin paint, Lamp red" }).click();
+  await settled(page);
+  const [r, g, b] = await tone(page);
+  expect(r).toBeGreaterThan(2 * Math.max(g, b));
+  await expect(page.locator(".surface")).toContainText("#96201c");
+  // A figure is changed and put back.
+  await page.getByRole("button", { name: /^roughness: / }).click();
+  await page.keyboard.type("0.1");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("button", { name: "roughness: 0.1" })).toBeVisible();
+  await page.getByRole("button", { name: /^tint: / }).click();
+  await page.keyboard.type("#00ff00");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("button", { name: "Put back: Colour" })).toBeVisible();
+  await page.getByRole("button", { name: "Put back: Colour" }).click();
+  await expect(page.getByRole("button", { name: "tint: #ffffff" })).toBeVisible();
+  // What is not understood is said, and makes nothing.
+  await page.goto(`${s.url}/finishes`);
+  await page.getByRole("button", { name: "Satin paint" }).click();
+  await page.getByLabel("Colours, one a line").fill("#2f4f6f\nnonesuch");
+  await page.getByRole("button", { name: "Make 2 finishes" }).click();
+  await expect(page.getByRole("alert")).toContainText("Line 2 is no colour");
+});
+
+test("a lost context comes back", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/bench/${sets[0].material_id}?lens=lit`);
+  await settled(page);
+  const before = await tone(page);
+  await page.evaluate(() => {
+    const gl = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].stage.renderer.getContext();
+    const lose = gl.getExtension("WEBGL_lose_context");
+    /** @type {any} */ (window).lose = lose;
+    lose.loseContext();
+  });
+  await expect.poll(async () => (await state(page)).lost).toBe(true);
+  await page.evaluate(() => /** @type {any} */ (window).lose.restoreContext());
+  await expect.poll(async () => (await state(page)).lost).toBe(false);
+  await settled(page);
+  const after = await tone(page);
+  expect(Math.max(...before.map((v, i) => Math.abs(v - after[i])))).toBeLessThan(2);
+});
+
+test("without WebGL the server draws, and turns it", async ({ page }) => {
+  await page.addInitScript(() => {
+    const get = HTMLCanvasElement.prototype.getContext;
+    // @ts-ignore one kind of context is missing here
+    HTMLCanvasElement.prototype.getContext = function (kind, ...more) { return kind.startsWith("webgl") ? null : get.call(this, kind, ...more); };
+  });
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/bench/${sets[0].material_id}?lens=lit`);
+  await page.waitForSelector("#lit[data-settled=still]", { timeout: 30_000 });
+  const first = await page.locator("#lit img[x-ref=still]").getAttribute("src");
+  await page.locator("#lit .mat").first().focus();
+  await page.keyboard.press("ArrowRight");
+  await page.waitForSelector("#lit[data-settled=still]");
+  await expect.poll(() => page.locator("#lit img[x-ref=still]").getAttribute("src")).not.toBe(first);
+  expect(await page.locator("#lit img[x-ref=still]").getAttribute("src")).toContain("yaw=5");
+});
