@@ -37,16 +37,22 @@ const plain = (recipe) => recipe.map(({ by, at, title, says, ...step }) => step)
  * @param {string} says
  */
 async function change(root, change, says) {
-  const at = path(root), version = shown(root); // of what was pressed; news may come before the answer
+  const at = path(root), seen = idsShown(root), version = shown(root); // of what was pressed; news may come before the answer
   try {
     const old = await call("GET", at);
-    const m = await call("PUT", `${at}/recipe`, { steps: plain(change(old.recipe)) }, version);
+    // A finished job makes a new version too; that is no conflict while the list is the one
+    // shown. The form of one treatment shows no list, and stays strict.
+    const same = JSON.stringify(seen) === JSON.stringify(old.recipe.map((/** @type {any} */ t) => t.id));
+    const m = await call("PUT", `${at}/recipe`, { steps: plain(change(old.recipe)) }, same ? Math.max(version, old.version) : version);
     wrote(root, m);
     tell(says, m.step ? () => turn(m.step) : null);
   } catch (e) {
     fail(e);
   }
 }
+
+/** The numbers of the treatments as they are shown. @param {Element} root of the list */
+const idsShown = (root) => Array.from(root.querySelectorAll("[data-treatment]"), (row) => Number(/** @type {HTMLElement} */ (row).dataset.treatment));
 
 /** The address of the material on the Bench. @param {Element} within it */
 const path = (within) => `/api/v1/materials/${/** @type {HTMLElement} */ (within.closest("[data-bench]")).dataset.material}`;
