@@ -261,7 +261,7 @@ func backgroundOf(text string) (shade.Background, error) {
 		return shade.Mat, nil
 	}
 	if c, ok := colour.ParseHex(text); ok {
-		return shade.Background{Kind: "colour", Color: geom.V3(c)}, nil
+		return shade.Background{Kind: "colour", Color: geom.From(c)}, nil
 	}
 	if strings.HasPrefix(text, "#") || filepath.Ext(text) == "" {
 		return shade.Background{}, fmt.Errorf("--background %s: none, mat, environment, #rrggbb, or a picture's file", text)

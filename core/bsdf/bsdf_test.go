@@ -10,9 +10,9 @@ import (
 	"aldermoor/core/geom"
 )
 
-func grey(v float32) geom.V3 { return geom.V3{v, v, v} }
+func grey(v float32) geom.V3 { return geom.Grey(v) }
 
-func towards(c float32) geom.V3 { return geom.V3{sqrt(1 - c*c), 0, c} }
+func towards(c float32) geom.V3 { return geom.Vec(sqrt(1-c*c), 0, c) }
 
 func plain() Surface {
 	return Surface{Color: grey(1), Specular: grey(0.04), Edge: grey(1), Roughness: 0.5, CoatColor: grey(1), CoatF0: 0.04}
@@ -26,7 +26,7 @@ func hemisphere(f func(d geom.V3) geom.V3) (sum geom.V3) {
 		r := math.Sqrt(1 - z*z)
 		for j := range columns {
 			sin, cos := math.Sincos(2 * math.Pi * (float64(j) + 0.5) / columns)
-			sum = sum.Add(f(geom.V3{float32(r * cos), float32(r * sin), float32(z)}))
+			sum = sum.Add(f(geom.Vec(float32(r*cos), float32(r*sin), float32(z))))
 		}
 	}
 	return sum.Scale(2 * math.Pi / (rows * columns))
@@ -51,7 +51,7 @@ func TestWhiteFurnace(t *testing.T) {
 	check := func(what string, s Surface) {
 		t.Helper()
 		for _, c := range []float32{0.1, 0.25, 0.5, 0.8, 1} {
-			got := returned(tables.Prepare(&s, towards(c)), 1<<13)[1]
+			got := returned(tables.Prepare(&s, towards(c)), 1<<13).Y
 			worst = max(worst, max(got-1, 1-got))
 			if got < 0.99 || got > 1.01 {
 				t.Errorf("%s at cosine %.2f returns %.4f", what, c, got)
@@ -89,9 +89,9 @@ func samples() (list []Surface) {
 	rng := rand.New(rand.NewPCG(3, 4))
 	for range 40 {
 		s := plain()
-		s.Color = geom.V3{rng.Float32(), rng.Float32(), rng.Float32()}
+		s.Color = geom.Vec(rng.Float32(), rng.Float32(), rng.Float32())
 		s.Roughness, s.Diffuse, s.Metallic, s.Anisotropy = 0.3+0.7*rng.Float32(), rng.Float32(), rng.Float32(), rng.Float32()*1.6-0.8
-		s.Coat, s.CoatRoughness, s.CoatColor = rng.Float32(), 0.3+0.7*rng.Float32(), geom.V3{1, 0.8, 0.5}
+		s.Coat, s.CoatRoughness, s.CoatColor = rng.Float32(), 0.3+0.7*rng.Float32(), geom.Vec(1, 0.8, 0.5)
 		s.Sheen, s.SheenRoughness = grey(rng.Float32()), rng.Float32()
 		s.Transmission, s.Edge = rng.Float32(), grey(0.9)
 		list = append(list, s)
@@ -104,15 +104,15 @@ func TestReciprocity(t *testing.T) {
 	tables := Shared()
 	rng := rand.New(rand.NewPCG(5, 6))
 	direction := func() geom.V3 {
-		return geom.V3{float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(math.Abs(rng.NormFloat64())) + 0.05}.Unit()
+		return geom.Vec(float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(math.Abs(rng.NormFloat64()))+0.05).Unit()
 	}
 	for k, s := range samples() {
 		s.Coat, s.Sheen = 0, geom.V3{}
 		for range 20 {
 			a, b := direction(), direction()
-			x, y := tables.Prepare(&s, a).Reflected(b).Scale(1/b[2]), tables.Prepare(&s, b).Reflected(a).Scale(1/a[2])
-			for i := range x {
-				if d := math.Abs(float64(x[i] - y[i])); d > 1e-3*float64(x[i])+1e-5 {
+			x, y := tables.Prepare(&s, a).Reflected(b).Scale(1/b.Z), tables.Prepare(&s, b).Reflected(a).Scale(1/a.Z)
+			for i := range 3 {
+				if d := math.Abs(float64(x.Axis(i) - y.Axis(i))); d > 1e-3*float64(x.Axis(i))+1e-5 {
 					t.Fatalf("surface %d from %v to %v: %v, back %v", k, a, b, x, y)
 				}
 			}
@@ -127,16 +127,16 @@ func TestSamplesAreTheIntegral(t *testing.T) {
 		s.Transmission = 0 // what goes through has no density
 		c := tables.Prepare(&s, towards(0.3+0.6*float32(k)/40))
 		whole := hemisphere(c.Reflected)
-		pdf := hemisphere(func(d geom.V3) geom.V3 { return grey(c.Pdf(d)) })[0]
+		pdf := hemisphere(func(d geom.V3) geom.V3 { return grey(c.Pdf(d)) }).X
 		drawn := returned(c, 1<<16)
 		if pdf > 1.005 {
 			t.Errorf("surface %d: the density adds up to %.4f", k, pdf)
 		}
-		for i := range whole {
-			if whole[i] > 1.005 {
-				t.Errorf("surface %d returns %.4f", k, whole[i])
+		for i, v := range whole.Array() {
+			if v > 1.005 {
+				t.Errorf("surface %d returns %.4f", k, v)
 			}
-			if d := math.Abs(float64(whole[i] - drawn[i])); d > 0.006 {
+			if d := math.Abs(float64(v - drawn.Axis(i))); d > 0.006 {
 				t.Errorf("surface %d: samples give %v, integration %v", k, drawn, whole)
 				break
 			}
@@ -152,13 +152,13 @@ func TestSharesAreTheIntegral(t *testing.T) {
 		for _, c := range []float32{0.2, 0.4, 0.7, 0.95} {
 			for _, m := range []float32{0, 1} {
 				s := plain()
-				s.Color, s.Roughness, s.Metallic = geom.V3{0.9, 0.6, 0.3}, rough, m
+				s.Color, s.Roughness, s.Metallic = geom.Vec(0.9, 0.6, 0.3), rough, m
 				sc := tables.Prepare(&s, towards(c))
 				shares := sc.Shares()
 				want := hemisphere(sc.Reflected)
 				got := shares.Specular.Add(shares.Diffuse)
-				for i := range got {
-					d := math.Abs(float64(got[i] - want[i]))
+				for i, v := range got.Array() {
+					d := math.Abs(float64(v - want.Axis(i)))
 					worst = max(worst, d)
 					if d > 0.005 {
 						t.Errorf("roughness %.2f, cosine %.2f, metallic %.0f: %v, integrated %v", rough, c, m, got, want)
@@ -183,11 +183,11 @@ func TestMetals(t *testing.T) {
 		r := metal(f0, edge)
 		for _, cos := range []float32{1, 0.9, 0.7, 0.5, 0.3, rim, 0.05} {
 			got := r.at(cos)
-			var want geom.V3
+			var want colour.RGB
 			for i := range want {
 				want[i] = float32(Conductor(float64(cos), c.n[i], c.k[i]))
 			}
-			d := colour.Difference(colour.RGB(got), colour.RGB(want))
+			d := colour.Difference(got.Array(), want)
 			if d > 2 {
 				t.Errorf("%s at cosine %.2f: %v, exact %v: ΔE %.2f", name, cos, got, want, d)
 			}
@@ -197,10 +197,10 @@ func TestMetals(t *testing.T) {
 
 // Light that goes through a plate obeys Snell's law, and comes out as it went in.
 func TestRefract(t *testing.T) {
-	up := geom.V3{0, 0, 1}
+	up := geom.Vec(0, 0, 1)
 	w := towards(0.5)
 	in, ok := Refract(w, up, 1/1.5)
-	if sin := -in[0]; !ok || math.Abs(float64(sin*1.5-w[0])) > 1e-5 {
+	if sin := -in.X; !ok || math.Abs(float64(sin*1.5-w.X)) > 1e-5 {
 		t.Errorf("%v goes on as %v", w, in)
 	}
 	if out, ok := Refract(in.Scale(-1), up, 1.5); !ok || out.Add(w).Length() > 1e-5 && out.Sub(w.Scale(-1)).Length() > 1e-5 {

@@ -27,19 +27,15 @@ func diffuse(albedo geom.V3, rough float32, wo, wi geom.V3) geom.V3 {
 	if rough <= 0 {
 		return albedo.Scale(1 / math.Pi)
 	}
-	s := wo.Dot(wi) - wo[2]*wi[2]
+	s := wo.Dot(wi) - wo.Z*wi.Z
 	if s > 0 {
-		s /= max(wo[2], wi[2], 1e-6)
+		s /= max(wo.Z, wi.Z, 1e-6)
 	}
 	af := 1 / (1 + fujii1*rough)
 	single := af * (1 + rough*s)
 	avg := af * (1 + fujii2*rough)
-	back := max(1-diffuseAlbedo(wo[2], rough), 1e-7) * max(1-diffuseAlbedo(wi[2], rough), 1e-7) / max(1-avg, 1e-7)
-	var out geom.V3
-	for i, a := range albedo {
-		out[i] = (a*single + a*a*avg/(1-a*(1-avg))*back) / math.Pi
-	}
-	return out
+	back := max(1-diffuseAlbedo(wo.Z, rough), 1e-7) * max(1-diffuseAlbedo(wi.Z, rough), 1e-7) / max(1-avg, 1e-7)
+	return albedo.Map(func(a float32) float32 { return (a*single + a*a*avg/(1-a*(1-avg))*back) / math.Pi })
 }
 
 // diffuseReturn is the share of light that comes back towards the cosine c under a white sky.
@@ -49,9 +45,5 @@ func diffuseReturn(albedo geom.V3, rough, c float32) geom.V3 {
 	}
 	avg := (1 + fujii2*rough) / (1 + fujii1*rough)
 	e := diffuseAlbedo(c, rough)
-	var out geom.V3
-	for i, a := range albedo {
-		out[i] = a*e + a*a*avg/(1-a*(1-avg))*(1-e)
-	}
-	return out
+	return albedo.Map(func(a float32) float32 { return a*e + a*a*avg/(1-a*(1-avg))*(1-e) })
 }

@@ -24,13 +24,9 @@ const rim = 1.0 / 7
 // metal is the reflectance of a metal by f0, and by edge: its reflectance at 82° over that
 // of Schlick's.
 func metal(f0, edge geom.V3) reflectance {
-	r := reflectance{f0: f0}
 	const weight = rim * (6. / 7) * (6. / 7) * (6. / 7) * (6. / 7) * (6. / 7) * (6. / 7)
-	for i := range f0 {
-		schlick := f0[i] + (1-f0[i])*fifth(1-rim)
-		r.dip[i] = schlick * (1 - edge[i]) / weight
-	}
-	return r
+	dip := func(f0, edge float32) float32 { return (f0 + (1-f0)*fifth(1-rim)) * (1 - edge) / weight }
+	return reflectance{f0, geom.Vec(dip(f0.X, edge.X), dip(f0.Y, edge.Y), dip(f0.Z, edge.Z))}
 }
 
 // at is the reflectance for the cosine between direction and microfacet.
@@ -38,20 +34,15 @@ func (r reflectance) at(c float32) geom.V3 {
 	k := 1 - c
 	k2 := k * k
 	k5 := k2 * k2 * k
-	var out geom.V3
-	for i := range out {
-		out[i] = clamp(r.f0[i]+(1-r.f0[i])*k5-r.dip[i]*c*k5*k, 0, 1)
-	}
-	return out
+	dip := c * k5 * k
+	of := func(f0, d float32) float32 { return clamp(f0+(1-f0)*k5-d*dip, 0, 1) }
+	return geom.Vec(of(r.f0.X, r.dip.X), of(r.f0.Y, r.dip.Y), of(r.f0.Z, r.dip.Z))
 }
 
 // average is the reflectance over the hemisphere, weighted by the cosine.
 func (r reflectance) average() geom.V3 {
-	var out geom.V3
-	for i := range out {
-		out[i] = r.f0[i] + (1-r.f0[i])/21 - r.dip[i]/126
-	}
-	return out
+	of := func(f0, d float32) float32 { return f0 + (1-f0)/21 - d/126 }
+	return geom.Vec(of(r.f0.X, r.dip.X), of(r.f0.Y, r.dip.Y), of(r.f0.Z, r.dip.Z))
 }
 
 // mix is between two reflectances.
@@ -85,12 +76,13 @@ func Conductor(c, n, k float64) float64 {
 // Metal is a metal's reflectance at normal incidence and its Edge, from complex indices at
 // red, green and blue.
 func Metal(n, k [3]float64) (f0, edge geom.V3) {
-	for i := range f0 {
-		f0[i] = float32(Conductor(1, n[i], k[i]))
-		schlick := float64(f0[i]) + (1-float64(f0[i]))*math.Pow(1-rim, 5)
-		edge[i] = float32(Conductor(rim, n[i], k[i]) / schlick)
+	var at, rest [3]float32
+	for i := range at {
+		at[i] = float32(Conductor(1, n[i], k[i]))
+		schlick := float64(at[i]) + (1-float64(at[i]))*math.Pow(1-rim, 5)
+		rest[i] = float32(Conductor(rim, n[i], k[i]) / schlick)
 	}
-	return f0, edge
+	return geom.From(at), geom.From(rest)
 }
 
 // Dielectric is the reflectance of unpolarised light at the cosine c of incidence, from the side

@@ -22,18 +22,18 @@ func lobe(roughness, anisotropy float32) ggx {
 
 // density is D: the share of microfacets that face h.
 func (g ggx) density(h geom.V3) float32 {
-	x, y := h[0]/g.x, h[1]/g.y
-	d := x*x + y*y + h[2]*h[2]
+	x, y := h.X/g.x, h.Y/g.y
+	d := x*x + y*y + h.Z*h.Z
 	return 1 / (math.Pi * g.x * g.y * d * d)
 }
 
 func (g ggx) stretched(w geom.V3) float32 {
-	return sqrt(g.x*g.x*w[0]*w[0] + g.y*g.y*w[1]*w[1] + w[2]*w[2])
+	return sqrt(g.x*g.x*w.X*w.X + g.y*g.y*w.Y*w.Y + w.Z*w.Z)
 }
 
 // visibility is G/(4·cos·cos), Smith's, with masking and shadowing correlated by height (Heitz 2014).
 func (g ggx) visibility(wo, wi geom.V3) float32 {
-	return 0.5 / max(wi[2]*g.stretched(wo)+wo[2]*g.stretched(wi), 1e-9)
+	return 0.5 / max(wi.Z*g.stretched(wo)+wo.Z*g.stretched(wi), 1e-9)
 }
 
 // even and visible are density and visibility by cosines alone, of a lobe that is not stretched.
@@ -50,17 +50,17 @@ func (g ggx) visible(nv, nl float32) float32 {
 
 // pdf is that of sample, as a density of wi.
 func (g ggx) pdf(wo, h geom.V3) float32 {
-	return g.density(h) / (2 * (wo[2] + g.stretched(wo)))
+	return g.density(h) / (2 * (wo.Z + g.stretched(wo)))
 }
 
 // sample is a microfacet that wo sees, for two numbers in 0..1 (Dupuy & Benyoub 2023).
 func (g ggx) sample(wo geom.V3, u, v float32) geom.V3 {
-	w := geom.V3{wo[0] * g.x, wo[1] * g.y, wo[2]}.Unit()
+	w := geom.Vec(wo.X*g.x, wo.Y*g.y, wo.Z).Unit()
 	sin, cos := math.Sincos(2 * math.Pi * float64(u))
-	z := (1-v)*(1+w[2]) - w[2]
+	z := (1-v)*(1+w.Z) - w.Z
 	r := sqrt(max(0, 1-z*z))
-	h := geom.V3{r*float32(cos) + w[0], r*float32(sin) + w[1], z + w[2]}
-	return geom.V3{h[0] * g.x, h[1] * g.y, max(h[2], 1e-7)}.Unit()
+	h := geom.Vec(r*float32(cos)+w.X, r*float32(sin)+w.Y, z+w.Z)
+	return geom.Vec(h.X*g.x, h.Y*g.y, max(h.Z, 1e-7)).Unit()
 }
 
 // Facet is a microfacet of the distribution of a roughness, seen from straight above.
@@ -71,7 +71,7 @@ type Facet struct {
 
 // Facets are n microfacets drawn evenly by their density: what light is prefiltered with.
 func Facets(roughness float32, n int) []Facet {
-	g, up := lobe(roughness, 0), geom.V3{0, 0, 1}
+	g, up := lobe(roughness, 0), geom.Vec(0, 0, 1)
 	list := make([]Facet, n)
 	for i := range list {
 		u, v := hammersley(i, n)
@@ -88,6 +88,6 @@ func FacetAround(n, w geom.V3, roughness, u, v float32) geom.V3 {
 		return n
 	}
 	t, b := geom.Frame(n)
-	h := lobe(roughness, 0).sample(geom.V3{w.Dot(t), w.Dot(b), max(w.Dot(n), leastCosine)}.Unit(), u, v)
-	return t.Scale(h[0]).Add(b.Scale(h[1])).Add(n.Scale(h[2]))
+	h := lobe(roughness, 0).sample(geom.Vec(w.Dot(t), w.Dot(b), max(w.Dot(n), leastCosine)).Unit(), u, v)
+	return t.Scale(h.X).Add(b.Scale(h.Y)).Add(n.Scale(h.Z))
 }

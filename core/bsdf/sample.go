@@ -19,8 +19,7 @@ func (c *Scatter) chances() chances {
 
 func (c *Scatter) work() chances {
 	shares := c.Shares()
-	mean := func(v geom.V3) float32 { return (v[0] + v[1] + v[2]) / 3 }
-	k := chances{mean(shares.Specular), mean(shares.Diffuse) + mean(shares.Sheen), shares.Coat, mean(shares.Transmitted)}
+	k := chances{shares.Specular.Mean(), shares.Diffuse.Mean() + shares.Sheen.Mean(), shares.Coat, shares.Transmitted.Mean()}
 	sum := k.specular + k.diffuse + k.coat + k.through
 	if sum <= 0 {
 		return chances{diffuse: 1}
@@ -29,7 +28,7 @@ func (c *Scatter) work() chances {
 }
 
 // Sample draws a direction for three numbers in 0..1. weight is the scattered light a unit of
-// incoming light, over pdf; through says that wi goes to the other side (wi[2] < 0 where index
+// incoming light, over pdf; through says that wi goes to the other side (wi.Z < 0 where index
 // bends it, or straight on where thin), with pdf 0, as it is not to be met by chance. Where
 // nothing is scattered weight is zero.
 func (c *Scatter) Sample(u, v, pick float32, thin bool, eta float32) (wi, weight geom.V3, pdf float32, through bool) {
@@ -41,10 +40,10 @@ func (c *Scatter) Sample(u, v, pick float32, thin bool, eta float32) (wi, weight
 		h := c.base.sample(c.wo, u, v)
 		if thin { // a lobe as wide as that of reflection, around the way straight on
 			wi = h.Scale(2 * c.wo.Dot(h)).Sub(c.wo)
-			if wi[2] <= 0 {
+			if wi.Z <= 0 {
 				return c.wo.Scale(-1), weight, 0, true
 			}
-			return geom.V3{wi[0], wi[1], -wi[2]}, weight, 0, true
+			return geom.Vec(wi.X, wi.Y, -wi.Z), weight, 0, true
 		}
 		wi, ok := Refract(c.wo, h, eta)
 		if !ok { // total internal reflection
@@ -56,16 +55,16 @@ func (c *Scatter) Sample(u, v, pick float32, thin bool, eta float32) (wi, weight
 		wi = h.Scale(2 * c.wo.Dot(h)).Sub(c.wo)
 	case pick < k.through+k.specular+k.coat:
 		t, b := geom.Frame(c.up)
-		wo := geom.V3{c.wo.Dot(t), c.wo.Dot(b), c.coatCos}.Unit()
+		wo := geom.Vec(c.wo.Dot(t), c.wo.Dot(b), c.coatCos).Unit()
 		h := c.coat.sample(wo, u, v)
-		h = t.Scale(h[0]).Add(b.Scale(h[1])).Add(c.up.Scale(h[2]))
+		h = t.Scale(h.X).Add(b.Scale(h.Y)).Add(c.up.Scale(h.Z))
 		wi = h.Scale(2 * c.wo.Dot(h)).Sub(c.wo)
 	default:
 		r, phi := math.Sqrt(float64(u)), 2*math.Pi*float64(v)
 		sin, cos := math.Sincos(phi)
-		wi = geom.V3{float32(r * cos), float32(r * sin), sqrt(max(0, 1-u))}
+		wi = geom.Vec(float32(r*cos), float32(r*sin), sqrt(max(0, 1-u)))
 	}
-	if wi[2] <= 0 {
+	if wi.Z <= 0 {
 		return wi, geom.V3{}, 0, false
 	}
 	pdf = c.pdf(k, wi)
@@ -79,11 +78,11 @@ func (c *Scatter) Sample(u, v, pick float32, thin bool, eta float32) (wi, weight
 func (c *Scatter) Pdf(wi geom.V3) float32 { return c.pdf(c.chances(), wi) }
 
 func (c *Scatter) pdf(k chances, wi geom.V3) float32 {
-	if wi[2] <= 0 {
+	if wi.Z <= 0 {
 		return 0
 	}
 	h := wi.Add(c.wo).Unit()
-	p := k.specular*c.base.pdf(c.wo, h) + k.diffuse*wi[2]/math.Pi
+	p := k.specular*c.base.pdf(c.wo, h) + k.diffuse*wi.Z/math.Pi
 	if k.coat > 0 {
 		a := c.coat.x * c.coat.x
 		p += k.coat * c.coat.even(h.Dot(c.up)) / (2 * (c.coatCos + sqrt(a+(1-a)*c.coatCos*c.coatCos)))

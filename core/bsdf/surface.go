@@ -67,8 +67,8 @@ func (t *Tables) Prepare(s *Surface, wo geom.V3) *Scatter {
 
 // PrepareInto is Prepare into memory of the caller's.
 func (t *Tables) PrepareInto(c *Scatter, s *Surface, wo geom.V3) {
-	if wo[2] < leastCosine {
-		wo[2] = leastCosine
+	if wo.Z < leastCosine {
+		wo.Z = leastCosine
 		wo = wo.Unit()
 	}
 	*c = Scatter{s: s, t: t, wo: wo}
@@ -79,50 +79,44 @@ func (t *Tables) PrepareInto(c *Scatter, s *Surface, wo geom.V3) {
 	}
 	avg := t.mean(s.Roughness)
 	c.lost = max(1-avg.Scale-avg.Bias, 0)
-	f := c.fresnel.average()
-	for i := range f {
-		c.multi[i] = f[i] * f[i] * (1 - c.lost) / (1 - f[i]*c.lost)
-	}
+	lost := c.lost
+	c.multi = c.fresnel.average().Map(func(f float32) float32 { return f * f * (1 - lost) / (1 - f*lost) })
 	c.mean = c.specularAlbedo(avg)
-	e := t.look(wo[2], s.Roughness)
+	e := t.look(wo.Z, s.Roughness)
 	c.whiteBase = e.Scale + e.Bias
 	c.atBase = c.specularAlbedo(e)
 	if s.Coat > 0 {
 		c.coat = lobe(s.CoatRoughness, 0)
-		f := geom.V3{s.CoatF0, s.CoatF0, s.CoatF0}
-		c.coatF = reflectance{f0: f}
+		c.coatF = reflectance{f0: geom.Grey(s.CoatF0)}
 		avg := t.mean(s.CoatRoughness)
 		c.coatLost = max(1-avg.Scale-avg.Bias, 0)
-		m := c.coatF.average()[0]
+		m := c.coatF.average().X
 		c.coatMulti = m * m * (1 - c.coatLost) / (1 - m*c.coatLost)
 		c.up = s.CoatNormal
 		if c.up == (geom.V3{}) {
-			c.up = geom.V3{0, 0, 1}
+			c.up = geom.Vec(0, 0, 1)
 		}
 		c.coatCos = max(wo.Dot(c.up), leastCosine)
 		e := t.look(c.coatCos, s.CoatRoughness)
 		c.whiteCoat = e.Scale + e.Bias
 		c.atCoat = c.coatAlbedo(e)
-		for i, v := range s.CoatColor {
-			if v < 1 {
-				c.tint[i] = -float32(math.Log(float64(max(v, 1e-4)))) / 2
-				c.coatTinted = true
-			}
+		if v := s.CoatColor; min(v.X, v.Y, v.Z) < 1 {
+			c.coatTinted = true
+			c.tint = v.Map(func(v float32) float32 { return -float32(math.Log(float64(clamp(v, 1e-4, 1)))) / 2 })
 		}
 	}
 	if s.Sheen != (geom.V3{}) {
-		e := t.look(wo[2], s.SheenRoughness).Sheen
+		e := t.look(wo.Z, s.SheenRoughness).Sheen
 		c.atSheen = s.Sheen.Scale(e)
 	}
 }
 
 // specularAlbedo is what the specular lobe returns, all scattering counted.
 func (c *Scatter) specularAlbedo(e Entry) geom.V3 {
-	var out geom.V3
-	for i := range out {
-		out[i] = clamp(c.fresnel.f0[i]*e.Scale+e.Bias-c.fresnel.dip[i]*e.Dip+c.multi[i]*(1-e.Scale-e.Bias), 0, 1)
-	}
-	return out
+	rest := 1 - e.Scale - e.Bias
+	of := func(f0, dip, multi float32) float32 { return clamp(f0*e.Scale+e.Bias-dip*e.Dip+multi*rest, 0, 1) }
+	f0, dip, multi := c.fresnel.f0, c.fresnel.dip, c.multi
+	return geom.Vec(of(f0.X, dip.X, multi.X), of(f0.Y, dip.Y, multi.Y), of(f0.Z, dip.Z, multi.Z))
 }
 
 func (c *Scatter) coatAlbedo(e Entry) float32 {
@@ -141,41 +135,37 @@ func (c *Scatter) specular(wi, h geom.V3, oh, whiteIn float32) geom.V3 {
 
 // Reflected is the BRDF times the cosine of wi, per component; zero below the horizon.
 func (c *Scatter) Reflected(wi geom.V3) geom.V3 {
-	if wi[2] <= 0 {
+	if wi.Z <= 0 {
 		return geom.V3{}
 	}
 	s := c.s
 	h := wi.Add(c.wo).Unit()
 	oh := c.wo.Dot(h)
-	in := c.t.look(wi[2], s.Roughness)
+	in := c.t.look(wi.Z, s.Roughness)
 	spec := c.specular(wi, h, oh, in.Scale+in.Bias)
 	atIn := c.specularAlbedo(in)
 	out := spec
 	scattered := (1 - s.Metallic) * (1 - s.Transmission)
 	if scattered > 0 {
-		d := diffuse(s.Color, s.Diffuse, c.wo, wi)
-		for i := range d {
-			d[i] *= scattered * (1 - c.atBase[i]) * (1 - atIn[i]) / max(1-c.mean[i], 1e-3)
-		}
-		out = out.Add(d)
+		left := func(here, there, mean float32) float32 { return (1 - here) * (1 - there) / max(1-mean, 1e-3) }
+		under := geom.Vec(left(c.atBase.X, atIn.X, c.mean.X), left(c.atBase.Y, atIn.Y, c.mean.Y), left(c.atBase.Z, atIn.Z, c.mean.Z))
+		out = out.Add(diffuse(s.Color, s.Diffuse, c.wo, wi).Times(under).Scale(scattered))
 	}
 	if s.Coat > 0 {
 		out = out.Scale(1 - s.Coat*c.atCoat)
 		if c.coatTinted {
 			out = out.Times(c.absorbed(wi.Dot(c.up)))
 		}
-		out = out.Scale(wi[2])
+		out = out.Scale(wi.Z)
 		if lobe := c.coatLobe(wi); lobe > 0 {
-			out = out.Add(geom.V3{lobe, lobe, lobe})
+			out = out.Add(geom.Grey(lobe))
 		}
 	} else {
-		out = out.Scale(wi[2])
+		out = out.Scale(wi.Z)
 	}
 	if s.Sheen != (geom.V3{}) {
-		lobe := sheen(h[2], c.wo[2], wi[2], s.SheenRoughness) * wi[2]
-		for i := range out {
-			out[i] = out[i]*(1-c.atSheen[i]) + s.Sheen[i]*lobe
-		}
+		lobe := sheen(h.Z, c.wo.Z, wi.Z, s.SheenRoughness) * wi.Z
+		out = out.Times(geom.Grey(1).Sub(c.atSheen)).Add(s.Sheen.Scale(lobe))
 	}
 	return out
 }
@@ -187,7 +177,7 @@ func (c *Scatter) coatLobe(wi geom.V3) float32 {
 		return 0
 	}
 	h := wi.Add(c.wo).Unit()
-	lobe := c.coat.even(h.Dot(c.up)) * c.coat.visible(c.coatCos, nl) * c.coatF.at(c.wo.Dot(h))[0]
+	lobe := c.coat.even(h.Dot(c.up)) * c.coat.visible(c.coatCos, nl) * c.coatF.at(c.wo.Dot(h)).X
 	if c.coatLost > 1e-5 {
 		e := c.t.look(nl, s.CoatRoughness)
 		lobe += c.coatMulti * (1 - c.whiteCoat) * (1 - e.Scale - e.Bias) / (c.coatLost * math.Pi)
@@ -198,11 +188,8 @@ func (c *Scatter) coatLobe(wi geom.V3) float32 {
 // absorbed is what the coat's colour leaves of light that comes and goes on slanted ways.
 func (c *Scatter) absorbed(nl float32) geom.V3 {
 	way := c.inside(max(nl, 0)) + c.inside(c.coatCos)
-	var out geom.V3
-	for i := range out {
-		out[i] = float32(math.Exp(-float64(c.tint[i] * way)))
-	}
-	return geom.Mix(geom.V3{1, 1, 1}, out, c.s.Coat)
+	out := c.tint.Map(func(v float32) float32 { return float32(math.Exp(-float64(v * way))) })
+	return geom.Mix(geom.Grey(1), out, c.s.Coat)
 }
 
 // inside is how much longer than straight down light travels in the coat, bent by an index of 1.5.
@@ -223,17 +210,14 @@ func (c *Scatter) Shares() (out Shares) {
 	out.Specular = c.atBase
 	scattered := (1 - s.Metallic) * (1 - s.Transmission)
 	if scattered > 0 {
-		out.Diffuse = diffuseReturn(s.Color, s.Diffuse, c.wo[2])
+		out.Diffuse = diffuseReturn(s.Color, s.Diffuse, c.wo.Z)
 	}
-	left := geom.V3{1, 1, 1}
-	for i := range left {
-		left[i] -= c.atBase[i]
-		out.Diffuse[i] *= scattered * left[i]
-	}
+	left := geom.Grey(1).Sub(c.atBase)
+	out.Diffuse = out.Diffuse.Times(left).Scale(scattered)
 	if s.Transmission > 0 {
 		out.Transmitted = left.Times(s.Color).Scale((1 - s.Metallic) * s.Transmission)
 	}
-	over := geom.V3{1, 1, 1}
+	over := geom.Grey(1)
 	if s.Coat > 0 {
 		k := 1 - s.Coat*c.atCoat
 		over = over.Scale(k)
@@ -243,10 +227,8 @@ func (c *Scatter) Shares() (out Shares) {
 		out.Coat = s.Coat * c.atCoat
 	}
 	if s.Sheen != (geom.V3{}) {
-		for i := range over {
-			over[i] *= 1 - c.atSheen[i]
-		}
-		out.Coat *= 1 - (c.atSheen[0]+c.atSheen[1]+c.atSheen[2])/3
+		over = over.Times(geom.Grey(1).Sub(c.atSheen))
+		out.Coat *= 1 - c.atSheen.Mean()
 		out.Sheen = c.atSheen
 	}
 	out.Specular, out.Diffuse, out.Transmitted = out.Specular.Times(over), out.Diffuse.Times(over), out.Transmitted.Times(over)

@@ -34,7 +34,7 @@ func newTables() *Tables {
 	for i := range TableSize {
 		wg.Go(func() {
 			c := (float32(i) + 0.5) / TableSize
-			wo := geom.V3{sqrt(1 - c*c), 0, c}
+			wo := geom.Vec(sqrt(1-c*c), 0, c)
 			for j := range TableSize {
 				t.At[i][j] = integrate(wo, float32(j)/(TableSize-1), n)
 			}
@@ -59,11 +59,11 @@ func integrate(wo geom.V3, roughness float32, n int) (e Entry) {
 		h := g.sample(wo, u, v)
 		oh := wo.Dot(h)
 		wi := h.Scale(2 * oh).Sub(wo)
-		if wi[2] <= 0 || oh <= 0 {
+		if wi.Z <= 0 || oh <= 0 {
 			continue
 		}
 		// G2/G1: what is left of the density that sample draws from.
-		k := 2 * g.visibility(wo, wi) * wi[2] * (wo[2] + g.stretched(wo))
+		k := 2 * g.visibility(wo, wi) * wi.Z * (wo.Z + g.stretched(wo))
 		f := fifth(1 - oh)
 		e.Scale += (1 - f) * k
 		e.Bias += f * k
@@ -78,9 +78,9 @@ func integrate(wo geom.V3, roughness float32, n int) (e Entry) {
 		r := sqrt(1 - z*z)
 		for j := range columns {
 			c := float32(math.Cos(math.Pi * (float64(j) + 0.5) / columns))
-			wi := geom.V3{r * c, r * sqrt(1-c*c), z}
+			wi := geom.Vec(r*c, r*sqrt(1-c*c), z)
 			h := wi.Add(wo).Unit()
-			e.Sheen += sheen(h[2], wo[2], z, roughness) * z
+			e.Sheen += sheen(h.Z, wo.Z, z, roughness) * z
 		}
 	}
 	e.Sheen = min(e.Sheen*2*math.Pi/(rows*columns), 1)

@@ -12,17 +12,17 @@ import (
 func close(a, b float32) bool { return math.Abs(float64(a-b)) < 1e-4 }
 
 func TestVectors(t *testing.T) {
-	a, b := geom.V3{1, 2, 3}, geom.V3{-2, 0.5, 4}
+	a, b := geom.Vec(1, 2, 3), geom.Vec(-2, 0.5, 4)
 	c := a.Cross(b)
 	if !close(c.Dot(a), 0) || !close(c.Dot(b), 0) || !close(c.Dot(c), a.Dot(a)*b.Dot(b)-a.Dot(b)*a.Dot(b)) {
 		t.Errorf("the vector product is %v", c)
 	}
-	if a.Sub(b).Add(b) != a || a.Times(b) != (geom.V3{-2, 1, 12}) || geom.Mix(a, b, 0) != a || (geom.V3{}).Unit() != (geom.V3{}) {
+	if a.Sub(b).Add(b) != a || a.Times(b) != (geom.Vec(-2, 1, 12)) || geom.Mix(a, b, 0) != a || (geom.V3{}).Unit() != (geom.V3{}) {
 		t.Error("sums and products")
 	}
 	rng := rand.New(rand.NewPCG(1, 2))
 	for range 200 {
-		n := geom.V3{float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(rng.NormFloat64())}.Unit()
+		n := geom.Vec(float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(rng.NormFloat64())).Unit()
 		u, v := geom.Frame(n)
 		if !close(n.Length(), 1) || !close(u.Length(), 1) || !close(v.Length(), 1) || !close(u.Dot(v), 0) || !close(u.Dot(n), 0) || !close(u.Cross(v).Dot(n), -1) && !close(u.Cross(v).Dot(n), 1) {
 			t.Fatalf("the frame of %v is %v, %v", n, u, v)
@@ -34,7 +34,7 @@ func TestVectors(t *testing.T) {
 func TestTriangleHit(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 4))
 	point := func() geom.V3 {
-		return geom.V3{rng.Float32()*4 - 2, rng.Float32()*4 - 2, rng.Float32()*4 - 2}
+		return geom.Vec(rng.Float32()*4-2, rng.Float32()*4-2, rng.Float32()*4-2)
 	}
 	for range 500 {
 		tri := geom.Triangle{A: point(), B: point(), C: point()}
@@ -59,8 +59,8 @@ func TestTriangleHit(t *testing.T) {
 }
 
 func TestBox(t *testing.T) {
-	b := geom.Triangle{A: geom.V3{0, 0, 0}, B: geom.V3{2, 0, 1}, C: geom.V3{0, 4, 0}}.Bounds()
-	if b.Min != (geom.V3{0, 0, 0}) || b.Max != (geom.V3{2, 4, 1}) || b.Centre() != (geom.V3{1, 2, 0.5}) || b.Size() != (geom.V3{2, 4, 1}) {
+	b := geom.Triangle{A: geom.Grey(0), B: geom.Vec(2, 0, 1), C: geom.Vec(0, 4, 0)}.Bounds()
+	if b.Min != (geom.Grey(0)) || b.Max != (geom.Vec(2, 4, 1)) || b.Centre() != (geom.Vec(1, 2, 0.5)) || b.Size() != (geom.Vec(2, 4, 1)) {
 		t.Errorf("%v", b)
 	}
 	if b.Union(geom.Empty()) != b {
@@ -71,10 +71,10 @@ func TestBox(t *testing.T) {
 		from, to float32
 		ok       bool
 	}{
-		{geom.Ray{O: geom.V3{-1, 1, 0.5}, D: geom.V3{1, 0, 0}}, 1, 3, true},
-		{geom.Ray{O: geom.V3{1, 1, 0.5}, D: geom.V3{0, 1, 0}}, 0, 3, true},
-		{geom.Ray{O: geom.V3{-1, 5, 0.5}, D: geom.V3{1, 0, 0}}, 0, 0, false},
-		{geom.Ray{O: geom.V3{5, 1, 0.5}, D: geom.V3{1, 0, 0}}, 0, 0, false},
+		{geom.Ray{O: geom.Vec(-1, 1, 0.5), D: geom.Vec(1, 0, 0)}, 1, 3, true},
+		{geom.Ray{O: geom.Vec(1, 1, 0.5), D: geom.Vec(0, 1, 0)}, 0, 3, true},
+		{geom.Ray{O: geom.Vec(-1, 5, 0.5), D: geom.Vec(1, 0, 0)}, 0, 0, false},
+		{geom.Ray{O: geom.Vec(5, 1, 0.5), D: geom.Vec(1, 0, 0)}, 0, 0, false},
 	} {
 		from, to, ok := b.Hit(c.r)
 		if ok != c.ok || ok && (!close(from, c.from) || !close(to, c.to)) {
@@ -84,8 +84,8 @@ func TestBox(t *testing.T) {
 }
 
 func ExampleTriangle_Hit() {
-	floor := geom.Triangle{A: geom.V3{0, 0, 0}, B: geom.V3{0, 0, 4}, C: geom.V3{4, 0, 0}}
-	at, _, _, ok := floor.Hit(geom.Ray{O: geom.V3{1, 3, 1}, D: geom.V3{0, -1, 0}})
+	floor := geom.Triangle{A: geom.Grey(0), B: geom.Vec(0, 0, 4), C: geom.Vec(4, 0, 0)}
+	at, _, _, ok := floor.Hit(geom.Ray{O: geom.Vec(1, 3, 1), D: geom.Vec(0, -1, 0)})
 	fmt.Println(at, ok)
 	// Output: 3 true
 }

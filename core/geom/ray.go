@@ -50,23 +50,17 @@ type Box struct{ Min, Max V3 }
 // Empty holds nothing: it grows to whatever is added.
 func Empty() Box {
 	inf := float32(math.Inf(1))
-	return Box{V3{inf, inf, inf}, V3{-inf, -inf, -inf}}
+	return Box{Vec(inf, inf, inf), Vec(-inf, -inf, -inf)}
 }
 
 // With is the box grown to hold a point.
 func (b Box) With(p V3) Box {
-	for k := range p {
-		b.Min[k], b.Max[k] = min(b.Min[k], p[k]), max(b.Max[k], p[k])
-	}
-	return b
+	return Box{b.Min.Min(p), b.Max.Max(p)}
 }
 
 // Union is the smallest box around both.
 func (b Box) Union(o Box) Box {
-	for k := range b.Min {
-		b.Min[k], b.Max[k] = min(b.Min[k], o.Min[k]), max(b.Max[k], o.Max[k])
-	}
-	return b
+	return Box{b.Min.Min(o.Min), b.Max.Max(o.Max)}
 }
 
 // Centre is the middle of the box.
@@ -78,15 +72,23 @@ func (b Box) Size() V3 { return b.Max.Sub(b.Min) }
 // Hit is the stretch of a ray that lies in the box, from distance 0 on.
 func (b Box) Hit(r Ray) (from, to float32, ok bool) {
 	from, to = 0, float32(math.Inf(1))
-	for k := range r.D {
-		if r.D[k] == 0 {
-			if r.O[k] < b.Min[k] || r.O[k] > b.Max[k] {
-				return 0, 0, false
-			}
-			continue
-		}
-		a, c := (b.Min[k]-r.O[k])/r.D[k], (b.Max[k]-r.O[k])/r.D[k]
-		from, to = max(from, min(a, c)), min(to, max(a, c))
+	from, to = within(r.O.X, r.D.X, b.Min.X, b.Max.X, from, to)
+	from, to = within(r.O.Y, r.D.Y, b.Min.Y, b.Max.Y, from, to)
+	from, to = within(r.O.Z, r.D.Z, b.Min.Z, b.Max.Z, from, to)
+	if from > to {
+		return 0, 0, false
 	}
-	return from, to, from <= to
+	return from, to, true
+}
+
+// within cuts a stretch down to what lies between two planes across one axis: from > to if nothing does.
+func within(o, d, lo, hi, from, to float32) (float32, float32) {
+	if d == 0 {
+		if o < lo || o > hi {
+			return 1, 0
+		}
+		return from, to
+	}
+	a, c := (lo-o)/d, (hi-o)/d
+	return max(from, min(a, c)), min(to, max(a, c))
 }

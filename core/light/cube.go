@@ -26,37 +26,37 @@ func (c *Cube) direction(f, x, y int) geom.V3 {
 	s, t := (float32(x)+0.5)/float32(c.N)*2-1, (float32(y)+0.5)/float32(c.N)*2-1
 	switch f {
 	case 0:
-		return geom.V3{1, -t, -s}
+		return geom.Vec(1, -t, -s)
 	case 1:
-		return geom.V3{-1, -t, s}
+		return geom.Vec(-1, -t, s)
 	case 2:
-		return geom.V3{s, 1, t}
+		return geom.Vec(s, 1, t)
 	case 3:
-		return geom.V3{s, -1, -t}
+		return geom.Vec(s, -1, -t)
 	case 4:
-		return geom.V3{s, -t, 1}
+		return geom.Vec(s, -t, 1)
 	}
-	return geom.V3{-s, -t, -1}
+	return geom.Vec(-s, -t, -1)
 }
 
 // face is the face of a direction, and where on it, −1..1.
 func face(d geom.V3) (f int, s, t float32) {
-	x, y, z := abs(d[0]), abs(d[1]), abs(d[2])
+	x, y, z := abs(d.X), abs(d.Y), abs(d.Z)
 	switch {
 	case x >= y && x >= z:
-		if d[0] > 0 {
-			return 0, -d[2] / x, -d[1] / x
+		if d.X > 0 {
+			return 0, -d.Z / x, -d.Y / x
 		}
-		return 1, d[2] / x, -d[1] / x
+		return 1, d.Z / x, -d.Y / x
 	case y >= z:
-		if d[1] > 0 {
-			return 2, d[0] / y, d[2] / y
+		if d.Y > 0 {
+			return 2, d.X / y, d.Z / y
 		}
-		return 3, d[0] / y, -d[2] / y
-	case d[2] > 0:
-		return 4, d[0] / z, -d[1] / z
+		return 3, d.X / y, -d.Z / y
+	case d.Z > 0:
+		return 4, d.X / z, -d.Y / z
 	}
-	return 5, -d[0] / z, -d[1] / z
+	return 5, -d.X / z, -d.Y / z
 }
 
 func abs(v float32) float32 { return max(v, -v) }

@@ -40,7 +40,7 @@ type Sun struct {
 // Bearing is where the key is, in degrees: around the upright from the viewer to the right, and its
 // height above the horizon.
 func (e *Environment) Bearing() (bearing, height float64) {
-	return math.Atan2(float64(e.Key[0]), float64(e.Key[2])) * 180 / math.Pi, math.Asin(min(max(float64(e.Key[1]), -1), 1)) * 180 / math.Pi
+	return math.Atan2(float64(e.Key.X), float64(e.Key.Z)) * 180 / math.Pi, math.Asin(min(max(float64(e.Key.Y), -1), 1)) * 180 / math.Pi
 }
 
 // Levels of prefiltered light, and the size of the first.
@@ -61,7 +61,7 @@ func Roughness(level int) float32 {
 }
 
 // facing is the normal of the surface by which environments are brought to one brightness.
-var facing = geom.V3{-0.2, 0.3, 0.93}.Unit()
+var facing = geom.Vec(-0.2, 0.3, 0.93).Unit()
 
 // New prepares an environment from the light of its sky and its sun, brought to the brightness
 // that the package states.
@@ -81,7 +81,7 @@ func prepare(name string, white float64, base *Cube, sun Sun, level bool) *Envir
 	e.Diffuse = harmonics(boxes[2])
 	if level {
 		light := e.Irradiance(facing).Add(sun.Irradiance.Scale(max(facing.Dot(sun.Direction), 0)))
-		k := 1 / max(colour.Luminance(colour.RGB(light)), 1e-6)
+		k := 1 / max(colour.Luminance(light.Array()), 1e-6)
 		for _, c := range boxes {
 			for i := range c.pix {
 				c.pix[i] = c.pix[i].Scale(k)
@@ -93,9 +93,9 @@ func prepare(name string, white float64, base *Cube, sun Sun, level bool) *Envir
 		e.Sun.Irradiance = sun.Irradiance.Scale(k)
 	}
 	if e.Key = sun.Direction; e.Key == (geom.V3{}) {
-		lum := func(i int) float32 { return colour.Luminance(colour.RGB(e.Diffuse[i])) }
-		if e.Key = (geom.V3{lum(3), lum(1), lum(2)}); e.Key.Length() < 1e-3*lum(0) {
-			e.Key = geom.V3{0, 0, 1} // as much from everywhere
+		lum := func(i int) float32 { return colour.Luminance(e.Diffuse[i].Array()) }
+		if e.Key = (geom.Vec(lum(3), lum(1), lum(2))); e.Key.Length() < 1e-3*lum(0) {
+			e.Key = geom.Vec(0, 0, 1) // as much from everywhere
 		}
 		e.Key = e.Key.Unit()
 	}
@@ -109,7 +109,7 @@ func prepare(name string, white float64, base *Cube, sun Sun, level bool) *Envir
 	for f := range 6 {
 		for y := range n {
 			for x := range n {
-				sum += colour.Luminance(colour.RGB(e.pickFrom.Texel(f, x, y))) * e.pickFrom.solidAngle(x, y)
+				sum += colour.Luminance(e.pickFrom.Texel(f, x, y).Array()) * e.pickFrom.solidAngle(x, y)
 				e.pick = append(e.pick, sum)
 			}
 		}
@@ -146,7 +146,7 @@ func (e *Environment) Irradiance(n geom.V3) geom.V3 {
 	for i, b := range basis(n) {
 		out = out.Add(e.Diffuse[i].Scale(b))
 	}
-	return geom.V3{max(out[0], 0), max(out[1], 0), max(out[2], 0)}
+	return geom.Vec(max(out.X, 0), max(out.Y, 0), max(out.Z, 0))
 }
 
 // Sample draws a direction by the energy that comes from it, without the sun, for three
@@ -154,7 +154,7 @@ func (e *Environment) Irradiance(n geom.V3) geom.V3 {
 func (e *Environment) Sample(pick, u, v float32) (d geom.V3, pdf float32) {
 	total := e.pick[len(e.pick)-1]
 	if total <= 0 {
-		return geom.V3{0, 1, 0}, 0
+		return geom.Vec(0, 1, 0), 0
 	}
 	i := min(sort.Search(len(e.pick), func(i int) bool { return e.pick[i] >= pick*total }), len(e.pick)-1)
 	c := e.pickFrom
@@ -199,8 +199,8 @@ func prefilter(boxes []*Cube, roughness float32, n int) *Cube {
 	}
 	var list []ray
 	for _, h := range bsdf.Facets(roughness, rays) {
-		light := h.Half.Scale(2 * h.Half[2]).Sub(geom.V3{0, 0, 1})
-		if light[2] <= 0 {
+		light := h.Half.Scale(2 * h.Half.Z).Sub(geom.Vec(0, 0, 1))
+		if light.Z <= 0 {
 			continue
 		}
 		solid := 1 / (float32(rays) * max(h.Density, 1e-6))
@@ -214,9 +214,9 @@ func prefilter(boxes []*Cube, roughness float32, n int) *Cube {
 		var sum geom.V3
 		var weight float32
 		for _, r := range list {
-			w := t.Scale(r.light[0]).Add(b.Scale(r.light[1])).Add(d.Scale(r.light[2]))
-			sum = sum.Add(boxes[r.box].At(w).Scale(r.light[2]))
-			weight += r.light[2]
+			w := t.Scale(r.light.X).Add(b.Scale(r.light.Y)).Add(d.Scale(r.light.Z))
+			sum = sum.Add(boxes[r.box].At(w).Scale(r.light.Z))
+			weight += r.light.Z
 		}
 		return sum.Scale(1 / weight)
 	})
@@ -252,7 +252,7 @@ func harmonics(c *Cube) (out [9]geom.V3) {
 }
 
 func basis(d geom.V3) [9]float32 {
-	x, y, z := d[0], d[1], d[2]
+	x, y, z := d.X, d.Y, d.Z
 	return [9]float32{0.282095, 0.488603 * y, 0.488603 * z, 0.488603 * x,
 		1.092548 * x * y, 1.092548 * y * z, 0.315392 * (3*z*z - 1), 1.092548 * x * z, 0.546274 * (x*x - y*y)}
 }

@@ -10,7 +10,7 @@ import (
 	"aldermoor/core/raster"
 )
 
-func lum(c geom.V3) float64 { return float64(colour.Luminance(colour.RGB(c))) }
+func lum(c geom.V3) float64 { return float64(colour.Luminance(c.Array())) }
 
 // Every direction lies on the face, at the place, that it came from; a texel's own direction gives its value.
 func TestCubeDirections(t *testing.T) {
@@ -28,7 +28,7 @@ func TestCubeDirections(t *testing.T) {
 	}
 	rng := rand.New(rand.NewPCG(1, 2))
 	for range 2000 { // between texels and over edges it stays near
-		d := geom.V3{float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(rng.NormFloat64())}.Unit()
+		d := geom.Vec(float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(rng.NormFloat64())).Unit()
 		if c.At(d).Sub(d).Length() > 0.03 {
 			t.Fatalf("%v became %v", d, c.At(d))
 		}
@@ -55,7 +55,7 @@ func TestLevelAndRoughnessAreInverse(t *testing.T) {
 // Even light stays even however it is filtered, and a white surface returns it.
 func TestNeutral(t *testing.T) {
 	e := Named("neutral")
-	for _, d := range []geom.V3{{0, 1, 0}, {1, 0, 0}, {0.3, -0.5, 0.2}} {
+	for _, d := range []geom.V3{geom.Vec(0, 1, 0), geom.Vec(1, 0, 0), geom.Vec(0.3, -0.5, 0.2)} {
 		for _, r := range []float32{0, 0.3, 1} {
 			if got := e.Reflected(d.Unit(), r); math.Abs(lum(got)-1) > 1e-4 {
 				t.Errorf("from %v at roughness %.1f: %v", d, r, got)
@@ -70,9 +70,9 @@ func TestNeutral(t *testing.T) {
 // A sky that is bright by the cosine from straight up has a known irradiance: 2/3 facing it, 1/4 sideways.
 func TestIrradiance(t *testing.T) {
 	base := newCube(Size)
-	base.fill(func(d geom.V3) geom.V3 { v := max(d[1], 0); return geom.V3{v, v, v} })
+	base.fill(func(d geom.V3) geom.V3 { v := max(d.Y, 0); return geom.Grey(v) })
 	e := prepare("", 1, base, Sun{}, false)
-	for n, want := range map[geom.V3]float64{{0, 1, 0}: 2. / 3, {1, 0, 0}: 2 / (3 * math.Pi)} {
+	for n, want := range map[geom.V3]float64{geom.Vec(0, 1, 0): 2. / 3, geom.Vec(1, 0, 0): 2 / (3 * math.Pi)} {
 		// Nine harmonics of this sky are within a few per cent of the exact integral.
 		if got := lum(e.Irradiance(n)); math.Abs(got-want) > 0.02 {
 			t.Errorf("normal %v: %.4f, want %.4f", n, got, want)
@@ -92,12 +92,12 @@ func TestScenes(t *testing.T) {
 		if math.Abs(got-1) > 0.01 || e.White <= 0 {
 			t.Errorf("%s: a white surface returns %.3f", id, got)
 		}
-		if l := lum(e.Levels[LevelCount-1].At(geom.V3{0, 0, 1})); l < 0.02 {
+		if l := lum(e.Levels[LevelCount-1].At(geom.Vec(0, 0, 1))); l < 0.02 {
 			t.Errorf("%s: face-on metal would be black: %.4f", id, l)
 		}
 		for _, c := range e.Levels {
 			for _, v := range c.pix {
-				if !(v[0] >= 0 && v[1] >= 0 && v[2] >= 0) || math.IsInf(float64(v[0]), 0) {
+				if !(v.X >= 0 && v.Y >= 0 && v.Z >= 0) || math.IsInf(float64(v.X), 0) {
 					t.Fatalf("%s: light %v", id, v)
 				}
 			}
@@ -115,7 +115,7 @@ func TestSample(t *testing.T) {
 		for range n {
 			d, pdf := e.Sample(rng.Float32(), rng.Float32(), rng.Float32())
 			drawn += lum(e.Radiance(d)) / float64(pdf) / n
-			q := geom.V3{float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(rng.NormFloat64())}.Unit()
+			q := geom.Vec(float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(rng.NormFloat64())).Unit()
 			even += lum(e.Radiance(q)) * 4 * math.Pi / n
 			whole += float64(e.Pdf(q)) * 4 * math.Pi / n
 		}
@@ -128,7 +128,7 @@ func TestSample(t *testing.T) {
 // A picture's sun becomes a sun at its place, with its light; without one, there is none.
 func TestPictureWithSun(t *testing.T) {
 	const w, h = 512, 256
-	want := geom.V3{0.5, 0.5, -0.7}.Unit()
+	want := geom.Vec(0.5, 0.5, -0.7).Unit()
 	var rgb [3]raster.Plane
 	p := panorama{w: w, h: h}
 	for c := range rgb {
@@ -145,7 +145,7 @@ func TestPictureWithSun(t *testing.T) {
 				}
 			}
 			if d.Dot(want) > float32(math.Cos(0.02)) {
-				light += 5000 * math.Cos(math.Asin(float64(d[1]))) * 2 * math.Pi / w * math.Pi / h / math.Pi
+				light += 5000 * math.Cos(math.Asin(float64(d.Y))) * 2 * math.Pi / w * math.Pi / h / math.Pi
 			}
 		}
 	}

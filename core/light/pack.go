@@ -50,8 +50,8 @@ func (e *Environment) Pack(w io.Writer) error {
 func sharedExponent(c geom.V3) uint32 {
 	const most = 511.0 / 512 * 65536
 	var v [3]float64
-	for i := range v {
-		v[i] = min(max(float64(c[i]), 0), most)
+	for i, x := range c.Array() {
+		v[i] = min(max(float64(x), 0), most)
 	}
 	top := max(v[0], v[1], v[2])
 	exponent := max(-16, int(math.Floor(math.Log2(max(top, 1e-30))))) + 16

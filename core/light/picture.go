@@ -27,8 +27,8 @@ func (p panorama) at(d geom.V3) geom.V3 {
 
 // place is where d lies in the picture, in pixels.
 func (p panorama) place(d geom.V3) (x, y float64) {
-	lon := math.Atan2(float64(d[0]), -float64(d[2])) // 0 behind the shape
-	lat := math.Asin(min(max(float64(d[1]), -1), 1))
+	lon := math.Atan2(float64(d.X), -float64(d.Z)) // 0 behind the shape
+	lat := math.Asin(min(max(float64(d.Y), -1), 1))
 	return (0.5 + lon/(2*math.Pi)) * float64(p.w), (0.5 - lat/math.Pi) * float64(p.h)
 }
 
@@ -36,7 +36,7 @@ func (p panorama) direction(x, y int) geom.V3 {
 	lon := ((float64(x)+0.5)/float64(p.w) - 0.5) * 2 * math.Pi
 	lat := (0.5 - (float64(y)+0.5)/float64(p.h)) * math.Pi
 	c := math.Cos(lat)
-	return geom.V3{float32(math.Sin(lon) * c), float32(math.Sin(lat)), float32(-math.Cos(lon) * c)}
+	return geom.Vec(float32(math.Sin(lon)*c), float32(math.Sin(lat)), float32(-math.Cos(lon)*c))
 }
 
 // takeSun is the picture reduced to what a Cube can hold, without its sun if it has one: a
@@ -49,7 +49,7 @@ func takeSun(rgb [3]raster.Plane) (panorama, Sun) {
 	}
 	p.pix = make([]geom.V3, p.w*p.h)
 	for i := range p.pix {
-		p.pix[i] = geom.V3{max(rgb[0].Pix[i], 0), max(rgb[1].Pix[i], 0), max(rgb[2].Pix[i], 0)}
+		p.pix[i] = geom.Vec(max(rgb[0].Pix[i], 0), max(rgb[1].Pix[i], 0), max(rgb[2].Pix[i], 0))
 	}
 	brightest, most2 := 0, float32(0)
 	whole := 0.0
@@ -57,7 +57,7 @@ func takeSun(rgb [3]raster.Plane) (panorama, Sun) {
 		return math.Cos((0.5-(float64(y)+0.5)/float64(p.h))*math.Pi) * 2 * math.Pi / float64(p.w) * math.Pi / float64(p.h)
 	}
 	for i, c := range p.pix {
-		l := colour.Luminance(colour.RGB(c))
+		l := colour.Luminance(c.Array())
 		whole += float64(l) * area(i/p.w)
 		if l > most2 {
 			brightest, most2 = i, l
@@ -91,13 +91,11 @@ func takeSun(rgb [3]raster.Plane) (panorama, Sun) {
 		if d.Dot(centre) < inside {
 			return
 		}
-		for c := range ring {
-			more := max(p.pix[i][c]-2*ring[c], 0) * a
-			light[c] += more
-			direction = direction.Add(d.Scale(more))
-		}
+		more := p.pix[i].Sub(ring.Scale(2)).Max(geom.V3{}).Scale(a)
+		light = light.Add(more)
+		direction = direction.Add(d.Scale(more.X + more.Y + more.Z))
 	})
-	if l := float64(colour.Luminance(colour.RGB(light))); l < 0.1*whole || whole == 0 {
+	if l := float64(colour.Luminance(light.Array())); l < 0.1*whole || whole == 0 {
 		return p, Sun{}
 	}
 	direction = direction.Unit()
@@ -106,12 +104,11 @@ func takeSun(rgb [3]raster.Plane) (panorama, Sun) {
 		if d.Dot(centre) < inside {
 			return
 		}
-		for c := range ring {
-			k := float64(max(p.pix[i][c]-2*ring[c], 0) * a)
-			spread += k * 2 * (1 - float64(d.Dot(direction)))
-			weight += k
-			p.pix[i][c] = min(p.pix[i][c], 2*ring[c])
-		}
+		more := p.pix[i].Sub(ring.Scale(2)).Max(geom.V3{})
+		k := float64((more.X + more.Y + more.Z) * a)
+		spread += k * 2 * (1 - float64(d.Dot(direction)))
+		weight += k
+		p.pix[i] = p.pix[i].Min(ring.Scale(2))
 	})
 	// The mean square distance from the middle of an even disc is half its radius squared.
 	radius := math.Sqrt(2 * spread / weight)

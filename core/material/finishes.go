@@ -18,9 +18,9 @@ func Finishes() []Finish {
 	const handbook = "complex indices at 650, 550 and 450 nm: "
 	metal := func(id, title, source string, roughness float64, n, k [3]float64) Finish {
 		f0, edge := bsdf.Metal(n, k)
-		return Finish{ID: id, Title: title, Group: "Metal", Source: handbook + source, Roughness: roughness, Metallic: 1, Color: [3]float64{float64(f0[0]), float64(f0[1]), float64(f0[2])},
+		return Finish{ID: id, Title: title, Group: "Metal", Source: handbook + source, Roughness: roughness, Metallic: 1, Color: [3]float64{float64(f0.X), float64(f0.Y), float64(f0.Z)},
 			Change: func(f *Figures, _ [3]float64) {
-				f.Edge = [3]float64{float64(edge[0]), float64(edge[1]), float64(edge[2])}
+				f.Edge = [3]float64{float64(edge.X), float64(edge.Y), float64(edge.Z)}
 			}}
 	}
 	grey := func(v float64) [3]float64 { return [3]float64{v, v, v} }

@@ -23,18 +23,14 @@ type film struct {
 
 // show is light as it is shown: exposed, and through the tone curve or cut at white.
 func (f *film) show(c geom.V3) geom.V3 {
-	for i, v := range c {
-		v *= f.exposure
-		switch {
-		case f.linear:
-		case f.tone:
-			v = Tone(v)
-		default:
-			v = min(max(v, 0), 1)
-		}
-		c[i] = v
+	c = c.Scale(f.exposure)
+	switch {
+	case f.linear:
+		return c
+	case f.tone:
+		return c.Map(Tone)
 	}
-	return c
+	return c.Max(geom.V3{}).Min(geom.Grey(1))
 }
 
 // Tone is the one curve from light to what is shown, both linear: unchanged up to 0.6, then
@@ -71,17 +67,17 @@ func (j *job) draw(ctx context.Context, tile func(ctx context.Context, x0, y0, x
 		out = raster.New(j.W, j.H, 4, 16)
 	}
 	put := func(x, y int, p shown) {
-		i := y*j.W + x
+		i, c := y*j.W+x, p.c.Array()
 		if j.film.linear { // OpenEXR has colour times alpha
 			for k := range 3 {
-				out.Floats(k)[i] = p.c[k]
+				out.Floats(k)[i] = c[k]
 			}
 			out.Floats(3)[i] = p.alpha
 			return
 		}
 		if p.alpha > 0 {
 			for k := range 3 {
-				out.Ints(k)[i] = uint16(j.film.tables.Encode(min(p.c[k]/p.alpha, 1))*65535 + 0.5)
+				out.Ints(k)[i] = uint16(j.film.tables.Encode(min(c[k]/p.alpha, 1))*65535 + 0.5)
 			}
 		}
 		out.Ints(3)[i] = uint16(min(p.alpha, 1)*65535 + 0.5)

@@ -54,7 +54,7 @@ func (s *Surface) Pack(w io.Writer) error {
 		head.Layers = append(head.Layers, "glow", "spec", "sheen")
 		for i := range s.level[0].more {
 			e := s.level[0].more[i].emission
-			head.Glow = max(head.Glow, e[0], e[1], e[2])
+			head.Glow = max(head.Glow, e.X, e.Y, e.Z)
 		}
 	}
 	for _, c := range material.All() {
@@ -95,7 +95,7 @@ func (l *level) pack(layer string, head *packed, tables *colour.Tables) []byte {
 			o, t := out[4*i:4*i+4], &l.texel[i]
 			switch layer {
 			case "color":
-				o[0], o[1], o[2], o[3] = code(t.color[0]), code(t.color[1]), code(t.color[2]), byteOf(t.opacity)
+				o[0], o[1], o[2], o[3] = code(t.color.X), code(t.color.Y), code(t.color.Z), byteOf(t.opacity)
 			case "normal":
 				two(o, t.x*0.5+0.5)
 				two(o[2:], t.y*0.5+0.5)
@@ -105,16 +105,16 @@ func (l *level) pack(layer string, head *packed, tables *colour.Tables) []byte {
 				two(o, (l.height[i]-head.Bottom)/depth)
 			case "glow":
 				m := &l.more[i]
-				for k, v := range m.emission {
+				for k, v := range m.emission.Array() {
 					o[k] = byteOf(float32(math.Sqrt(float64(max(v, 0) / head.Glow))))
 				}
 				o[3] = byteOf(m.transmission)
 			case "spec":
 				m := &l.more[i]
-				o[0], o[1], o[2], o[3] = code(m.specular[0]), code(m.specular[1]), code(m.specular[2]), byteOf(m.coat)
+				o[0], o[1], o[2], o[3] = code(m.specular.X), code(m.specular.Y), code(m.specular.Z), byteOf(m.coat)
 			case "sheen":
 				m := &l.more[i]
-				o[0], o[1], o[2], o[3] = code(m.sheen[0]), code(m.sheen[1]), code(m.sheen[2]), byteOf(m.anisotropy)
+				o[0], o[1], o[2], o[3] = code(m.sheen.X), code(m.sheen.Y), code(m.sheen.Z), byteOf(m.anisotropy)
 			}
 		}
 	})

@@ -70,7 +70,7 @@ func (j *job) look(m meeting, d geom.V3, pixel float32, out *point) {
 		o.Sheen, o.SheenRoughness = vector(f.Sheen.Color).Times(rare.sheen).Scale(float32(f.Sheen.Share)), float32(f.Sheen.Roughness)
 	}
 	if j.Plaster {
-		*o = bsdf.Surface{Color: plaster, Specular: geom.V3{0.04, 0.04, 0.04}, Edge: geom.V3{1, 1, 1}, Roughness: o.Roughness, Diffuse: o.Diffuse}
+		*o = bsdf.Surface{Color: plaster, Specular: geom.Grey(0.04), Edge: geom.Grey(1), Roughness: o.Roughness, Diffuse: o.Diffuse}
 		out.emission = geom.V3{}
 	}
 	// A normal that looks away from the viewer is bent back to the rim.
@@ -88,16 +88,16 @@ func (j *job) look(m meeting, d geom.V3, pixel float32, out *point) {
 }
 
 // plaster is the colour of everything when relief alone is judged.
-var plaster = geom.V3{0.55, 0.55, 0.55}
+var plaster = geom.Grey(0.55)
 
-func vector(v [3]float64) geom.V3 { return geom.V3{float32(v[0]), float32(v[1]), float32(v[2])} }
+func vector(v [3]float64) geom.V3 { return geom.Vec(float32(v[0]), float32(v[1]), float32(v[2])) }
 
 // local is a vector in the point's frame: tangents, then normal.
-func (p *point) local(v geom.V3) geom.V3 { return geom.V3{v.Dot(p.t), v.Dot(p.b), v.Dot(p.n)} }
+func (p *point) local(v geom.V3) geom.V3 { return geom.Vec(v.Dot(p.t), v.Dot(p.b), v.Dot(p.n)) }
 
 // world undoes local.
 func (p *point) world(v geom.V3) geom.V3 {
-	return p.t.Scale(v[0]).Add(p.b.Scale(v[1])).Add(p.n.Scale(v[2]))
+	return p.t.Scale(v.X).Add(p.b.Scale(v.Y)).Add(p.n.Scale(v.Z))
 }
 
 // open is how much of the light from a mirror's direction the hollow lets in (Lagarde & de
@@ -115,12 +115,10 @@ func (p *point) open(nv float32) float32 {
 func (p *point) openTo(color geom.V3) geom.V3 {
 	o := p.occlusion
 	if o >= 0.999 {
-		return geom.V3{1, 1, 1}
+		return geom.Grey(1)
 	}
-	var out geom.V3
-	for i, c := range color {
+	return color.Map(func(c float32) float32 {
 		c = min(max(c, 0), 1)
-		out[i] = max(o, ((o*(2.0404*c-0.3324)+(-4.7951*c+0.6417))*o+(2.7552*c+0.6903))*o)
-	}
-	return out
+		return max(o, ((o*(2.0404*c-0.3324)+(-4.7951*c+0.6417))*o+(2.7552*c+0.6903))*o)
+	})
 }

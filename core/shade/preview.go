@@ -52,7 +52,7 @@ func harsh(a, b *shown) bool {
 	if b.alpha == 0 { // outside of the tile, or beside the shape, which the depth tells
 		return false
 	}
-	return abs(a.c[0]-b.c[0])+abs(a.c[1]-b.c[1])+abs(a.c[2]-b.c[2]) > 0.45
+	return abs(a.c.X-b.c.X)+abs(a.c.Y-b.c.Y)+abs(a.c.Z-b.c.Z) > 0.45
 }
 
 // objectRay is a ray of the world in the shape's frame.
@@ -121,7 +121,7 @@ func (j *job) channel(p *point) geom.V3 {
 	s := &p.surface
 	code := func(v float32) geom.V3 {
 		v = j.film.tables.Linear(min(max(v, 0), 1))
-		return geom.V3{v, v, v}
+		return geom.Grey(v)
 	}
 	switch j.Channel {
 	case material.BaseColor:
@@ -153,11 +153,7 @@ func (j *job) channel(p *point) geom.V3 {
 		return code((sc.surface.level[p.lod].heightAt(p.u, p.v) - sc.surface.bottom) / max(sc.surface.top-sc.surface.bottom, 1e-9))
 	case material.Normal:
 		t, b, n := j.scene.frame(p.meeting)
-		var out geom.V3
-		for i, v := range [3]float32{p.n.Dot(t), p.n.Dot(b), p.n.Dot(n)} {
-			out[i] = code(v*0.5 + 0.5)[0]
-		}
-		return out
+		return geom.Vec(p.n.Dot(t), p.n.Dot(b), p.n.Dot(n)).Map(func(v float32) float32 { return code(v*0.5 + 0.5).X })
 	}
 	return geom.V3{}
 }
@@ -171,7 +167,7 @@ func (j *job) previewLight(p *point, d geom.V3, slope float32) geom.V3 {
 	bsdf.Shared().PrepareInto(&sc, &p.surface, wo)
 	shares := sc.Shares()
 	s := &p.surface
-	nv := max(wo[2], 0.02)
+	nv := max(wo.Z, 0.02)
 
 	// Specular light from the environment, from where a rough lobe mostly looks (Lagarde & de
 	// Rousiers 2014).
@@ -206,7 +202,7 @@ func (j *job) previewLight(p *point, d geom.V3, slope float32) geom.V3 {
 	// The sun, as wide as it is: its disc widens the lobe.
 	if sun := e.Sun; sun.Radius > 0 {
 		wi := p.local(j.sun)
-		if wi[2] > 0 {
+		if wi.Z > 0 {
 			if lit := j.scene.sunlit(p.meeting, p.base, j.sun, sun.Radius, max(slope*p.at, j.scene.surface.texel(p.lod))); lit > 0 {
 				rough, coat := widened(s.Roughness, sun.Radius), widened(s.CoatRoughness, sun.Radius)
 				if rough-s.Roughness > 0.004 || s.Coat > 0 {
@@ -229,6 +225,11 @@ func widened(roughness, radius float32) float32 {
 // texel is the size of one in metres, of a level.
 func (s *Surface) texel(lod int) float32 { return float32(s.size.W) / float32(s.level[lod].w) }
 
+// passed is what is left of light after a way in metres through what absorbs it.
+func passed(absorption [3]float64, way float32) geom.V3 {
+	return vector(absorption).Map(func(k float32) float32 { return float32(math.Exp(-float64(k) * float64(way))) })
+}
+
 // behind is the light that comes through a point from the other side: straight on through a
 // sheet, or bent, absorbed and bent again through a solid shape.
 func (j *job) behind(p *point, d geom.V3) geom.V3 {
@@ -240,13 +241,11 @@ func (j *job) behind(p *point, d geom.V3) geom.V3 {
 	index := float32(max(j.scene.surface.figures.Index, 1.0001))
 	in, _ := bsdf.Refract(d.Scale(-1), p.n, 1/index)
 	r := geom.Ray{O: p.p.Add(in.Scale(j.scene.shape.Radius() * 1e-3)), D: in}
-	left := geom.V3{1, 1, 1}
+	left := geom.Grey(1)
 	_, to, ok := j.scene.shape.Enter(r, 0)
 	out := in
 	if ok {
-		for i, k := range f.Absorption() {
-			left[i] = float32(math.Exp(-k * float64(to)))
-		}
+		left = passed(f.Absorption(), to)
 		_, _, n := j.scene.shape.Frame(r.At(to))
 		if bent, ok := bsdf.Refract(in.Scale(-1), n.Scale(-1), index); ok {
 			out = bent

@@ -76,7 +76,7 @@ type tracer struct {
 // follow is the light that comes along a ray from the surface; hit is false where it meets nothing.
 func (t *tracer) follow(r geom.Ray) (light geom.V3, hit bool) {
 	j := t.job
-	whole := geom.V3{1, 1, 1} // what is left of the light along the path
+	whole := geom.Grey(1) // what is left of the light along the path
 	pixel := t.slope
 	pdf := float32(0) // with which the last direction was drawn; 0 for one that could not be met otherwise
 	var p point
@@ -148,7 +148,7 @@ func (t *tracer) follow(r geom.Ray) (light geom.V3, hit bool) {
 		}
 		bounce++
 		if bounce >= cutFrom {
-			keep := min(max(whole[0], whole[1], whole[2]), 0.95)
+			keep := min(max(whole.X, whole.Y, whole.Z), 0.95)
 			if u, _ := t.rng.pair(); u >= keep {
 				return light, true
 			}
@@ -163,7 +163,7 @@ func (t *tracer) dim(c geom.V3, bounce int) geom.V3 {
 	if bounce == 0 {
 		return c
 	}
-	if l := colour.Luminance(colour.RGB(c)); l > brightest {
+	if l := colour.Luminance(c.Array()); l > brightest {
 		return c.Scale(brightest / l)
 	}
 	return c
@@ -209,7 +209,7 @@ func (t *tracer) direct(p *point, from, face geom.V3, inside bool) (out geom.V3)
 
 func (t *tracer) seen(p *point, from, face, d geom.V3, inside bool, light geom.V3, density float32) geom.V3 {
 	wi := p.local(d)
-	if wi[2] <= 0 || d.Dot(face) <= 0 {
+	if wi.Z <= 0 || d.Dot(face) <= 0 {
 		return geom.V3{}
 	}
 	f := t.sc.Reflected(wi)
@@ -261,9 +261,7 @@ func (t *tracer) solid(p *point, d geom.V3, index float32, whole *geom.V3) (out 
 		if !ok {
 			return r, true
 		}
-		for i, k := range sigma {
-			whole[i] *= float32(math.Exp(-k * float64(to)))
-		}
+		*whole = whole.Times(passed(sigma, to))
 		at := r.At(to)
 		_, _, n := j.scene.shape.Frame(at)
 		inward := n.Scale(-1)

@@ -48,7 +48,7 @@ type more struct {
 }
 
 // Neutral is the base colour that stands in for a missing one.
-var Neutral = geom.V3{0.5, 0.5, 0.5}
+var Neutral = geom.Grey(0.5)
 
 // neutral is what stands in for missing maps.
 var neutral = texel{color: Neutral, z: 1, rough: 0.6, occ: 1, opacity: 1}
@@ -88,7 +88,7 @@ func NewSurface(m material.Planes, n int) *Surface {
 		fill(c, p, func(i int, v float32) { set(&base.texel[i], v) })
 	}
 	for c := range 3 {
-		put(material.BaseColor, m.Color[c], func(t *texel, v float32) { t.color[c] = v })
+		put(material.BaseColor, m.Color[c], func(t *texel, v float32) { t.color.Set(c, v) })
 	}
 	put(material.Roughness, m.Roughness, func(t *texel, v float32) { t.rough = v })
 	put(material.Metallic, m.Metallic, func(t *texel, v float32) { t.metal = v })
@@ -103,9 +103,9 @@ func NewSurface(m material.Planes, n int) *Surface {
 			fill(c, p, func(i int, v float32) { set(&base.more[i], v) })
 		}
 		for c := range 3 {
-			rare(material.Emissive, m.Emissive[c], func(t *more, v float32) { t.emission[c] = v })
-			rare(material.Specular, m.Specular[c], func(t *more, v float32) { t.specular[c] = v })
-			rare(material.Sheen, m.Sheen[c], func(t *more, v float32) { t.sheen[c] = v })
+			rare(material.Emissive, m.Emissive[c], func(t *more, v float32) { t.emission.Set(c, v) })
+			rare(material.Specular, m.Specular[c], func(t *more, v float32) { t.specular.Set(c, v) })
+			rare(material.Sheen, m.Sheen[c], func(t *more, v float32) { t.sheen.Set(c, v) })
 		}
 		rare(material.Transmission, m.Transmission, func(t *more, v float32) { t.transmission = v })
 		rare(material.Coat, m.Coat, func(t *more, v float32) { t.coat = v })
@@ -200,9 +200,7 @@ func covered(x, n, m int) (from, to int, share [4]float32) {
 
 // add adds o times k.
 func (t *texel) add(o *texel, k float32) {
-	t.color[0] += k * o.color[0]
-	t.color[1] += k * o.color[1]
-	t.color[2] += k * o.color[2]
+	t.color = t.color.Add(o.color.Scale(k))
 	t.x, t.y, t.z = t.x+k*o.x, t.y+k*o.y, t.z+k*o.z
 	t.rough, t.metal, t.occ, t.opacity = t.rough+k*o.rough, t.metal+k*o.metal, t.occ+k*o.occ, t.opacity+k*o.opacity
 }
@@ -217,9 +215,7 @@ func (s *Surface) figure() {
 	f := s.figures
 	s.index = bsdf.NormalReflectance(float32(f.Index))
 	if f.Emission.Luminance > 0 {
-		for i, v := range f.Emission.Light() {
-			s.glow[i] = float32(v * f.Emission.Luminance)
-		}
+		s.glow = vector(f.Emission.Light()).Scale(float32(f.Emission.Luminance))
 	}
 	sin, cos := math.Sincos(f.AnisotropyAngle * math.Pi / 180)
 	s.grain = [2]geomV2{{float32(cos), float32(sin)}, {float32(-sin), float32(cos)}}
@@ -227,9 +223,9 @@ func (s *Surface) figure() {
 
 // plain are the rarer channels where no map says them.
 func (s *Surface) plain() more {
-	m := more{specular: geom.V3{s.index, s.index, s.index}, sheen: geom.V3{1, 1, 1}, transmission: 1, coat: 1, anisotropy: 1}
+	m := more{specular: geom.Grey(s.index), sheen: geom.Grey(1), transmission: 1, coat: 1, anisotropy: 1}
 	if s.glow != (geom.V3{}) {
-		m.emission = geom.V3{1, 1, 1}
+		m.emission = geom.Grey(1)
 	}
 	return m
 }

@@ -29,7 +29,7 @@ type Background struct {
 }
 
 // Mat is the neutral mat that lies under pictures: L* 50.
-var Mat = Background{Kind: "colour", Color: geom.V3{0.1842, 0.1842, 0.1842}}
+var Mat = Background{Kind: "colour", Color: geom.Grey(0.1842)}
 
 // View says what a picture shows and how. Angles are degrees.
 type View struct {
@@ -106,9 +106,9 @@ func (c camera) ray(x, y float32) geom.Ray {
 	k := c.span / float32(c.h)
 	px, py := (x-float32(c.w)/2)*k-c.panX*c.span, (float32(c.h)/2-y)*k-c.panY*c.span
 	if c.flat {
-		return geom.Ray{O: geom.V3{px, py, c.away}, D: geom.V3{0, 0, -1}}
+		return geom.Ray{O: geom.Vec(px, py, c.away), D: geom.Vec(0, 0, -1)}
 	}
-	return geom.Ray{O: geom.V3{0, 0, c.away}, D: geom.V3{px, py, -1}.Unit()}
+	return geom.Ray{O: geom.Vec(0, 0, c.away), D: geom.Vec(px, py, -1).Unit()}
 }
 
 // pixel is how large a pixel is: in metres a metre along a ray, and in metres at the distance of
@@ -133,36 +133,34 @@ func (v *View) MetresPerPixel(s *Surface) (float64, error) {
 // turn is a rotation: rows are the axes of the frame that it leads to.
 type turn [3]geom.V3
 
-func (t turn) of(v geom.V3) geom.V3 { return geom.V3{t[0].Dot(v), t[1].Dot(v), t[2].Dot(v)} }
+func (t turn) of(v geom.V3) geom.V3 { return geom.Vec(t[0].Dot(v), t[1].Dot(v), t[2].Dot(v)) }
 
 // back undoes of.
 func (t turn) back(v geom.V3) geom.V3 {
-	return t[0].Scale(v[0]).Add(t[1].Scale(v[1])).Add(t[2].Scale(v[2]))
+	return t[0].Scale(v.X).Add(t[1].Scale(v.Y)).Add(t[2].Scale(v.Z))
 }
 
 // around is a rotation to the right by yaw around the upright, then up by pitch.
 func around(yaw, pitch float64) turn {
 	sy, cy := math.Sincos(yaw * math.Pi / 180)
 	sp, cp := math.Sincos(pitch * math.Pi / 180)
-	f := func(a, b, c float64) geom.V3 { return geom.V3{float32(a), float32(b), float32(c)} }
+	f := func(a, b, c float64) geom.V3 { return geom.Vec(float32(a), float32(b), float32(c)) }
 	// Rx(pitch)·Ry(yaw), as rows.
 	return turn{f(cy, 0, sy), f(sp*sy, cp, -sp*cy), f(-cp*sy, sp, cp*cy)}
 }
 
 // turned leads from the world's frame to that of a light whose key is turned to the right and raised.
 func turned(key geom.V3, degrees, tilt float64) (sky turn) {
-	across := sqrt(key[0]*key[0] + key[2]*key[2])
-	axis := geom.V3{1, 0, 0}
+	across := sqrt(key.X*key.X + key.Z*key.Z)
+	axis := geom.Vec(1, 0, 0)
 	if across > 1e-4 {
-		axis = geom.V3{-key[2] / across, 0, key[0] / across}
+		axis = geom.Vec(-key.Z/across, 0, key.X/across)
 	}
 	sin, cos := math.Sincos(tilt * math.Pi / 180)
 	yaw := around(degrees, 0)
-	for i := range 3 {
-		var e geom.V3
-		e[i] = 1
+	for i, e := range [3]geom.V3{geom.Vec(1, 0, 0), geom.Vec(0, 1, 0), geom.Vec(0, 0, 1)} {
 		// Rodrigues' formula; what becomes of the light's axes are the columns.
-		w := e.Scale(float32(cos)).Add(axis.Cross(e).Scale(float32(sin))).Add(axis.Scale(axis[i] * float32(1-cos)))
+		w := e.Scale(float32(cos)).Add(axis.Cross(e).Scale(float32(sin))).Add(axis.Scale(axis.Axis(i) * float32(1-cos)))
 		sky[i] = yaw.of(w)
 	}
 	return sky
@@ -237,7 +235,7 @@ func (j *job) background(x, y float32, d geom.V3) (c geom.V3, alpha float32) {
 			u := (x-float32(j.W)/2)*k/float32(p[0].W) + 0.5
 			v := (y-float32(j.H)/2)*k/float32(p[0].H) + 0.5
 			u, v = min(max(u, 0), 0.99999), min(max(v, 0), 0.99999)
-			return geom.V3{p[0].Sample(u, v), p[1].Sample(u, v), p[2].Sample(u, v)}, 1
+			return geom.Vec(p[0].Sample(u, v), p[1].Sample(u, v), p[2].Sample(u, v)), 1
 		}
 	}
 	return geom.V3{}, 0

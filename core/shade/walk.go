@@ -35,7 +35,7 @@ const (
 )
 
 func (sc *scene) walk(r geom.Ray, side float32) walker {
-	w := walker{sc: sc, o: r.O, d: r.D, side: side, reach: -1, ox: r.O[0], oy: r.O[1], oz: r.O[2], dx: r.D[0], dy: r.D[1], dz: r.D[2]}
+	w := walker{sc: sc, o: r.O, d: r.D, side: side, reach: -1, ox: r.O.X, oy: r.O.Y, oz: r.O.Z, dx: r.D.X, dy: r.D.Y, dz: r.D.Z}
 	switch s := sc.shape.(type) {
 	case shape.Ball:
 		w.kind, w.r = ball, s.R
@@ -65,7 +65,7 @@ func (w *walker) refresh(t float32) {
 	case column:
 		w.su, w.sv, w.reach = a, b, 1e9
 		if !w.cap {
-			out := sqrt(p[0]*p[0] + p[2]*p[2])
+			out := sqrt(p.X*p.X + p.Z*p.Z)
 			w.su, w.reach = a*w.r/out, 0.1*out
 		}
 	default: // a plane

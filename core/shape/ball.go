@@ -32,7 +32,7 @@ func enterBall(r geom.Ray, radius float32) (from, to float32, ok bool) {
 
 // Locate implements Shape.
 func (b Ball) Locate(p geom.V3) (u, v, above, edge float32) {
-	u, v, out, length := b.Place(p[0], p[1], p[2])
+	u, v, out, length := b.Place(p.X, p.Y, p.Z)
 	return u, v, length - b.R, out
 }
 
@@ -46,11 +46,11 @@ func (b Ball) Place(x, y, z float32) (u, v, out, length float32) {
 // Frame implements Shape.
 func (b Ball) Frame(p geom.V3) (t, bt, n geom.V3) {
 	n = p.Unit()
-	t = geom.V3{n[2], 0, -n[0]}
+	t = geom.Vec(n.Z, 0, -n.X)
 	if l := t.Length(); l > 1e-5 {
 		t = t.Scale(1 / l)
 	} else {
-		t = geom.V3{1, 0, 0}
+		t = geom.Vec(1, 0, 0)
 	}
 	return t, n.Cross(t), n
 }

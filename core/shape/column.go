@@ -8,12 +8,12 @@ type Column struct{ R, Half float32 }
 // Enter implements Shape.
 func (c Column) Enter(r geom.Ray, grow float32) (from, to float32, ok bool) {
 	radius, half := c.R+grow, c.Half+grow
-	a := r.D[0]*r.D[0] + r.D[2]*r.D[2]
+	a := r.D.X*r.D.X + r.D.Z*r.D.Z
 	near := float32(0)
 	if a > 1e-12 {
-		near = -(r.O[0]*r.D[0] + r.O[2]*r.D[2]) / a
+		near = -(r.O.X*r.D.X + r.O.Z*r.D.Z) / a
 	}
-	x, z := r.O[0]+near*r.D[0], r.O[2]+near*r.D[2]
+	x, z := r.O.X+near*r.D.X, r.O.Z+near*r.D.Z
 	k := radius*radius - x*x - z*z
 	if k <= 0 {
 		return 0, 0, false
@@ -23,10 +23,10 @@ func (c Column) Enter(r geom.Ray, grow float32) (from, to float32, ok bool) {
 		k = sqrt(k / a)
 		from, to = near-k, near+k
 	}
-	if d := r.D[1]; d != 0 {
-		p, q := (-half-r.O[1])/d, (half-r.O[1])/d
+	if d := r.D.Y; d != 0 {
+		p, q := (-half-r.O.Y)/d, (half-r.O.Y)/d
 		from, to = max(from, min(p, q)), min(to, max(p, q))
-	} else if abs(r.O[1]) > half {
+	} else if abs(r.O.Y) > half {
 		return 0, 0, false
 	}
 	from = max(from, 0)
@@ -35,28 +35,28 @@ func (c Column) Enter(r geom.Ray, grow float32) (from, to float32, ok bool) {
 
 // Locate implements Shape.
 func (c Column) Locate(p geom.V3) (u, v, above, edge float32) {
-	out, up := sqrt(p[0]*p[0]+p[2]*p[2])-c.R, abs(p[1])-c.Half
+	out, up := sqrt(p.X*p.X+p.Z*p.Z)-c.R, abs(p.Y)-c.Half
 	if out >= up {
-		return c.R * atan2(p[0], p[2]), -p[1], out, -up
+		return c.R * atan2(p.X, p.Z), -p.Y, out, -up
 	}
-	if p[1] > 0 {
-		return p[0], p[2] - c.R - c.Half, up, -out
+	if p.Y > 0 {
+		return p.X, p.Z - c.R - c.Half, up, -out
 	}
-	return p[0], c.Half + c.R - p[2], up, -out
+	return p.X, c.Half + c.R - p.Z, up, -out
 }
 
 // Frame implements Shape.
 func (c Column) Frame(p geom.V3) (t, b, n geom.V3) {
-	l := sqrt(p[0]*p[0] + p[2]*p[2])
-	if l-c.R >= abs(p[1])-c.Half {
-		n = geom.V3{p[0] / max(l, 1e-12), 0, p[2] / max(l, 1e-12)}
-		return geom.V3{n[2], 0, -n[0]}, geom.V3{0, 1, 0}, n
+	l := sqrt(p.X*p.X + p.Z*p.Z)
+	if l-c.R >= abs(p.Y)-c.Half {
+		n = geom.Vec(p.X/max(l, 1e-12), 0, p.Z/max(l, 1e-12))
+		return geom.Vec(n.Z, 0, -n.X), geom.Vec(0, 1, 0), n
 	}
 	s := float32(1)
-	if p[1] < 0 {
+	if p.Y < 0 {
 		s = -1
 	}
-	return geom.V3{1, 0, 0}, geom.V3{0, 0, -s}, geom.V3{0, s, 0}
+	return geom.Vec(1, 0, 0), geom.Vec(0, 0, -s), geom.Vec(0, s, 0)
 }
 
 // Radius implements Shape.

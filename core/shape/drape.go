@@ -55,14 +55,14 @@ func (d Drape) Steepness() float32 {
 
 // Enter implements Shape.
 func (d Drape) Enter(r geom.Ray, grow float32) (from, to float32, ok bool) {
-	h := geom.V3{d.W / 2, d.H / 2, d.W*foldDepth + grow}
+	h := geom.Vec(d.W/2, d.H/2, d.W*foldDepth+grow)
 	return geom.Box{Min: h.Scale(-1), Max: h}.Hit(r)
 }
 
 // Locate implements Shape.
 func (d Drape) Locate(p geom.V3) (u, v, above, edge float32) {
-	z, zx, zy := d.surface(p[0], p[1])
-	return d.along(p[0]), -p[1], (p[2] - z) / sqrt(1+zx*zx+zy*zy), endless
+	z, zx, zy := d.surface(p.X, p.Y)
+	return d.along(p.X), -p.Y, (p.Z - z) / sqrt(1+zx*zx+zy*zy), endless
 }
 
 // usualDepth is the depth of the folds at which lengths across are true, as a share of the deepest.
@@ -84,9 +84,9 @@ func (d Drape) along(x float32) float32 {
 
 // Frame implements Shape.
 func (d Drape) Frame(p geom.V3) (t, b, n geom.V3) {
-	_, zx, zy := d.surface(p[0], p[1])
-	n = geom.V3{-zx, -zy, 1}.Unit()
-	t = geom.V3{1, 0, zx}.Unit()
+	_, zx, zy := d.surface(p.X, p.Y)
+	n = geom.Vec(-zx, -zy, 1).Unit()
+	t = geom.Vec(1, 0, zx).Unit()
 	return t, n.Cross(t), n
 }
 

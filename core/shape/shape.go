@@ -47,9 +47,9 @@ func New(name string, size float64) (Shape, error) {
 	case "ball":
 		return Ball{s / 2}, nil
 	case "slab":
-		return Box{geom.V3{s / 2, s / 2, s * 0.04}, "slab"}, nil
+		return Box{geom.Vec(s/2, s/2, s*0.04), "slab"}, nil
 	case "block":
-		return Box{geom.V3{s / 2, s / 2, s / 2}, "block"}, nil
+		return Box{geom.Vec(s/2, s/2, s/2), "block"}, nil
 	case "column":
 		return Column{s * 0.25, s / 2}, nil
 	case "drape":

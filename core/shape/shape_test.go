@@ -26,8 +26,8 @@ func all(t *testing.T) map[string]shape.Shape {
 func surface(s shape.Shape, n int) (list []geom.V3) {
 	rng := rand.New(rand.NewPCG(1, 2))
 	for len(list) < n {
-		o := geom.V3{float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(math.Abs(rng.NormFloat64())) + 0.2}.Unit().Scale(3)
-		to := geom.V3{rng.Float32() - 0.5, rng.Float32() - 0.5, rng.Float32() - 0.5}.Scale(0.8)
+		o := geom.Vec(float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(math.Abs(rng.NormFloat64()))+0.2).Unit().Scale(3)
+		to := geom.Vec(rng.Float32()-0.5, rng.Float32()-0.5, rng.Float32()-0.5).Scale(0.8)
 		r := geom.Ray{O: o, D: to.Sub(o).Unit()}
 		from, end, ok := s.Enter(r, 0)
 		if !ok {
@@ -81,7 +81,7 @@ func TestLengthsAreTrue(t *testing.T) {
 				t.Fatalf("%s at %v: up on the shape is not up on the map", name, p)
 			}
 			if name == "ball" {
-				across *= math.Hypot(float64(p[0]), float64(p[2])) / 0.5
+				across *= math.Hypot(float64(p.X), float64(p.Z)) / 0.5
 			}
 			worst = max(worst, math.Abs(across-1), math.Abs(down-1))
 		}

@@ -271,12 +271,12 @@ func (s *Service) LightThumb(ctx context.Context, id string) (data []byte, key s
 		for y := range thumbH {
 			for x := range thumbW {
 				// The key stands a third from the left.
-				lon := ((float64(x)+0.5)/thumbW-0.33)*3.6 + math.Atan2(float64(e.Key[0]), float64(e.Key[2]))
+				lon := ((float64(x)+0.5)/thumbW-0.33)*3.6 + math.Atan2(float64(e.Key.X), float64(e.Key.Z))
 				lat := (0.5 - (float64(y)+0.5)/thumbH) * 2.2
-				d := geom.V3{float32(math.Sin(lon) * math.Cos(lat)), float32(math.Sin(lat)), float32(math.Cos(lon) * math.Cos(lat))}
-				c := e.Radiance(d).Add(e.SunRadiance(d))
+				d := geom.Vec(float32(math.Sin(lon) * math.Cos(lat)), float32(math.Sin(lat)), float32(math.Cos(lon) * math.Cos(lat)))
+				c := e.Radiance(d).Add(e.SunRadiance(d)).Map(shade.Tone).Array()
 				for k := range 3 {
-					im.Ints(k)[y*thumbW+x] = uint16(s.Tables.Encode(shade.Tone(c[k]))*255+0.5) * 257
+					im.Ints(k)[y*thumbW+x] = uint16(s.Tables.Encode(c[k])*255+0.5) * 257
 				}
 			}
 		}

@@ -134,7 +134,7 @@ func (s *Service) background(text string) (shade.Background, error) {
 		text = "#" + text
 	}
 	if c, ok := colour.ParseHex(text); ok {
-		return shade.Background{Kind: "colour", Color: geom.V3(c)}, nil
+		return shade.Background{Kind: "colour", Color: geom.From(c)}, nil
 	}
 	return shade.Background{}, library.Invalid(fmt.Sprintf("A background is none, mat, environment or #rrggbb, not %q.", text))
 }
