@@ -1,6 +1,9 @@
 package geom
 
-import "math"
+import (
+	"encoding/json"
+	"math"
+)
 
 // V3 is a point, direction or colour. It is a struct because the compiler keeps those in
 // registers, and arrays in memory.
@@ -17,6 +20,9 @@ func From(a [3]float32) V3 { return V3{a[0], a[1], a[2]} }
 
 // Array has the components in order.
 func (a V3) Array() [3]float32 { return [3]float32{a.X, a.Y, a.Z} }
+
+// MarshalJSON writes the components in order.
+func (a V3) MarshalJSON() ([]byte, error) { return json.Marshal(a.Array()) }
 
 // Axis is component k: 0 for x.
 func (a V3) Axis(k int) float32 {

@@ -23,7 +23,11 @@ func (c *Cube) index(f, x, y int) int { return (f*(c.N+2)+y+1)*(c.N+2) + x + 1 }
 
 // direction is where a texel lies, not of unit length.
 func (c *Cube) direction(f, x, y int) geom.V3 {
-	s, t := (float32(x)+0.5)/float32(c.N)*2-1, (float32(y)+0.5)/float32(c.N)*2-1
+	return onFace(f, (float32(x)+0.5)/float32(c.N)*2-1, (float32(y)+0.5)/float32(c.N)*2-1)
+}
+
+// onFace is the direction of a place on a face, −1..1, not of unit length: what face undoes.
+func onFace(f int, s, t float32) geom.V3 {
 	switch f {
 	case 0:
 		return geom.Vec(1, -t, -s)

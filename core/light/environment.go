@@ -10,7 +10,6 @@ package light
 
 import (
 	"math"
-	"sort"
 
 	"aldermoor/core/bsdf"
 	"aldermoor/core/colour"
@@ -26,8 +25,9 @@ type Environment struct {
 	Key      geom.V3 // where most light comes from
 	Levels   []*Cube // prefiltered; Roughness says for which roughness each is
 	Diffuse  [9]geom.V3
-	pick     []float32 // the running sum of the energy of level 0's texels
-	pickFrom *Cube
+	pick     pick
+	sunCos   float32 // of the sun's radius
+	sunAngle float32 // solid angle of the sun's disc
 }
 
 // Sun is a disc of even brightness. Without one, Irradiance is zero.
@@ -103,17 +103,9 @@ func prepare(name string, white float64, base *Cube, sun Sun, level bool) *Envir
 	for i := 1; i < LevelCount; i++ {
 		e.Levels = append(e.Levels, prefilter(boxes, Roughness(i), Size>>i))
 	}
-	e.pickFrom = boxes[1]
-	sum := float32(0)
-	n := e.pickFrom.N
-	for f := range 6 {
-		for y := range n {
-			for x := range n {
-				sum += colour.Luminance(e.pickFrom.Texel(f, x, y).Array()) * e.pickFrom.solidAngle(x, y)
-				e.pick = append(e.pick, sum)
-			}
-		}
-	}
+	e.pick = newPick(boxes[1])
+	e.sunCos = float32(math.Cos(float64(sun.Radius)))
+	e.sunAngle = float32(2 * math.Pi * (1 - math.Cos(float64(sun.Radius))))
 	return e
 }
 
@@ -122,15 +114,15 @@ func (e *Environment) Radiance(d geom.V3) geom.V3 { return e.Levels[0].At(d) }
 
 // SunRadiance is the radiance of the sun's disc; zero outside of it.
 func (e *Environment) SunRadiance(d geom.V3) geom.V3 {
-	if e.Sun.Irradiance == (geom.V3{}) || d.Dot(e.Sun.Direction) < float32(math.Cos(float64(e.Sun.Radius))) {
+	if d.Dot(e.Sun.Direction) < e.sunCos || e.Sun.Irradiance == (geom.V3{}) {
 		return geom.V3{}
 	}
-	return e.Sun.Irradiance.Scale(math.Pi / e.SunAngle())
+	return e.Sun.Irradiance.Scale(math.Pi / e.sunAngle)
 }
 
 // SunAngle is the solid angle of the sun's disc.
 func (e *Environment) SunAngle() float32 {
-	return float32(2 * math.Pi * (1 - math.Cos(float64(e.Sun.Radius))))
+	return e.sunAngle
 }
 
 // Reflected is the light that a surface of that roughness mirrors from around d.
@@ -149,41 +141,14 @@ func (e *Environment) Irradiance(n geom.V3) geom.V3 {
 	return geom.Vec(max(out.X, 0), max(out.Y, 0), max(out.Z, 0))
 }
 
-// Sample draws a direction by the energy that comes from it, without the sun, for three
-// numbers in 0..1; pdf is its density.
-func (e *Environment) Sample(pick, u, v float32) (d geom.V3, pdf float32) {
-	total := e.pick[len(e.pick)-1]
-	if total <= 0 {
-		return geom.Vec(0, 1, 0), 0
-	}
-	i := min(sort.Search(len(e.pick), func(i int) bool { return e.pick[i] >= pick*total }), len(e.pick)-1)
-	c := e.pickFrom
-	n := c.N
-	f, x, y := i/(n*n), i%n, i/n%n
-	s := Cube{N: n}
-	a, b := s.direction(f, x, y), s.direction(f, x+1, y).Sub(s.direction(f, x, y))
-	g := s.direction(f, x, y+1).Sub(s.direction(f, x, y))
-	d = a.Add(b.Scale(u - 0.5)).Add(g.Scale(v - 0.5)).Unit()
-	return d, e.Pdf(d)
-}
-
-// Pdf is the density with which Sample draws d.
-func (e *Environment) Pdf(d geom.V3) float32 {
-	total := e.pick[len(e.pick)-1]
-	if total <= 0 {
-		return 0
-	}
-	f, s, t := face(d)
-	n := e.pickFrom.N
-	x, y := min(int((s+1)*0.5*float32(n)), n-1), min(int((t+1)*0.5*float32(n)), n-1)
-	i := (f*n+y)*n + x
-	own := e.pick[i]
-	if i > 0 {
-		own -= e.pick[i-1]
-	}
-	// Within a texel, equal areas of the face are drawn alike, not equal solid angles.
-	k := 1 + s*s + t*t
-	return own / total * float32(n) * float32(n) / 4 * k * sqrt(k)
+// SampleSun draws a direction to the sun's disc for two numbers in 0..1. It is as dense
+// everywhere on it: 1 over SunAngle.
+func (e *Environment) SampleSun(u, v float32) geom.V3 {
+	x, y := geom.Frame(e.Sun.Direction)
+	cos := 1 - u*(1-e.sunCos)
+	s, c := math.Sincos(2 * math.Pi * float64(v))
+	sin := sqrt(max(0, 1-cos*cos))
+	return e.Sun.Direction.Scale(cos).Add(x.Scale(sin * float32(c))).Add(y.Scale(sin * float32(s)))
 }
 
 // prefilter averages light over the GGX lobe around each direction (Karis 2013), each sample

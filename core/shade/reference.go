@@ -197,12 +197,7 @@ func (t *tracer) direct(p *point, from, face geom.V3, inside bool) (out geom.V3)
 	}
 	if e.Sun.Radius > 0 {
 		u, v := t.rng.pair()
-		x, y := geom.Frame(e.Sun.Direction)
-		cos := 1 - u*(1-float32(math.Cos(float64(e.Sun.Radius))))
-		s, c := math.Sincos(2 * math.Pi * float64(v))
-		sin := sqrt(max(0, 1-cos*cos))
-		w := e.Sun.Direction.Scale(cos).Add(x.Scale(sin * float32(c))).Add(y.Scale(sin * float32(s)))
-		out = out.Add(t.seen(p, from, face, j.toSky.back(w), inside, e.Sun.Irradiance.Scale(math.Pi/e.SunAngle()), 1/e.SunAngle()))
+		out = out.Add(t.seen(p, from, face, j.toSky.back(e.SampleSun(u, v)), inside, e.Sun.Irradiance.Scale(math.Pi/e.SunAngle()), 1/e.SunAngle()))
 	}
 	return out.Scale(t.gain)
 }
@@ -333,8 +328,8 @@ func (s *sequence) number() float32 {
 	}
 	k := s.next
 	s.next++
-	_, f := math.Modf(float64(s.shift[k]) + float64(s.i)*s.step[k])
-	return min(float32(f), 0.9999999)
+	x := float64(s.shift[k]) + float64(s.i)*s.step[k]
+	return min(float32(x-float64(int64(x))), 0.9999999)
 }
 
 func (s *sequence) pair() (u, v float32) { return s.number(), s.number() }

@@ -245,7 +245,15 @@ func (s *Surface) lod(footprint float32) float32 {
 	if t <= 1 {
 		return 0
 	}
-	return min(float32(math.Log2(float64(t))), float32(len(s.level)-1))
+	return min(log2(t), float32(len(s.level)-1))
+}
+
+// log2 is the binary logarithm of a positive number, within 0.0002: the exponent, and a polynomial
+// over the rest.
+func log2(v float32) float32 {
+	bits := math.Float32bits(v)
+	m := math.Float32frombits(bits&0x007fffff | 0x3f800000)
+	return float32(int32(bits>>23)-127) + ((((-0.07844068*m+0.62603218)*m-2.07833517)*m+4.02921139)*m - 2.49835315)
 }
 
 // tap adds the maps at (u, v) in repeats, at a level between two, times k.
@@ -260,29 +268,41 @@ func (s *Surface) tap(u, v, lod, k float32, t *texel, m *more) {
 }
 
 func (l *level) add(u, v, k float32, t *texel, m *more) {
-	a, b, c, d, fx, fy := l.corner(u, v)
-	l.put(a, (1-fx)*(1-fy)*k, t, m)
-	l.put(b, fx*(1-fy)*k, t, m)
-	l.put(c, (1-fx)*fy*k, t, m)
-	l.put(d, fx*fy*k, t, m)
-}
-
-func (l *level) put(i int, k float32, t *texel, m *more) {
-	t.add(&l.texel[i], k)
+	ia, ib, ic, id, fx, fy := l.corner(u, v)
+	ka, kb, kc, kd := (1-fx)*(1-fy)*k, fx*(1-fy)*k, (1-fx)*fy*k, fx*fy*k
+	a, b, c, d := &l.texel[ia], &l.texel[ib], &l.texel[ic], &l.texel[id]
+	t.color.X += ka*a.color.X + kb*b.color.X + kc*c.color.X + kd*d.color.X
+	t.color.Y += ka*a.color.Y + kb*b.color.Y + kc*c.color.Y + kd*d.color.Y
+	t.color.Z += ka*a.color.Z + kb*b.color.Z + kc*c.color.Z + kd*d.color.Z
+	t.x += ka*a.x + kb*b.x + kc*c.x + kd*d.x
+	t.y += ka*a.y + kb*b.y + kc*c.y + kd*d.y
+	t.z += ka*a.z + kb*b.z + kc*c.z + kd*d.z
+	t.rough += ka*a.rough + kb*b.rough + kc*c.rough + kd*d.rough
+	t.metal += ka*a.metal + kb*b.metal + kc*c.metal + kd*d.metal
+	t.occ += ka*a.occ + kb*b.occ + kc*c.occ + kd*d.occ
+	t.opacity += ka*a.opacity + kb*b.opacity + kc*c.opacity + kd*d.opacity
 	if l.more != nil {
-		m.add(&l.more[i], k)
+		m.add(&l.more[ia], ka)
+		m.add(&l.more[ib], kb)
+		m.add(&l.more[ic], kc)
+		m.add(&l.more[id], kd)
 	}
 }
 
 // corner finds the four texels around (u, v) in repeats, and where it lies among them.
 func (l *level) corner(u, v float32) (i00, i10, i01, i11 int, fx, fy float32) {
-	u, v = fraction(u), fraction(v)
+	u -= float32(int32(u))
+	v -= float32(int32(v))
 	x, y := u*float32(l.w)-0.5, v*float32(l.h)-0.5
-	if x < 0 {
-		x += float32(l.w)
+	if x < 0 { // from −w−½ on
+		if x += float32(l.w); x < 0 {
+			x += float32(l.w)
+		}
 	}
 	if y < 0 {
-		y += float32(l.h)
+		if y += float32(l.h); y < 0 {
+			y += float32(l.h)
+		}
 	}
 	xa, ya := min(int(int32(x)), l.w-1), min(int(int32(y)), l.h-1)
 	fx, fy = x-float32(xa), y-float32(ya)
@@ -297,19 +317,10 @@ func (l *level) corner(u, v float32) (i00, i10, i01, i11 int, fx, fy float32) {
 }
 
 func (l *level) heightAt(u, v float32) float32 {
-	a, b, c, d, fx, fy := l.corner(u, v)
-	top := l.height[a] + (l.height[b]-l.height[a])*fx
-	low := l.height[c] + (l.height[d]-l.height[c])*fx
+	ia, ib, ic, id, fx, fy := l.corner(u, v)
+	a, c := l.height[ia], l.height[ic]
+	top, low := a+(l.height[ib]-a)*fx, c+(l.height[id]-c)*fx
 	return top + (low-top)*fy
-}
-
-// fraction is what u lies above the whole number below it.
-func fraction(u float32) float32 {
-	u -= float32(int32(u))
-	if u < 0 {
-		u++
-	}
-	return u
 }
 
 // Bytes is about how much memory the surface takes.
