@@ -46,6 +46,7 @@ bench: ## ratios, in one run
 fuzz: ## 60 s for each reader of strangers' bytes
 	for p in codec codec/png codec/tiff codec/exr codec/tga codec/hdr; do go test -run xxx -fuzz FuzzDecode -fuzztime 60s ./core/$$p || exit 1; done
 	go test -run xxx -fuzz FuzzUnpack -fuzztime 60s ./core/parcel
+	go test -run xxx -fuzz FuzzRead -fuzztime 60s ./core/mesh
 	go test -run xxx -fuzz FuzzSort -fuzztime 60s ./core/channels
 	go test -run xxx -fuzz FuzzParseLength -fuzztime 60s ./core/scale
 	go test -run xxx -fuzz FuzzParseFigure -fuzztime 60s ./core/scale

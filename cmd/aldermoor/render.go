@@ -18,6 +18,7 @@ import (
 	"aldermoor/core/inspect"
 	"aldermoor/core/light"
 	"aldermoor/core/material"
+	"aldermoor/core/mesh"
 	"aldermoor/core/raster"
 	"aldermoor/core/shade"
 	"aldermoor/core/shape"
@@ -47,7 +48,7 @@ func renderCommand() *cobra.Command {
 	v := &f.view
 	flags := c.Flags()
 	flags.StringVar(&f.out, "out", "", "the picture to write: FILE.png (sRGB, 16 bit) or FILE.exr (linear, float)")
-	flags.StringVar(&v.Shape, "shape", v.Shape, strings.Join(shape.Names, ", "))
+	flags.StringVar(&v.Shape, "shape", v.Shape, strings.Join(shape.Names, ", ")+", or a FILE.obj, FILE.gltf or FILE.glb")
 	flags.IntVar(&f.px, "px", 512, "width in pixels")
 	flags.IntVar(&f.height, "height", 0, "height in pixels; the width unless given")
 	flags.StringVar(&f.env, "env", light.Default, strings.Join(ids, ", ")+", or a FILE.hdr or FILE.exr of all directions")
@@ -81,8 +82,8 @@ func (f *renderFlags) check(sized bool) error {
 		return errors.New("say where the picture goes: --out FILE.png")
 	case ending != ".png" && ending != ".exr":
 		return fmt.Errorf("--out %s: a picture ends in .png or .exr", f.out)
-	case !slices.Contains(shape.Names, v.Shape):
-		return fmt.Errorf("--shape %s: there are %s", v.Shape, strings.Join(shape.Names, ", "))
+	case !slices.Contains(shape.Names, v.Shape) && !slices.Contains(models, strings.ToLower(filepath.Ext(v.Shape))):
+		return fmt.Errorf("--shape %s: there are %s, or name a .obj, .gltf or .glb file", v.Shape, strings.Join(shape.Names, ", "))
 	case f.px < 1 || f.px > shade.Largest || f.height < 0 || f.height > shade.Largest:
 		return fmt.Errorf("a picture has 1 to %d pixels a side", shade.Largest)
 	case f.tone != "curve" && f.tone != "none":
@@ -117,6 +118,11 @@ func (f *renderFlags) render(ctx context.Context, args []string) error {
 	}
 	if v.Background, err = backgroundOf(f.background); err != nil {
 		return err
+	}
+	if !slices.Contains(shape.Names, v.Shape) {
+		if v.Mesh, err = readModel(v.Shape, v.Extent); err != nil {
+			return fmt.Errorf("%s: %w", v.Shape, err)
+		}
 	}
 	px := f.texture
 	if px <= 0 {
@@ -163,12 +169,35 @@ func (f *renderFlags) render(ctx context.Context, args []string) error {
 	if err := os.WriteFile(f.out, b.Bytes(), 0o644); err != nil {
 		return err
 	}
-	sh, _ := shape.New(v.Shape, v.Extent)
-	fmt.Printf("%s: %s, %s, %d × %d pixels\n", f.out, set.Name, sh.Says(), v.W, v.H)
+	fmt.Printf("%s: %s, %s, %d × %d pixels\n", f.out, set.Name, v.Says(), v.W, v.H)
 	if len(m.Mapped()) == 0 {
 		return partial{set.Name + " has no map that could be mapped to a channel: the picture shows a neutral grey"}
 	}
 	return nil
+}
+
+// models are the endings of files that hold a mesh.
+var models = []string{".obj", ".gltf", ".glb"}
+
+// mostModel is how large the file of a mesh may be.
+const mostModel = 1 << 30
+
+// readModel reads a mesh and makes its longest side so many metres, or leaves it as large as it is.
+func readModel(path string, longest float64) (*mesh.Mesh, error) {
+	if info, err := os.Stat(path); err == nil && info.Size() > mostModel {
+		return nil, fmt.Errorf("it has %d MB; %d are the most", info.Size()>>20, mostModel>>20)
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	m, err := mesh.Read(filepath.Base(path), data, os.DirFS(filepath.Dir(path)))
+	if err != nil {
+		return nil, err
+	}
+	m.Fit(longest)
+	m.Tangents()
+	return m, nil
 }
 
 // choose is the set to picture: the one that is named, the only one, or none.

@@ -238,6 +238,9 @@ func (t *tracer) meet(r geom.Ray, pixel float32, lod int, inside bool, e effort)
 
 // beyond carries a ray on behind the wall that it has gone through.
 func (t *tracer) beyond(m meeting, r geom.Ray, inside bool) (geom.Ray, bool) {
+	if t.scene.body != nil { // other parts of a mesh may be in the way
+		return geom.Ray{O: m.p.Add(r.D.Scale(1e-4 * t.scene.shape.Radius())), D: r.D}, false
+	}
 	if t.scene.shape.Solid() && !inside {
 		return geom.Ray{O: m.p, D: r.D}, true
 	}

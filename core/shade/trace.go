@@ -2,13 +2,15 @@ package shade
 
 import (
 	"aldermoor/core/geom"
+	"aldermoor/core/mesh"
 	"aldermoor/core/shape"
 )
 
 // scene is a surface on a shape: what rays meet.
 type scene struct {
 	shape       shape.Shape
-	steep       float32 // how much nearer the shape may be than Locate says
+	body        *mesh.Body // where the shape is a mesh: it answers in its place
+	steep       float32    // how much nearer the shape may be than Locate says
 	surface     *Surface
 	relief      bool
 	top, bottom float32
@@ -48,6 +50,7 @@ type meeting struct {
 	u, v float32 // in repeats
 	side float32 // −1 behind a shape without an inside
 	lod  int     // of the heights
+	hit  mesh.Meeting
 }
 
 // effort is how finely relief is marched.
@@ -75,6 +78,9 @@ func (sc *scene) locate(p geom.V3, side float32) (u, v, above, edge float32) {
 // metre along the ray; lod is the level of the heights for a ray that starts on the surface, −1
 // for one that comes from the viewer.
 func (sc *scene) trace(r geom.Ray, pixel float32, lod int, e effort) (m meeting, ok bool) {
+	if sc.body != nil {
+		return sc.meetBody(r, pixel, lod)
+	}
 	from, to, ok := sc.shape.Enter(r, sc.top)
 	if !ok {
 		return m, false
@@ -175,7 +181,11 @@ func (sc *scene) refine(w *walker, m *meeting, n int, a, gapA, b, gapB float32) 
 // frame has the tangents along the map's x and up, and the normal of the shape, on the side that
 // is seen. Across the map, one metre along the first is one along u.
 func (sc *scene) frame(m meeting) (t, b, n geom.V3) {
-	t, b, n = sc.shape.Frame(m.p)
+	if sc.body != nil {
+		t, b, n = sc.body.Frame(&m.hit)
+	} else {
+		t, b, n = sc.shape.Frame(m.p)
+	}
 	if m.side < 0 {
 		n = n.Scale(-1)
 	}
@@ -184,6 +194,9 @@ func (sc *scene) frame(m meeting) (t, b, n geom.V3) {
 
 // face is the normal of the relief itself at a meeting, between its texels.
 func (sc *scene) face(m meeting, t, b, n geom.V3) geom.V3 {
+	if sc.body != nil {
+		return sc.body.Face(&m.hit).Scale(m.side)
+	}
 	if !sc.relief {
 		return n
 	}
@@ -198,6 +211,9 @@ func (sc *scene) face(m meeting, t, b, n geom.V3) geom.V3 {
 // sunlit marches from a point of the surface towards the sun and says how much of it is seen,
 // 0..1, with an edge as soft as the sun is wide.
 func (sc *scene) sunlit(m meeting, n, sun geom.V3, radius, grain float32) float32 {
+	if sc.body != nil {
+		return sc.sunOnBody(&m, sun)
+	}
 	facing := n.Dot(sun)
 	if facing <= 0 && sc.shape.Solid() && !sc.relief {
 		return 0

@@ -8,6 +8,7 @@ import (
 	"aldermoor/core/geom"
 	"aldermoor/core/light"
 	"aldermoor/core/material"
+	"aldermoor/core/mesh"
 	"aldermoor/core/raster"
 	"aldermoor/core/shape"
 )
@@ -34,10 +35,11 @@ var Mat = Background{Kind: "colour", Color: geom.Grey(0.1842)}
 // View says what a picture shows and how. Angles are degrees.
 type View struct {
 	Shape      string
-	Extent     float64 // metres: see shape.New
-	Yaw, Pitch float64 // of the shape: its front turns to the right, its top to the viewer
-	Zoom       float64 // 1 fits the shape into the picture
-	PanX, PanY float64 // of the picture, in its heights, to the right and up
+	Mesh       *mesh.Mesh // looked at in place of a shape: fitted around the origin, with tangents
+	Extent     float64    // metres: see shape.New
+	Yaw, Pitch float64    // of the shape: its front turns to the right, its top to the viewer
+	Zoom       float64    // 1 fits the shape into the picture
+	PanX, PanY float64    // of the picture, in its heights, to the right and up
 	W, H       int
 
 	Light      *light.Environment
@@ -179,8 +181,25 @@ type job struct {
 	film   film
 }
 
+// shape is what the view looks at.
+func (v *View) shape() (shape.Shape, error) {
+	if v.Mesh != nil {
+		return newModel(v.Mesh), nil
+	}
+	return shape.New(v.Shape, v.Extent)
+}
+
+// Says is what the view looks at with its size, for people.
+func (v *View) Says() string {
+	sh, err := v.shape()
+	if err != nil {
+		return err.Error()
+	}
+	return sh.Says()
+}
+
 func (v *View) prepare(s *Surface) (*job, error) {
-	sh, err := shape.New(v.Shape, v.Extent)
+	sh, err := v.shape()
 	if err != nil {
 		return nil, err
 	}
@@ -189,6 +208,10 @@ func (v *View) prepare(s *Surface) (*job, error) {
 	}
 	j := &job{View: v, scene: newScene(sh, s, v.Relief), gain: float32(v.Strength)}
 	j.camera = newCamera(v, sh, j.scene.top)
+	if v.Mesh != nil {
+		_, pixel := j.camera.pixel()
+		j.scene.wear(v.Mesh, pixel)
+	}
 	if _, flat := sh.(shape.Flat); flat {
 		j.object = around(0, 0)
 	} else {

@@ -1,0 +1,95 @@
+package shade
+
+import (
+	"fmt"
+	"math"
+
+	"aldermoor/core/geom"
+	"aldermoor/core/mesh"
+)
+
+// model is a mesh as a shape. What lies where on it, its body says: see scene.
+type model struct{ radius, longest float32 }
+
+func newModel(m *mesh.Mesh) model {
+	var far float32
+	for i := range m.Corners {
+		far = max(far, m.Corners[i].P.Length())
+	}
+	return model{far, float32(m.Longest())}
+}
+
+// Enter implements shape.Shape.
+func (m model) Enter(r geom.Ray, grow float32) (from, to float32, ok bool) {
+	k := geom.Grey(m.radius + max(grow, 0))
+	return geom.Box{Min: k.Scale(-1), Max: k}.Hit(r)
+}
+
+// Locate implements shape.Shape: a mesh has no height above it that is known everywhere.
+func (m model) Locate(geom.V3) (u, v, above, edge float32) { return 0, 0, 0, 0 }
+
+// Frame implements shape.Shape.
+func (m model) Frame(geom.V3) (t, b, n geom.V3) {
+	return geom.Vec(1, 0, 0), geom.Vec(0, 1, 0), geom.Vec(0, 0, 1)
+}
+
+// Radius implements shape.Shape.
+func (m model) Radius() float32 { return m.radius }
+
+// Solid implements shape.Shape: a mesh may be open, so what lets light through is a sheet.
+func (m model) Solid() bool { return false }
+
+// Says implements shape.Shape.
+func (m model) Says() string { return fmt.Sprintf("mesh %.2f m", m.longest) }
+
+// wear makes the scene's body: the mesh with the relief on it, as fine as a pixel or a texel.
+func (sc *scene) wear(m *mesh.Mesh, pixel float32) {
+	sc.du, sc.dv = 0, 0
+	if !sc.relief {
+		sc.body = mesh.NewBody(m)
+		return
+	}
+	s := sc.surface
+	grain := max(pixel, s.texel(0))
+	l := &s.level[int(s.lod(grain)+0.5)]
+	sc.body, _ = mesh.NewRelief(m, grain, func(u, v float32) float32 {
+		return max(l.heightAt(u*sc.iw, v*sc.ih), sc.bottom)
+	})
+}
+
+// far is further than any ray goes.
+const far = 1e9
+
+// meetBody is trace on a mesh.
+func (sc *scene) meetBody(r geom.Ray, pixel float32, lod int) (m meeting, ok bool) {
+	near := float32(0)
+	if lod >= 0 { // from the surface itself
+		near = sc.shape.Radius() * 1e-5
+	}
+	if m.hit, ok = sc.body.Hit(r, near, far, false); !ok {
+		return m, false
+	}
+	m.at, m.p, m.side = m.hit.At, r.At(m.hit.At), 1
+	if sc.body.Face(&m.hit).Dot(r.D) > 0 {
+		m.side = -1
+	}
+	if m.lod = lod; lod < 0 {
+		m.lod = int(sc.surface.lod(pixel*m.at) + 0.5)
+	}
+	u, v := sc.body.Place(&m.hit)
+	m.u, m.v = u*sc.iw+sc.du, v*sc.ih+sc.dv
+	return m, true
+}
+
+// sunOnBody says whether a point of a mesh sees the middle of the sun.
+func (sc *scene) sunOnBody(m *meeting, sun geom.V3) float32 {
+	face := sc.body.Face(&m.hit).Scale(m.side)
+	if face.Dot(sun) <= 0 {
+		return 0
+	}
+	clear := sc.shape.Radius() * 1e-4
+	if _, hit := sc.body.Hit(geom.Ray{O: m.p.Add(face.Scale(clear)), D: sun}, 0, float32(math.Inf(1)), true); hit {
+		return 0
+	}
+	return 1
+}
