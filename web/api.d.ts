@@ -852,6 +852,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/meshes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The meshes to look at materials on. */
+        get: operations["meshes"];
+        put?: never;
+        /** Upload a mesh: an OBJ or glTF file with texture coordinates, as one file. One of the same name takes its place. */
+        post: operations["addMesh"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meshes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove an uploaded mesh. */
+        delete: operations["removeMesh"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backdrops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pictures to put behind a shape. */
+        get: operations["backdrops"];
+        put?: never;
+        /** Upload a backdrop: a picture that stands behind the shape. One of the same name takes its place. */
+        post: operations["addBackdrop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backdrops/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove an uploaded backdrop. */
+        delete: operations["removeBackdrop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1275,6 +1345,15 @@ export interface components {
             color: string;
             roughness: number;
             source?: string;
+        };
+        Prop: {
+            id: string;
+            title: string;
+            by?: string;
+            /** @description Of a mesh: its longest side in metres. */
+            size_m?: number;
+            /** @description Of a mesh: the radius of a ball around its middle that holds it. */
+            radius_m?: number;
         };
     };
     responses: {
@@ -2966,8 +3045,8 @@ export interface operations {
     viewDraftPng: {
         parameters: {
             query?: {
-                /** @description On what the material is laid. */
-                shape?: "ball" | "slab" | "block" | "column" | "drape" | "swatch";
+                /** @description On what the material is laid: ball, slab, block, column, drape, swatch, or an uploaded mesh by its id. */
+                shape?: string;
                 /** @description Width in pixels, up to 8192. */
                 px?: number;
                 /** @description Height in pixels; the width unless given. */
@@ -3002,7 +3081,7 @@ export interface operations {
                 pan_x?: number;
                 /** @description The same upwards. */
                 pan_y?: number;
-                /** @description none (transparent), mat, environment or #rrggbb. */
+                /** @description none (transparent), mat, environment, #rrggbb, or an uploaded backdrop by its id. */
                 background?: string;
                 /** @description This channel alone, without light. */
                 channel?: string;
@@ -3047,8 +3126,8 @@ export interface operations {
     viewDraftExr: {
         parameters: {
             query?: {
-                /** @description On what the material is laid. */
-                shape?: "ball" | "slab" | "block" | "column" | "drape" | "swatch";
+                /** @description On what the material is laid: ball, slab, block, column, drape, swatch, or an uploaded mesh by its id. */
+                shape?: string;
                 /** @description Width in pixels, up to 8192. */
                 px?: number;
                 /** @description Height in pixels; the width unless given. */
@@ -3083,7 +3162,7 @@ export interface operations {
                 pan_x?: number;
                 /** @description The same upwards. */
                 pan_y?: number;
-                /** @description none (transparent), mat, environment or #rrggbb. */
+                /** @description none (transparent), mat, environment, #rrggbb, or an uploaded backdrop by its id. */
                 background?: string;
                 /** @description This channel alone, without light. */
                 channel?: string;
@@ -3128,8 +3207,8 @@ export interface operations {
     viewReleasePng: {
         parameters: {
             query?: {
-                /** @description On what the material is laid. */
-                shape?: "ball" | "slab" | "block" | "column" | "drape" | "swatch";
+                /** @description On what the material is laid: ball, slab, block, column, drape, swatch, or an uploaded mesh by its id. */
+                shape?: string;
                 /** @description Width in pixels, up to 8192. */
                 px?: number;
                 /** @description Height in pixels; the width unless given. */
@@ -3164,7 +3243,7 @@ export interface operations {
                 pan_x?: number;
                 /** @description The same upwards. */
                 pan_y?: number;
-                /** @description none (transparent), mat, environment or #rrggbb. */
+                /** @description none (transparent), mat, environment, #rrggbb, or an uploaded backdrop by its id. */
                 background?: string;
                 /** @description This channel alone, without light. */
                 channel?: string;
@@ -3209,8 +3288,8 @@ export interface operations {
     viewReleaseExr: {
         parameters: {
             query?: {
-                /** @description On what the material is laid. */
-                shape?: "ball" | "slab" | "block" | "column" | "drape" | "swatch";
+                /** @description On what the material is laid: ball, slab, block, column, drape, swatch, or an uploaded mesh by its id. */
+                shape?: string;
                 /** @description Width in pixels, up to 8192. */
                 px?: number;
                 /** @description Height in pixels; the width unless given. */
@@ -3245,7 +3324,7 @@ export interface operations {
                 pan_x?: number;
                 /** @description The same upwards. */
                 pan_y?: number;
-                /** @description none (transparent), mat, environment or #rrggbb. */
+                /** @description none (transparent), mat, environment, #rrggbb, or an uploaded backdrop by its id. */
                 background?: string;
                 /** @description This channel alone, without light. */
                 channel?: string;
@@ -3417,6 +3496,156 @@ export interface operations {
                         }[];
                     };
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    meshes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Prop"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addMesh: {
+        parameters: {
+            query: {
+                /** @description The file's name. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The mesh. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Prop"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeMesh: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    backdrops: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Prop"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addBackdrop: {
+        parameters: {
+            query: {
+                /** @description The file's name. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The backdrop. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Prop"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeBackdrop: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

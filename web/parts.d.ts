@@ -192,13 +192,26 @@ interface Intake {
   forget(): void;
 }
 
+/** Something to look at materials with. */
+interface Prop {
+  id: string;
+  title: string;
+  size_m?: number; // of a mesh: its longest side
+  radius_m?: number; // of a ball that holds it
+}
+
 interface Lit {
   // lit.js
   root: any; // an element that hears events of its own
   on: boolean;
   view: import("../internal/web/static/js/lit/stage.js").View & Record<string, any>;
   env: string;
-  lights: { id: string; title: string }[];
+  lights: Prop[];
+  meshes: Prop[];
+  drops: Prop[];
+  readonly mesh: Prop | null;
+  readonly byServer: boolean;
+  takeShape(shape: string): void;
   stage: import("../internal/web/static/js/lit/stage.js").Stage | null;
   packs: any;
   problem: string;
@@ -250,6 +263,8 @@ interface Lit {
   saveClear: boolean;
   openSave(): void;
   closeSave(): void;
+  bring(e: Event, kind: "environments" | "meshes" | "backdrops", list: Prop[]): Promise<Prop[] | null>;
+  dress(): Promise<void>;
   // still.js
   still: boolean;
   stillLight: { bearing: number; height: number } | null;

@@ -64,6 +64,15 @@ func (m *Mesh) Longest() float64 {
 	return float64(max(s.X, s.Y, s.Z))
 }
 
+// Radius is that of a ball around the origin that holds the mesh.
+func (m *Mesh) Radius() float64 {
+	var far float32
+	for i := range m.Corners {
+		far = max(far, m.Corners[i].P.Dot(m.Corners[i].P))
+	}
+	return math.Sqrt(float64(far))
+}
+
 // Unit is how many metres of the surface one unit of texture coordinates takes, on the whole: the
 // root of world area over texture area. A material laid on by it is as large as it really is
 // wherever the unwrapping is even.

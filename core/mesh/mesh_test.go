@@ -245,3 +245,13 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+func BenchmarkHit(b *testing.B) {
+	m := ball(1, 200)
+	body := mesh.NewBody(m)
+	rng := rand.New(rand.NewPCG(1, 1))
+	for b.Loop() {
+		o := geom.Vec(rng.Float32()*4-2, rng.Float32()*4-2, 3)
+		body.Hit(geom.Ray{O: o, D: o.Scale(-1).Unit()}, 0, float32(math.Inf(1)), true)
+	}
+}

@@ -162,7 +162,9 @@ func surface(b geom.Box) float32 {
 	return s.X*s.Y + s.Y*s.Z + s.Z*s.X
 }
 
-// Hit is where a ray first meets the body from distance from on, from either side. any stops at the first
+var endless = float32(math.Inf(1))
+
+// Hit is where a ray first meets the body between two distances, from either side. any stops at the first
 // triangle that is found.
 func (b *Body) Hit(r geom.Ray, from, to float32, any bool) (m Meeting, ok bool) {
 	over := r.D.Map(func(d float32) float32 { return 1 / cmp.Or(d, 1e-12) })
@@ -172,7 +174,7 @@ func (b *Body) Hit(r geom.Ray, from, to float32, any bool) (m Meeting, ok bool) 
 	for top > 0 {
 		top--
 		n := &b.nodes[stack[top]]
-		if near := enter(&n.box, &r, over, m.At); near > m.At {
+		if enter(&n.box, &r, over) >= m.At {
 			continue
 		}
 		if n.n > 0 {
@@ -189,7 +191,7 @@ func (b *Body) Hit(r geom.Ray, from, to float32, any bool) (m Meeting, ok bool) 
 		}
 		a, c := stack[top]+1, n.first
 		// The nearer child last, so that it is looked at first.
-		if enter(&b.nodes[a].box, &r, over, m.At) < enter(&b.nodes[c].box, &r, over, m.At) {
+		if enter(&b.nodes[a].box, &r, over) < enter(&b.nodes[c].box, &r, over) {
 			a, c = c, a
 		}
 		stack[top], stack[top+1] = a, c
@@ -207,15 +209,16 @@ func (b *Body) Hit(r geom.Ray, from, to float32, any bool) (m Meeting, ok bool) 
 	return m, ok
 }
 
-// enter is the distance at which a ray enters a box; more than most where it does not.
-func enter(b *geom.Box, r *geom.Ray, over geom.V3, most float32) float32 {
+// enter is the distance at which a ray enters a box; without end where it does not. over is 1 over its
+// direction.
+func enter(b *geom.Box, r *geom.Ray, over geom.V3) float32 {
 	x0, x1 := (b.Min.X-r.O.X)*over.X, (b.Max.X-r.O.X)*over.X
 	y0, y1 := (b.Min.Y-r.O.Y)*over.Y, (b.Max.Y-r.O.Y)*over.Y
 	z0, z1 := (b.Min.Z-r.O.Z)*over.Z, (b.Max.Z-r.O.Z)*over.Z
 	near := max(min(x0, x1), min(y0, y1), min(z0, z1), 0)
 	far := min(max(x0, x1), max(y0, y1), max(z0, z1))
 	if near > far*1.00001+1e-7 {
-		return most*2 + 1
+		return endless
 	}
 	return near
 }

@@ -3,6 +3,7 @@ package shade
 import (
 	"fmt"
 	"math"
+	"sync"
 
 	"aldermoor/core/geom"
 	"aldermoor/core/mesh"
@@ -12,11 +13,7 @@ import (
 type model struct{ radius, longest float32 }
 
 func newModel(m *mesh.Mesh) model {
-	var far float32
-	for i := range m.Corners {
-		far = max(far, m.Corners[i].P.Length())
-	}
-	return model{far, float32(m.Longest())}
+	return model{float32(m.Radius()), float32(m.Longest())}
 }
 
 // Enter implements shape.Shape.
@@ -42,18 +39,57 @@ func (m model) Solid() bool { return false }
 // Says implements shape.Shape.
 func (m model) Says() string { return fmt.Sprintf("mesh %.2f m", m.longest) }
 
-// wear makes the scene's body: the mesh with the relief on it, as fine as a pixel or a texel.
-func (sc *scene) wear(m *mesh.Mesh, pixel float32) {
+// Bodies keeps the meshes that were drawn last, ready for rays: making one ready takes longer than
+// drawing a small picture of it. The zero value is ready to use, also by several at once.
+type Bodies struct {
+	mu   sync.Mutex
+	keys []bodyKey
+	list []*mesh.Body
+}
+
+type bodyKey struct {
+	mesh        *mesh.Mesh
+	surface     *Surface // nil without relief
+	grain       float32
+	top, bottom float32
+}
+
+const keptBodies = 3
+
+func (b *Bodies) get(k bodyKey, build func() *mesh.Body) *mesh.Body {
+	if b == nil {
+		return build()
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for i := range b.keys {
+		if b.keys[i] == k {
+			return b.list[i]
+		}
+	}
+	body := build()
+	b.keys, b.list = append(b.keys, k), append(b.list, body)
+	if len(b.keys) > keptBodies {
+		b.keys, b.list = b.keys[1:], b.list[1:]
+	}
+	return body
+}
+
+// wear gives the scene its body: the mesh with the relief on it, as fine as a pixel's size in metres
+// (to a step of √2) or a texel.
+func (sc *scene) wear(m *mesh.Mesh, pixel float32, kept *Bodies) {
 	sc.du, sc.dv = 0, 0
 	if !sc.relief {
-		sc.body = mesh.NewBody(m)
+		sc.body = kept.get(bodyKey{mesh: m}, func() *mesh.Body { return mesh.NewBody(m) })
 		return
 	}
 	s := sc.surface
-	grain := max(pixel, s.texel(0))
+	step := math.Exp2(math.Round(2*math.Log2(float64(pixel))) / 2)
+	grain := max(float32(step), s.texel(0))
 	l := &s.level[int(s.lod(grain)+0.5)]
-	sc.body, _ = mesh.NewRelief(m, grain, func(u, v float32) float32 {
-		return max(l.heightAt(u*sc.iw, v*sc.ih), sc.bottom)
+	sc.body = kept.get(bodyKey{m, s, grain, sc.top, sc.bottom}, func() *mesh.Body {
+		b, _ := mesh.NewRelief(m, grain, func(u, v float32) float32 { return max(l.heightAt(u*sc.iw, v*sc.ih), sc.bottom) })
+		return b
 	})
 }
 
@@ -88,7 +124,7 @@ func (sc *scene) sunOnBody(m *meeting, sun geom.V3) float32 {
 		return 0
 	}
 	clear := sc.shape.Radius() * 1e-4
-	if _, hit := sc.body.Hit(geom.Ray{O: m.p.Add(face.Scale(clear)), D: sun}, 0, float32(math.Inf(1)), true); hit {
+	if _, hit := sc.body.Hit(geom.Ray{O: m.p.Add(face.Scale(clear)), D: sun}, 0, far, true); hit {
 		return 0
 	}
 	return 1

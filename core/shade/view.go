@@ -36,6 +36,7 @@ var Mat = Background{Kind: "colour", Color: geom.Grey(0.1842)}
 type View struct {
 	Shape      string
 	Mesh       *mesh.Mesh // looked at in place of a shape: fitted around the origin, with tangents
+	Bodies     *Bodies    // where meshes are kept ready; may be nil
 	Extent     float64    // metres: see shape.New
 	Yaw, Pitch float64    // of the shape: its front turns to the right, its top to the viewer
 	Zoom       float64    // 1 fits the shape into the picture
@@ -210,7 +211,10 @@ func (v *View) prepare(s *Surface) (*job, error) {
 	j.camera = newCamera(v, sh, j.scene.top)
 	if v.Mesh != nil {
 		_, pixel := j.camera.pixel()
-		j.scene.wear(v.Mesh, pixel)
+		if v.Quality == Preview {
+			pixel *= 1.5
+		}
+		j.scene.wear(v.Mesh, pixel, v.Bodies)
 	}
 	if _, flat := sh.(shape.Flat); flat {
 		j.object = around(0, 0)

@@ -78,6 +78,14 @@ func (s *Server) lightThumb(c *echo.Context) error {
 	return s.picture(c, key, "image/png", func() ([]byte, error) { return data, nil })
 }
 
+func (s *Server) backdrop(c *echo.Context) error {
+	data, key, err := s.Studio.Pictures.BackdropPicture(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	return s.picture(c, key, "image/png", func() ([]byte, error) { return data, nil })
+}
+
 func (s *Server) lightTables(c *echo.Context) error {
 	return s.packed(c, "tables-1", func() ([]byte, error) { return s.Studio.Pictures.ScatterTables(c.Request().Context()) })
 }
@@ -125,35 +133,41 @@ func (s *Server) apiReleaseView(c *echo.Context) error {
 	return s.view(c, &r.Material)
 }
 
-func (s *Server) apiEnvironments(c *echo.Context) error {
-	list, err := s.Studio.Pictures.Environments(c.Request().Context(), me(c))
-	if err != nil {
-		return err
+func (s *Server) apiProps(kind pictures.PropKind) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		list, err := s.Studio.Pictures.Offers(c.Request().Context(), me(c), kind)
+		if err != nil {
+			return err
+		}
+		return c.JSON(http.StatusOK, map[string]any{"items": list})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": list})
 }
 
-// apiAddEnvironment takes a .hdr or .exr file as the body, named by the query.
-func (s *Server) apiAddEnvironment(c *echo.Context) error {
-	e, err := s.Studio.Pictures.AddEnvironment(c.Request().Context(), me(c), c.QueryParam("name"), c.Request().Body)
-	if err != nil {
-		return err
+// apiAddProp takes a file as the body, named by the query.
+func (s *Server) apiAddProp(kind pictures.PropKind) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		p, err := s.Studio.Pictures.AddProp(c.Request().Context(), me(c), kind, c.QueryParam("name"), c.Request().Body)
+		if err != nil {
+			return err
+		}
+		return c.JSON(http.StatusCreated, p.Offer())
 	}
-	return c.JSON(http.StatusCreated, pictures.Offered{ID: e.Ref(), Title: e.Name, By: e.By})
 }
 
-func (s *Server) apiRemoveEnvironment(c *echo.Context) error {
-	of, err := target(c)
-	if err != nil {
-		return err
+func (s *Server) apiRemoveProp(kind pictures.PropKind) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		of, err := target(c)
+		if err != nil {
+			return err
+		}
+		if of.Version > 1 { // a prop never changes
+			return library.ErrStale
+		}
+		if err := s.Studio.Pictures.RemoveProp(c.Request().Context(), me(c), kind, of.ID); err != nil {
+			return err
+		}
+		return c.NoContent(http.StatusNoContent)
 	}
-	if of.Version > 1 { // an environment never changes
-		return library.ErrStale
-	}
-	if err := s.Studio.Pictures.RemoveEnvironment(c.Request().Context(), me(c), of.ID); err != nil {
-		return err
-	}
-	return c.NoContent(http.StatusNoContent)
 }
 
 // litView is what the Lit lens is given.
@@ -163,7 +177,9 @@ type litView struct {
 	Slug    string
 	Natural float64 // metres that a shape measures to begin with
 	Lights  []pictures.Offered
-	JSON    string // Lights
+	Meshes  []pictures.Offered
+	Drops   []pictures.Offered // backdrops
+	JSON    string             // Lights, Meshes and Drops
 	Shapes  []choice
 	Parts   []choice // channels to look at alone
 }
@@ -176,10 +192,18 @@ func (s *Server) lit(c *echo.Context, m *materials.Material, release int64) (v l
 	cur := m.Current()
 	look := cur.Surface()
 	v.Natural = shape.NaturalSize(look.Extent().W)
-	if v.Lights, err = s.Studio.Pictures.Environments(c.Request().Context(), me(c)); err != nil {
-		return v, err
+	for _, list := range []struct {
+		kind pictures.PropKind
+		to   *[]pictures.Offered
+	}{{pictures.Environment, &v.Lights}, {pictures.Mesh, &v.Meshes}, {pictures.Backdrop, &v.Drops}} {
+		if *list.to, err = s.Studio.Pictures.Offers(c.Request().Context(), me(c), list.kind); err != nil {
+			return v, err
+		}
+		if *list.to == nil {
+			*list.to = []pictures.Offered{}
+		}
 	}
-	v.JSON = jsonText(v.Lights)
+	v.JSON = jsonText(map[string]any{"lights": v.Lights, "meshes": v.Meshes, "drops": v.Drops})
 	for _, id := range shape.Names {
 		v.Shapes = append(v.Shapes, choice{Label: strings.ToUpper(id[:1]) + id[1:], Href: id})
 	}

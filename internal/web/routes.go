@@ -5,6 +5,7 @@ import (
 	"net/http"
 
 	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/pictures"
 
 	"github.com/labstack/echo/v5"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
@@ -83,6 +84,7 @@ func (s *Server) routes() []route {
 		{get, "/light/tables.bin", enter, makes, s.lightTables},
 		{get, "/light/:id/light.bin", enter, makes, s.lightPack},
 		{get, "/light/:id/thumb.png", enter, makes, s.lightThumb},
+		{get, "/backdrops/:id/picture.png", enter, makes, s.backdrop},
 
 		// For programs.
 		{get, "/api/v1/openapi.json", anyone, makes, s.openAPI},
@@ -137,9 +139,15 @@ func (s *Server) routes() []route {
 		{get, "/api/v1/releases/:id/picture.exr", enter, makes, s.apiReleaseView},
 		{get, "/api/v1/finishes", enter, makes, s.apiFinishes},
 		{post, "/api/v1/finishes", work, makes, s.apiAddFinishes},
-		{get, "/api/v1/environments", enter, makes, s.apiEnvironments},
-		{post, "/api/v1/environments", share, makes, s.apiAddEnvironment},
-		{remove, "/api/v1/environments/:id", share, changes, s.apiRemoveEnvironment},
+		{get, "/api/v1/environments", enter, makes, s.apiProps(pictures.Environment)},
+		{post, "/api/v1/environments", share, makes, s.apiAddProp(pictures.Environment)},
+		{remove, "/api/v1/environments/:id", share, changes, s.apiRemoveProp(pictures.Environment)},
+		{get, "/api/v1/meshes", enter, makes, s.apiProps(pictures.Mesh)},
+		{post, "/api/v1/meshes", share, makes, s.apiAddProp(pictures.Mesh)},
+		{remove, "/api/v1/meshes/:id", share, changes, s.apiRemoveProp(pictures.Mesh)},
+		{get, "/api/v1/backdrops", enter, makes, s.apiProps(pictures.Backdrop)},
+		{post, "/api/v1/backdrops", share, makes, s.apiAddProp(pictures.Backdrop)},
+		{remove, "/api/v1/backdrops/:id", share, changes, s.apiRemoveProp(pictures.Backdrop)},
 		{get, "/api/v1/library", enter, makes, s.apiLibrary},
 		{get, "/api/v1/releases/:id", enter, makes, s.apiReleased},
 		{get, "/api/v1/releases/:id/swatch.png", enter, makes, s.apiReleaseSwatch},

@@ -5,6 +5,10 @@ package pictures
 import (
 	"context"
 
+	"aldermoor/core/light"
+	"aldermoor/core/mesh"
+	"aldermoor/core/raster"
+	"aldermoor/core/shade"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/materials"
@@ -22,7 +26,10 @@ type Service struct {
 	Search    *search.Service
 	opened    opened
 	surfaces  surfaces
-	lights    lights
+	lights    recent[*light.Environment]
+	meshes    recent[*mesh.Mesh]
+	backdrops recent[*[3]raster.Plane]
+	bodies    shade.Bodies
 	rendering library.Progress
 }
 

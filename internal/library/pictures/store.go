@@ -6,14 +6,14 @@ import "aldermoor/internal/library/releases"
 type Reader interface {
 	releases.Reader
 	MaterialOfMap(id int64) (int64, error)
-	Environments() ([]Environment, error) // by name
-	Environment(id int64) (Environment, error)
+	Props(kind PropKind) ([]Prop, error) // by name
+	Prop(kind PropKind, id int64) (Prop, error)
 }
 
-// Tx asks for pictures, and keeps light.
+// Tx asks for pictures, and keeps props.
 type Tx interface {
 	Reader
 	releases.Tx
-	AddEnvironment(e *Environment) error // in place of one of the same name
-	RemoveEnvironment(id int64) error
+	AddProp(p *Prop) error // in place of one of the same kind and name
+	RemoveProp(id int64) error
 }

@@ -40,7 +40,7 @@ type View struct {
 	env   string
 }
 
-// ParseView reads a view from the words of an address. Uploaded environments are found by their
+// ParseView reads a view from the words of an address. What was uploaded is found by its
 // number.
 func (s *Service) ParseView(ctx context.Context, q url.Values, ending string) (v View, err error) {
 	v = View{View: shade.NewView(), EXR: ending == "exr", words: url.Values{}, env: "moor"}
@@ -96,7 +96,10 @@ func (s *Service) ParseView(ctx context.Context, q url.Values, ending string) (v
 		}
 		return missing
 	}
-	v.Shape = choice("shape", "ball", shape.Names...)
+	own := strings.HasPrefix(q.Get("shape"), "own-")
+	if !own {
+		v.Shape = choice("shape", "ball", shape.Names...)
+	}
 	v.Tone = choice("tone", "curve", "curve", "none") == "curve"
 	v.Quality = shade.Quality(choice("quality", string(shade.Preview), string(shade.Preview), string(shade.Reference)))
 	v.Plaster = choice("plaster", "0", "0", "1") == "1"
@@ -110,8 +113,14 @@ func (s *Service) ParseView(ctx context.Context, q url.Values, ending string) (v
 			return v, library.Invalid(fmt.Sprintf("There is no channel %q.", c))
 		}
 	}
-	if v.Background, err = s.background(q.Get("background")); err != nil {
+	if v.Background, err = s.background(ctx, q.Get("background")); err != nil {
 		return v, err
+	}
+	if own {
+		if v.Mesh, err = s.model(ctx, q.Get("shape"), v.Extent); err != nil {
+			return v, err
+		}
+		v.Bodies = &s.bodies
 	}
 	if e := q.Get("env"); e != "" {
 		v.env = e
@@ -121,7 +130,15 @@ func (s *Service) ParseView(ctx context.Context, q url.Values, ending string) (v
 }
 
 // background is what is behind a shape, by its word.
-func (s *Service) background(text string) (shade.Background, error) {
+func (s *Service) background(ctx context.Context, text string) (shade.Background, error) {
+	if strings.HasPrefix(text, "own-") {
+		p, err := s.uploaded(ctx, Backdrop, text)
+		if err != nil {
+			return shade.Background{}, err
+		}
+		rgb, err := once(ctx, s, &s.backdrops, &p, s.readBackdrop)
+		return shade.Background{Kind: "picture", Picture: rgb}, err
+	}
 	switch text {
 	case "", "none":
 		return shade.Background{Kind: "none"}, nil
@@ -136,7 +153,7 @@ func (s *Service) background(text string) (shade.Background, error) {
 	if c, ok := colour.ParseHex(text); ok {
 		return shade.Background{Kind: "colour", Color: geom.From(c)}, nil
 	}
-	return shade.Background{}, library.Invalid(fmt.Sprintf("A background is none, mat, environment or #rrggbb, not %q.", text))
+	return shade.Background{}, library.Invalid(fmt.Sprintf("A background is none, mat, environment, #rrggbb or an uploaded backdrop, not %q.", text))
 }
 
 // name is where the picture of a look is kept.

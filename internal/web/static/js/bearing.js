@@ -19,7 +19,7 @@ export function bearings() {
     again(moving) {
       if (!this.on) return;
       this.root.removeAttribute("data-settled");
-      if (this.still) return this.drawStill();
+      if (this.byServer) return this.drawStill();
       this.part = 0;
       if (moving) this.moved = performance.now();
       cancelAnimationFrame(this.wanted);

@@ -31,7 +31,7 @@ export function compare() {
     async init() {
       this.root = this.$root;
       this.looks = JSON.parse(this.root.dataset.looks);
-      this.lights = JSON.parse(this.root.dataset.lights);
+      this.lights = JSON.parse(this.root.dataset.props).lights;
       this.view.size = Number(this.root.dataset.natural) || 1;
       const q = new URLSearchParams(location.search);
       for (const [k, word] of Object.entries(words)) {

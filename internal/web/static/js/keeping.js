@@ -52,43 +52,85 @@ export function keeping() {
       }
     },
 
+    /** @param {Event} e */
+    chooseMesh(e) {
+      this.takeShape(/** @type {HTMLSelectElement} */ (e.currentTarget).value || "ball");
+    },
+    /** A mesh comes in its own size. @param {string} shape */
+    takeShape(shape) {
+      const was = this.mesh, now = this.meshes.find((/** @type {Prop} */ m) => m.id === shape);
+      this.set({ shape, ...(now ? { size: now.size_m } : was ? { size: this.natural } : {}) });
+    },
+    /** The uploaded mesh that is looked at. @returns {Prop | null} */
+    get mesh() { return this.meshes.find((/** @type {Prop} */ m) => m.id === this.view.shape) ?? null; },
+    /** Whether the server draws: what this browser cannot. */
+    get byServer() { return this.still || this.view.shape.startsWith("own-"); },
     pickLight() { this.$refs.ownLight.click(); },
-    pickPicture() { this.$refs.ownPicture.click(); },
+    pickMesh() { this.$refs.ownMesh.click(); },
+    pickDrop() { this.$refs.ownDrop.click(); },
 
-    /** Keeps a .hdr or .exr file for everybody, and takes it. @param {Event} e */
-    async bringLight(e) {
+    /**
+     * Keeps a file for everybody, and gives what it is called.
+     * @param {Event} e @param {"environments" | "meshes" | "backdrops"} kind @param {Prop[]} list
+     * @returns {Promise<Prop[] | null>} the list with it at the end
+     */
+    async bring(e, kind, list) {
       const field = /** @type {HTMLInputElement} */ (e.currentTarget), file = field.files?.[0];
-      if (!file) return;
+      if (!file) return null;
       tell(`Sending ${file.name}…`);
       try {
-        const answer = await fetch(`/api/v1/environments?name=${encodeURIComponent(file.name)}`, { method: "POST", body: file, headers: { "Content-Type": "application/octet-stream" } });
+        const answer = await fetch(`/api/v1/${kind}?name=${encodeURIComponent(file.name)}`, { method: "POST", body: file, headers: { "Content-Type": "application/octet-stream" } });
         const body = await answer.json();
         if (!answer.ok) throw new Error(body.detail);
-        this.lights = [...this.lights.filter((l) => l.title !== body.title), { id: body.id, title: body.title }];
-        await this.takeLight(body.id);
         tell(`${body.title} is there for everybody.`);
+        return [...list.filter((l) => l.title !== body.title), body];
       } catch (x) {
         fail(/** @type {Error} */ (x));
+        return null;
       } finally {
         field.value = "";
       }
     },
+    /** @param {Event} e */
+    async bringLight(e) {
+      const list = await this.bring(e, "environments", this.lights);
+      if (!list) return;
+      this.lights = list;
+      await this.takeLight(list[list.length - 1].id);
+    },
+    /** @param {Event} e */
+    async bringMesh(e) {
+      const list = await this.bring(e, "meshes", this.meshes);
+      if (!list) return;
+      this.meshes = list;
+      this.takeShape(list[list.length - 1].id);
+    },
+    /** @param {Event} e */
+    async bringDrop(e) {
+      const list = await this.bring(e, "backdrops", this.drops);
+      if (!list) return;
+      this.drops = list;
+      this.set({ background: list[list.length - 1].id });
+    },
 
-    /** Puts a picture of one's own behind the shape; it stays in this browser. @param {Event} e */
-    async bringPicture(e) {
-      const file = /** @type {HTMLInputElement} */ (e.currentTarget).files?.[0];
-      if (!file || !this.stage) return;
+    /** Gets the backdrop that the view names. */
+    async dress() {
+      const id = this.view.background, stage = this.stage;
+      if (!stage || !id.startsWith("own-") || stage.backingOf === id) return;
+      stage.backingOf = id;
       try {
-        const bitmap = await createImageBitmap(file);
         const { Texture, SRGBColorSpace } = await import("../vendor/three.module.js");
-        const t = new Texture(bitmap);
+        const answer = await fetch(`/backdrops/${id}/picture.png`);
+        if (!answer.ok) throw new Error((await answer.json().catch(() => null))?.detail ?? "The backdrop could not be read.");
+        const t = new Texture(await createImageBitmap(await answer.blob()));
         t.flipY = false;
         t.colorSpace = SRGBColorSpace;
         t.needsUpdate = true;
-        this.stage.backing = t;
-        this.set({ background: "picture" });
-      } catch {
-        fail(new Error(`${file.name} is no picture that this browser reads.`));
+        stage.backing?.dispose();
+        stage.backing = t;
+        this.again();
+      } catch (x) {
+        fail(/** @type {Error} */ (x));
       }
     },
   });

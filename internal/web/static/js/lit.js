@@ -32,7 +32,9 @@ function seeing() {
     on: false,
     view: { ...neutral },
     env: "moor",
-    /** @type {{id: string, title: string}[]} */ lights: [],
+    /** @type {Prop[]} */ lights: [],
+    /** @type {Prop[]} */ meshes: [],
+    /** @type {Prop[]} */ drops: [], // pictures to stand behind
     /** @type {import("./lit/stage.js").Stage | null} */ stage: null,
     /** @type {any} what loads packs */ packs: null,
     problem: "",
@@ -45,7 +47,7 @@ function seeing() {
 
     init() {
       this.root = this.$root;
-      this.lights = JSON.parse(this.root.dataset.lights ?? "[]");
+      Object.assign(this, JSON.parse(this.root.dataset.props ?? "{}"));
       this.natural = Number(this.root.dataset.natural) || 1;
       this.view.size = this.natural;
       this.readAddress();
@@ -128,6 +130,7 @@ function seeing() {
     /** @param {any} surface @param {any} light */
     take(surface, light) {
       this.seen++;
+      this.dress();
       const stage = /** @type {any} */ (this.stage);
       if (surface) {
         for (const t of Object.values(stage.surface?.maps ?? {})) /** @type {any} */ (t).dispose();
@@ -173,7 +176,8 @@ function seeing() {
       const box = this.$refs.mat.getBoundingClientRect();
       const stage = this.stage;
       if (!stage?.surface || !this.cameraOf) return this.view.size / Math.max(1, Math.min(box.width, box.height));
-      return this.cameraOf(this.view, stage.surface, box.width, box.height).metres;
+      const mesh = this.mesh, radius = mesh ? ((mesh.radius_m ?? 0.5) * this.view.size) / (mesh.size_m ?? 1) : 0;
+      return this.cameraOf(this.view, stage.surface, box.width, box.height, radius).metres;
     },
     /** @type {typeof import("./lit/stage.js").cameraOf | null} */ cameraOf: null,
 
@@ -183,6 +187,7 @@ function seeing() {
       this.view.zoom = Math.max(0.2, Math.min(40, this.view.zoom));
       this.view.exposure = Math.max(-12, Math.min(12, this.view.exposure));
       this.writeAddress();
+      this.dress();
       this.again(true);
     },
     /** @param {"plaster" | "relief" | "tone"} what */
@@ -213,11 +218,11 @@ function seeing() {
     },
     /** @param {Event} e */
     chooseShape(e) {
-      this.set({ shape: /** @type {HTMLElement} */ (e.currentTarget).dataset.shape ?? "ball" });
+      this.takeShape(/** @type {HTMLElement} */ (e.currentTarget).dataset.shape ?? "ball");
     },
     nextShape() {
       const list = ["ball", "slab", "block", "column", "drape", "swatch"];
-      this.set({ shape: list[(list.indexOf(this.view.shape) + 1) % list.length] });
+      this.takeShape(list[(list.indexOf(this.view.shape) + 1) % list.length]);
     },
     /** @param {Event} e */
     chooseLight(e) {
@@ -250,7 +255,7 @@ function seeing() {
       const s = this.view.size, m = (/** @type {number} */ v) => (v < 0.1 ? `${Math.round(v * 1000)} mm` : `${v.toFixed(2)} m`);
       const says = /** @type {Record<string, string>} */ ({ ball: `ball ⌀ ${m(s)}`, slab: `slab ${m(s)} a side`, block: `block ${m(s)} a side`, column: `column ⌀ ${m(s / 2)}, ${m(s)} high`, drape: `drape ${m(s)} × ${m(s * 1.1)}`, swatch: `swatch ${m(s)} across` });
       const h = this.seen ? this.stage?.surface?.head : null, deep = h ? (h.top - h.bottom) * 1000 : 0;
-      return `${says[this.view.shape]}${deep > 0.002 ? `   relief ${deep.toFixed(1)} mm, ${this.view.relief ? "true" : "off"}` : ""}`;
+      return `${says[this.view.shape] ?? `${this.mesh?.title ?? "mesh"} ${m(s)}`}${deep > 0.002 ? `   relief ${deep.toFixed(1)} mm, ${this.view.relief ? "true" : "off"}` : ""}`;
     },
     get missing() {
       const has = this.seen ? this.stage?.surface?.head.has : null;

@@ -1,6 +1,6 @@
 // @ts-check
-// The Lit lens where there is no WebGL: the server draws the same pictures, a small one at once, then one
-// as large as the lens.
+// The Lit lens where there is no WebGL, and on uploaded meshes: the server draws the same pictures, a small
+// one at once, then one as large as the lens.
 import { litPart } from "./part.js";
 
 /** A part of the Lit lens. */
@@ -13,7 +13,7 @@ export function stills() {
 
     /** The address of the view as a picture of so many pixels. @param {number} w @param {number} h @param {string} ending @param {Record<string, string>} [more] */
     pictureURL(w, h, ending, more) {
-      const v = this.view, q = new URLSearchParams({ shape: v.shape, px: String(w), height: String(h), extent_m: String(v.size), env: this.env, turn: String(round(v.turn)), tilt: String(round(v.tilt)), exposure: String(v.exposure), yaw: String(round(v.yaw)), pitch: String(round(v.pitch)), zoom: String(round(v.zoom)), pan_x: String(round(v.panX)), pan_y: String(round(v.panY)), background: v.background === "picture" ? "none" : v.background, ...more });
+      const v = this.view, q = new URLSearchParams({ shape: v.shape, px: String(w), height: String(h), extent_m: String(v.size), env: this.env, turn: String(round(v.turn)), tilt: String(round(v.tilt)), exposure: String(v.exposure), yaw: String(round(v.yaw)), pitch: String(round(v.pitch)), zoom: String(round(v.zoom)), pan_x: String(round(v.panX)), pan_y: String(round(v.panY)), background: v.background, ...more });
       if (!v.tone) q.set("tone", "none");
       if (v.plaster) q.set("plaster", "1");
       if (!v.relief) q.set("relief", "0");
@@ -33,11 +33,10 @@ export function stills() {
         im.onload = () => {
           if (n !== this.asked) return;
           this.$refs.still.src = im.src;
-          this.$refs.still.hidden = false;
           if (share < 1) get(1);
           else this.root.setAttribute("data-settled", "still");
         };
-        im.onerror = () => { if (n === this.asked) this.problem = "The server could not draw this view. Try again in a moment."; };
+        im.onerror = () => { if (n === this.asked && this.byServer) this.problem = "The server could not draw this view. Try again in a moment."; };
         im.src = this.pictureURL(w, h, "png");
       };
       this.timer = window.setTimeout(() => get(0.4), 60);

@@ -45,8 +45,8 @@ function reliefOf(v, s) {
  * How the camera stands: its distance, and the picture's height (in metres for a swatch, else in metres a metre).
  * @param {View} v @param {Surface} s @param {number} width @param {number} height
  */
-export function cameraOf(v, s, width, height) {
-  const { radius } = measures(v.shape, v.size), relief = reliefOf(v, s);
+export function cameraOf(v, s, width, height, own = 0) {
+  const radius = own || measures(v.shape, v.size).radius, relief = reliefOf(v, s);
   if (v.shape === "swatch") return { away: v.size, span: (v.size * height) / width / v.zoom, metres: v.size / width / v.zoom };
   const away = ((radius + Math.max(v.room ?? relief.top, 0)) * 1.05) / Math.sin(((angle / 2) * Math.PI) / 180);
   let span = (2 * Math.tan(((angle / 2) * Math.PI) / 180)) / v.zoom;
@@ -161,7 +161,7 @@ export class Stage {
       FAST: yes(fast), SHAPE: kinds[v.shape] ?? 0, RELIEF: yes(reliefOf(v, s).on), MORE: yes(s.maps.glow), PLASTER: yes(v.plaster), CHANNEL: yes(v.channel), SUN: yes((this.light?.head.sun.radius ?? 0) > 0),
       COAT: yes(full && f.coat.share > 0), SHEEN: yes(full && f.sheen.share > 0), ANISOTROPY: yes(full && f.anisotropy), TRANSMISSION: yes(full && f.transmission.share > 0), THIN: yes(f.transmission.thin), ROUGH_DIFFUSE: yes(f.diffuse_roughness > 0),
       EDGE: yes(f.edge.some((/** @type {number} */ e) => e !== 1)), OPENINGS: yes(s.head.has.includes("opacity") && !v.channel),
-      BACKGROUND: v.background === "environment" ? 2 : v.background.startsWith("#") ? 1 : this.backing && v.background === "picture" ? 3 : 0,
+      BACKGROUND: v.background === "environment" ? 2 : v.background.startsWith("#") ? 1 : this.backing && v.background.startsWith("own-") ? 3 : 0,
     };
     const key = JSON.stringify(defines);
     if (!this.programs.has(key)) this.programs.set(key, this.program(defines));
@@ -205,6 +205,7 @@ export class Stage {
 
   /** A picture of one's own behind the shape. @type {any} */
   backing = null;
+  backingOf = ""; // which one it is
 
   /** Lets go of everything. */
   dispose() {
