@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"aldermoor/core/colour"
 	"aldermoor/core/station"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/intake"
@@ -158,6 +159,41 @@ func deliverDemo(ctx context.Context, s *studio.Studio, px int) error {
 			}
 		}
 		if err := actOn(ctx, s, id, d); err != nil {
+			return err
+		}
+	}
+	return finishDemo(ctx, s)
+}
+
+// finishDemo makes and releases the story's plain finishes, which no station scans.
+func finishDemo(ctx context.Context, s *studio.Studio) error {
+	for _, f := range []struct {
+		kind, name string
+		colours    []colour.Named
+	}{
+		{"mantle", "Lantern mantle", nil},
+		{"brass", "Brass bearing", nil},
+		{"glass", "Bull's-eye pane", nil},
+		{"enamel", "Enamel sign", []colour.Named{{Name: "white", Color: colour.RGB{0.82, 0.81, 0.77}}}},
+	} {
+		had, err := s.Materials.Drafts(ctx, demoLibrarian, materials.DraftQuery{Text: f.name, Per: 1})
+		if err != nil {
+			return err
+		}
+		list := had.Items
+		if len(list) == 0 {
+			if list, err = s.Materials.AddFinishes(ctx, demoLibrarian, f.kind, f.name, f.colours); err != nil {
+				return err
+			}
+		}
+		if list[0].Released > 0 {
+			continue // done before the demo was stopped
+		}
+		licence, author := "LicenseRef-Studio-Only", "Pale Lantern Pictures"
+		if _, err := s.Materials.Patch(ctx, demoLibrarian, library.Seen{ID: list[0].ID}, materials.Change{Licence: &licence, Author: &author}); err != nil {
+			return err
+		}
+		if _, err := s.Releases.Release(ctx, demoLibrarian, library.Seen{ID: list[0].ID}, releases.ReleaseText{Notes: "For the lantern room."}); err != nil && !refused(err) {
 			return err
 		}
 	}
