@@ -2,7 +2,7 @@
 // The Lit lens: that it shows what the server draws, and every way to work it.
 import { expect, test } from "@playwright/test";
 import { PNG } from "pngjs";
-import { alike } from "../internal/web/static/js/likeness.js";
+import { alike, difference } from "../internal/web/static/js/likeness.js";
 import { readFileSync } from "node:fs";
 import { enter, scanned, studio } from "./studio.mjs";
 
@@ -234,6 +234,44 @@ test("twelve paints are made of pasted colours", async ({ page }) => {
   await page.getByLabel("Colours, one a line").fill("#2f4f6f\nnonesuch");
   await page.getByRole("button", { name: "Make 2 finishes" }).click();
   await expect(page.getByRole("alert")).toContainText("Line 2 is no colour");
+});
+
+test("the difference of colours is the published one", () => {
+  for (const [l1, a1, b1, l2, a2, b2, want] of JSON.parse(readFileSync(new URL("../core/colour/testdata/ciede2000.json", import.meta.url), "utf8"))) expect(Math.abs(difference([l1, a1, b1], [l2, a2, b2]) - want)).toBeLessThan(1e-4);
+});
+
+test("a mesh and a backdrop of one's own", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/bench/${sets[0].material_id}?lens=lit`);
+  await settled(page);
+  await page.getByRole("button", { name: "More", exact: true }).last().click();
+  const square = "v -0.5 -0.5 0\nv 0.5 -0.5 0\nv 0.5 0.5 0\nv -0.5 0.5 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n";
+  await page.locator("input[x-ref=ownMesh]").setInputFiles({ name: "Square.obj", mimeType: "text/plain", buffer: Buffer.from(square) });
+  await page.waitForSelector("#lit[data-settled=still]", { timeout: 60_000 });
+  await expect(page.locator("#lit .tag.lower")).toContainText("Square 1.00 m");
+  expect(await page.locator("#lit img[x-ref=still]").getAttribute("src")).toContain("shape=own-");
+  const blue = new PNG({ width: 4, height: 4 });
+  for (let i = 0; i < 16; i++) blue.data.set([20, 60, 220, 255], 4 * i);
+  await page.locator("input[x-ref=ownDrop]").setInputFiles({ name: "blue.png", mimeType: "image/png", buffer: PNG.sync.write(blue) });
+  await expect.poll(() => page.locator("#lit img[x-ref=still]").getAttribute("src"), { timeout: 60_000 }).toContain("background=own-");
+  // The same in the browser's own drawing, and in a saved picture.
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "Ball", exact: true }).click();
+  await page.waitForSelector("#lit[data-settled]:not([data-settled=still])", { timeout: 60_000 });
+  await expect.poll(async () => {
+    const p = PNG.sync.read(await page.locator("#lit canvas[x-ref=view]").screenshot()), i = (p.width * 8 + p.width / 2) * 4;
+    return Math.abs(p.data[i] - 20) + Math.abs(p.data[i + 2] - 220) < 8;
+  }, { timeout: 60_000 }).toBe(true);
+  await page.getByRole("button", { name: "Save picture" }).click();
+  await page.getByLabel("Width, pixels").fill("128");
+  await page.getByLabel("Quality").selectOption("preview");
+  const [file] = await Promise.all([page.waitForEvent("download"), page.getByRole("button", { name: "Save", exact: true }).click()]);
+  const saved = PNG.sync.read(readFileSync(/** @type {string} */ (await file.path())));
+  expect([...saved.data.slice(0, 3)]).toEqual([20, 60, 220]);
+  // What cannot be read is said.
+  await page.getByRole("button", { name: "More", exact: true }).last().click();
+  await page.locator("input[x-ref=ownMesh]").setInputFiles({ name: "bare.obj", mimeType: "text/plain", buffer: Buffer.from(square.replace(/vt.*\n/g, "").replace(/\/\d/g, "")) });
+  await expect(page.locator(".trouble")).toContainText("bare.obj could not be read: it has no texture coordinates");
 });
 
 test("a lost context comes back", async ({ page }) => {
