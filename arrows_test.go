@@ -39,7 +39,7 @@ var floors = []struct {
 	{"aldermoor/core/colour/", []string{"aldermoor/core/raster"}},
 	{"aldermoor/core/normals/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
 	{"aldermoor/core/tiling/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
-	{"aldermoor/core/likeness/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats"}},
+	{"aldermoor/core/likeness/", []string{"aldermoor/core/raster", "aldermoor/core/fourier", "aldermoor/core/stats", "aldermoor/core/colour"}},
 	{"aldermoor/core/geom/", nil},
 	{"aldermoor/core/bsdf/", []string{"aldermoor/core/geom"}},
 	{"aldermoor/core/light/", []string{"aldermoor/core/raster", "aldermoor/core/colour", "aldermoor/core/geom", "aldermoor/core/bsdf"}},
