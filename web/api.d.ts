@@ -922,6 +922,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Describe the look of a picture, to find what looks like it. The picture is not kept. */
+        post: operations["look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/synonyms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Words that mean the same, by which the Library is searched. */
+        get: operations["synonyms"];
+        /** Replace the list of words that mean the same. */
+        put: operations["saveSynonyms"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1895,16 +1930,54 @@ export interface operations {
             query?: {
                 /** @description Words, or beginnings of words. */
                 q?: string;
-                category?: string;
-                tag?: string;
-                channel?: components["schemas"]["Channel"];
-                /** @description 1K, 2K, 4K or 8K */
-                tier?: string;
-                licence?: string;
+                /** @description Any of these. */
+                category?: string[];
+                /** @description All of these. */
+                tag?: string[];
+                /** @description All of these. */
+                channel?: string[];
+                /** @description Any of these. */
+                tier?: string[];
+                /** @description Any of these. */
+                licence?: string[];
                 min_width_m?: number;
                 sort?: "match" | "newest" | "name" | "size";
                 /** @description From 1. */
                 page?: number;
+                /** @description None of these. */
+                not_category?: string[];
+                /** @description None of these. */
+                not_tag?: string[];
+                /** @description None of these. */
+                not_channel?: string[];
+                /** @description None of these. */
+                not_tier?: string[];
+                /** @description None of these. */
+                not_licence?: string[];
+                /** @description Width of a repeat in metres, as 0.5..2, 0.5.. or ..2. */
+                width_m?: string;
+                /** @description Pixels a metre, as a range. */
+                density_px_m?: string;
+                /** @description Depth of the relief in metres, as a range. */
+                relief_m?: string;
+                /** @description Mean roughness, as a range. */
+                roughness?: string;
+                /** @description When it was released, in seconds since 1970, as a range. */
+                released?: string;
+                /** @description Colours to be near to: rrggbb, or rrggbb:40 with the share of it in per cent. Words of q that are #rrggbb count too. */
+                colour?: string[];
+                /** @description 1: light and dark do not matter. */
+                hue?: string;
+                /** @description 1: metals alone. */
+                metals?: string;
+                /** @description What looks like this material of the Library, by its slug. */
+                like?: string;
+                /** @description What looks like a picture: see /api/v1/looks. */
+                look?: string;
+                /** @description 1: of a picture whose width is not known. */
+                sizes?: string;
+                /** @description How much colour, grain and lines count for what looks alike, 0 to 9: 1,1,0.75. */
+                weights?: string;
             };
             header?: never;
             path?: never;
@@ -1933,6 +2006,8 @@ export interface operations {
                         more?: {
                             [key: string]: number;
                         };
+                        /** @description The words of the Library by which the text was found. */
+                        words?: string[];
                     };
                 };
             };
@@ -3646,6 +3721,95 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    look: {
+        parameters: {
+            query?: {
+                /** @description The file's name, for errors. */
+                name?: string;
+                /** @description How wide what it shows is, in metres, if that is known. */
+                width_m?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Where to search. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        href: string;
+                        /** @description Main colours as rrggbb:share. */
+                        palette: string[];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    synonyms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        groups: string[][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveSynonyms: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    groups: string[][];
+                };
+            };
+        };
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        groups: string[][];
+                    };
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -130,6 +130,10 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 	wg.Go(func() {
 		if unread = <-a.loaded; unread != nil {
 			cancel() // nothing can be found, so nothing is served
+			return
+		}
+		if err := a.studio.Pictures.DescribeAll(ctx); err != nil && ctx.Err() == nil {
+			a.log.Error("ask for what is not described yet", "error", err)
 		}
 	})
 	wg.Go(func() {

@@ -4,6 +4,7 @@
 package colour
 
 import (
+	"fmt"
 	"math"
 	"strconv"
 
@@ -125,6 +126,15 @@ func Mix(a, b RGB, t float32) RGB {
 func Hex(s string) RGB {
 	c, _ := ParseHex(s)
 	return c
+}
+
+// HexOf is a linear colour as "#rrggbb", cut at black and white.
+func HexOf(c RGB) string {
+	var b [3]int
+	for i, v := range c {
+		b[i] = int(Encode(min(max(v, 0), 1))*255 + 0.5)
+	}
+	return fmt.Sprintf("#%02x%02x%02x", b[0], b[1], b[2])
 }
 
 // ParseHex parses "#rrggbb", an sRGB colour, into linear RGB; ok is false for anything else.

@@ -1,6 +1,9 @@
 package likeness
 
 import (
+	"encoding/base64"
+	"encoding/binary"
+	"errors"
 	"math"
 
 	"aldermoor/core/colour"
@@ -131,15 +134,13 @@ func (k *Look) Compare(o *Look, w Weights, shift int) (d Apart) {
 		d.Colour += m*m + r*r
 	}
 	n := float32(0)
-	for b := range Octaves {
+	for b := max(0, shift); b < Octaves+min(0, shift); b++ {
 		j := b - shift
-		if j < 0 || j >= Octaves {
-			continue
-		}
-		g, l := k.Grain[b]-o.Grain[j], k.Lines[b]-o.Lines[j]
+		g := k.Grain[b] - o.Grain[j]
 		if g != g {
 			continue
 		}
+		l := k.Lines[b] - o.Lines[j]
 		n++
 		d.Grain += g * g * 0.25
 		// A faint octave has no direction worth the name.
@@ -154,4 +155,40 @@ func (k *Look) Compare(o *Look, w Weights, shift int) (d Apart) {
 	}
 	d.All = w.Colour*d.Colour + w.Grain*d.Grain + w.Lines*d.Lines
 	return d
+}
+
+// lookUnit is the step in which the figures of a look are written down.
+const lookUnit = 1.0 / 2048
+
+// MarshalText writes the look in letters, for an address: whole steps of 16 bits in base64.
+func (k Look) MarshalText() ([]byte, error) {
+	var b []byte
+	for _, list := range [][]float32{k.Mean[:], k.Range[:], k.Grain[:], k.Lines[:]} {
+		for _, v := range list {
+			n := int16(math.MinInt16) // not known
+			if v == v {
+				n = int16(min(max(math.Round(float64(v)/lookUnit), -32767), 32767))
+			}
+			b = binary.LittleEndian.AppendUint16(b, uint16(n))
+		}
+	}
+	return base64.RawURLEncoding.AppendEncode(nil, b), nil
+}
+
+// UnmarshalText reads what MarshalText wrote.
+func (k *Look) UnmarshalText(text []byte) error {
+	b, err := base64.RawURLEncoding.AppendDecode(nil, text)
+	if err != nil || len(b) != 2*(6+2*Octaves) {
+		return errors.New("this describes no look")
+	}
+	for _, list := range [][]float32{k.Mean[:], k.Range[:], k.Grain[:], k.Lines[:]} {
+		for i := range list {
+			n := int16(binary.LittleEndian.Uint16(b))
+			b = b[2:]
+			if list[i] = float32(n) * lookUnit; n == math.MinInt16 {
+				list[i] = float32(math.NaN())
+			}
+		}
+	}
+	return nil
 }

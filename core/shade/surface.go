@@ -236,6 +236,16 @@ func (s *Surface) Has(c material.Channel) bool { return s.has[c] }
 // Relief is the depth of the relief in metres; 0 without one.
 func (s *Surface) Relief() float64 { return float64(s.top - s.bottom) }
 
+// Means are the mean roughness and the mean share of metal.
+func (s *Surface) Means() (roughness, metallic float32) {
+	l := &s.level[0] // coarser ones have the spread of normals in their roughness
+	for i := range l.texel {
+		roughness += l.texel[i].rough / float32(len(l.texel))
+		metallic += l.texel[i].metal / float32(len(l.texel))
+	}
+	return roughness, metallic
+}
+
 // Size is that of one repeat: a metre across where it is not known.
 func (s *Surface) Size() scale.Size { return s.size }
 

@@ -394,6 +394,23 @@ func (t *tx) Publish(c releases.Card) error {
 	return nil
 }
 
+func (t *tx) Traits(each func(look string, data []byte)) error {
+	return t.each(`SELECT look, data FROM traits`, nil, func(scan func(...any) error) error {
+		var look string
+		var data sql.RawBytes
+		if err := scan(&look, &data); err != nil {
+			return err
+		}
+		each(look, data)
+		return nil
+	})
+}
+
+func (t *tx) PutTraits(look string, data []byte) error {
+	_, err := t.exec(`INSERT INTO traits (look, data) VALUES (?, ?) ON CONFLICT (look) DO UPDATE SET data = excluded.data`, look, data)
+	return err
+}
+
 func (t *tx) Cards(each func(releases.Card)) error {
 	var r releases.CardReader
 	return t.each(`SELECT card FROM published ORDER BY material_id`, nil, func(scan func(...any) error) error {

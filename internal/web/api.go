@@ -21,7 +21,6 @@ import (
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
-	"aldermoor/internal/library/search"
 	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
@@ -574,7 +573,7 @@ func (s *Server) apiReleaseBall(c *echo.Context) error {
 }
 
 func (s *Server) apiLibrary(c *echo.Context) error {
-	q, err := queryOf(c)
+	q, err := s.queryOf(c)
 	if err != nil {
 		return err
 	}
@@ -590,16 +589,5 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 	for _, k := range f.Items {
 		items = append(items, item{k, fmt.Sprintf("/api/v1/releases/%d", k.ReleaseID)})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": f.Total, "items": items, "facets": f.Facets, "more": f.More, "page": f.Page, "pages": f.Pages})
-}
-
-// queryOf reads a search from an address.
-func queryOf(c *echo.Context) (search.Query, error) {
-	q := search.Query{Text: c.QueryParam("q"), Sort: search.Order(c.QueryParam("sort")), Page: pageOf(c), Only: map[search.Facet]string{}}
-	for _, f := range []search.Facet{search.ByCategory, search.ByTag, search.ByChannel, search.ByTier, search.ByLicence} {
-		q.Only[f] = c.QueryParam(string(f))
-	}
-	var err error
-	q.MinWidth, err = number(c, "min_width_m", 0)
-	return q, err
+	return c.JSON(http.StatusOK, map[string]any{"total": f.Total, "items": items, "facets": f.Facets, "more": f.More, "words": f.Words, "page": f.Page, "pages": f.Pages})
 }

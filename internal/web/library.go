@@ -25,6 +25,8 @@ type choice struct {
 	Label, Href string
 	Count       int
 	On          bool
+	Not         string // address that shows what is not it
+	Off         bool   // what is not it is shown
 }
 
 type filter struct {
@@ -50,7 +52,15 @@ type resultsView struct {
 	Total   string
 	Noun    string
 	Filters []filter
+	Figures filter // ranges: what is in force, and its measures
+	Ranges  []ranged
 	Sort    filter
+	Colours []paint  // the strip
+	Asked   []paint  // colours that are searched for
+	Marks   []marked // hue and metals
+	Like    string   // what is looked like, in words
+	NotLike string   // address without it
+	Weights []choice // of what is looked like
 	Extent  float64
 	Extents []choice
 	Cards   []cardView
@@ -62,10 +72,11 @@ type resultsView struct {
 type cardView struct {
 	releases.Card
 	Line, Extent string
+	Marked       template.HTML // the name, with what was found marked
 }
 
 func (s *Server) library(c *echo.Context) error {
-	q, err := queryOf(c)
+	q, err := s.queryOf(c)
 	if err != nil {
 		return err
 	}
@@ -105,7 +116,8 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 		p.Noun = "material"
 	}
 	with := func(key, value string) string { return libraryWith(c.QueryParams(), key, value) }
-	p.Filters, p.Sort = filters(q, found, with), sorts(q, with)
+	p.Filters, p.Sort = filters(q, found, c.QueryParams()), sorts(q, with)
+	p.figures(s, c, q)
 	p.Extent, err = number(c, "extent", 1)
 	if err != nil || !slices.Contains(pictures.Extents, p.Extent) {
 		p.Extent = 1
@@ -114,13 +126,13 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 		p.Extents = append(p.Extents, choice{Label: extentWord(e), Href: with("extent", fmt.Sprint(e)), On: e == p.Extent})
 	}
 	for _, k := range found.Items {
-		v := cardView{k, "size unknown", fmt.Sprint(p.Extent)}
+		v := cardView{k, "size unknown", fmt.Sprint(p.Extent), mark(k.Name, found.Words)}
 		if k.Size.Known() {
 			v.Line = scale.Metres(k.Size.W)
 		}
 		p.Cards = append(p.Cards, v)
 	}
-	if q.Text != "" || slices.ContainsFunc(p.Filters, func(f filter) bool { return f.On }) {
+	if q.Text != "" || q.Near != nil || len(q.Range) > 0 || slices.ContainsFunc(p.Filters, func(f filter) bool { return f.On }) {
 		p.Clear = "/library"
 	}
 	if found.Page > 1 {
@@ -132,50 +144,40 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 	return p, nil
 }
 
-// libraryWith is the Library's address with one parameter changed, or left out if the value
-// is empty; it starts at the first page.
-func libraryWith(now url.Values, key, value string) string {
-	v := maps.Clone(now)
-	v.Del("page")
-	v.Del(key)
-	if value != "" {
-		v.Set(key, value)
-	}
-	if len(v) == 0 {
-		return "/library"
-	}
-	return "/library?" + v.Encode()
-}
-
-// filters are the facets in the sentence above the wall, each with its choices; with gives
-// the address of one.
-func filters(q search.Query, found search.Found, with func(key, value string) string) (list []filter) {
+// filters are the facets in the sentence above the wall, each with its choices.
+func filters(q search.Query, found search.Found, now url.Values) (list []filter) {
 	asIs := func(s string) string { return s }
 	for _, f := range []struct {
-		facet     search.Facet
-		lead, any string
-		say       func(string) string
+		facet           search.Facet
+		lead, any, join string
+		say             func(string) string
 	}{
-		{search.ByCategory, "in", "any category", asIs},
-		{search.ByTag, "tagged", "anything", asIs},
-		{search.ByChannel, "with", "any maps", channelWord},
-		{search.ByTier, "at", "any tier", asIs},
-		{search.ByLicence, "under", "any licence", asIs},
+		{search.ByCategory, "in", "any category", " or ", asIs},
+		{search.ByTag, "tagged", "anything", " and ", asIs},
+		{search.ByChannel, "with", "any maps", " and ", channelWord},
+		{search.ByTier, "at", "any tier", " or ", asIs},
+		{search.ByLicence, "under", "any licence", " or ", asIs},
 	} {
-		on := q.Only[f.facet]
-		w := filter{Name: string(f.facet), Lead: f.lead, Word: f.any, On: on != ""}
-		if on != "" {
-			w.Word = f.say(on)
-			w.Choices = append(w.Choices, choice{Label: f.any, Href: with(string(f.facet), "")})
+		name, only, not := string(f.facet), q.Only[f.facet], q.Not[f.facet]
+		w := filter{Name: name, Lead: f.lead, Word: f.any, On: len(only)+len(not) > 0}
+		if w.On {
+			w.Word = words(only, f.join, f.say)
+			if len(not) > 0 {
+				w.Word = strings.TrimSpace(w.Word + " not " + words(not, " or ", f.say))
+			}
+			v := maps.Clone(now)
+			v.Del(notPrefix + name)
+			w.Choices = append(w.Choices, choice{Label: f.any, Href: libraryWith(v, name, "")})
 		}
 		for _, k := range found.Facets[f.facet] {
-			w.Choices = append(w.Choices, choice{f.say(k.Value), with(string(f.facet), k.Value), k.N, k.Value == on})
+			w.Choices = append(w.Choices, choice{Label: f.say(k.Value), Href: libraryToggled(now, name, k.Value), Count: k.N, On: slices.Contains(only, k.Value),
+				Not: libraryToggled(now, notPrefix+name, k.Value), Off: slices.Contains(not, k.Value)})
 		}
 		if w.More = found.More[f.facet]; w.More > 0 {
-			address, rest, asked := strings.Cut(with("", ""), "?")
-			w.Search = address + "/choices?facet=" + string(f.facet)
+			address, rest, asked := strings.Cut(libraryWith(now, "", ""), "?")
+			w.Search = address + "/choices?facet=" + name
 			if asked {
-				w.Search = address + "/choices?" + rest + "&facet=" + string(f.facet)
+				w.Search = address + "/choices?" + rest + "&facet=" + name
 			}
 		}
 		list = append(list, w)
@@ -183,24 +185,33 @@ func filters(q search.Query, found search.Found, with func(key, value string) st
 	return list
 }
 
+// words are values as they are said, joined.
+func words(list []string, join string, say func(string) string) string {
+	var out []string
+	for _, v := range list {
+		out = append(out, say(v))
+	}
+	return strings.Join(out, join)
+}
+
 // sorts are the orders to choose from: by match only where there are words to match.
 func sorts(q search.Query, with func(key, value string) string) filter {
 	out := filter{Name: "sort", Lead: "by", Word: "newest first"}
-	if q.Text != "" {
+	if q.Text != "" || q.Near.Asks() {
 		out.Word = "best match"
 	}
 	for _, o := range []struct {
 		order search.Order
 		word  string
 	}{{search.BestMatch, "best match"}, {search.Newest, "newest first"}, {search.ByName, "name"}, {search.Largest, "size"}} {
-		if o.order == search.BestMatch && q.Text == "" {
+		if o.order == search.BestMatch && q.Text == "" && !q.Near.Asks() {
 			continue
 		}
 		on := q.Sort == o.order
 		if on {
 			out.Word = o.word
 		}
-		out.Choices = append(out.Choices, choice{o.word, with("sort", string(o.order)), 0, on})
+		out.Choices = append(out.Choices, choice{Label: o.word, Href: with("sort", string(o.order)), On: on})
 	}
 	return out
 }
@@ -215,7 +226,7 @@ func channelWord(id string) string {
 // choices are those of a facet whose names have a word that begins with text: a facet may
 // have thousands.
 func (s *Server) choices(c *echo.Context) error {
-	q, err := queryOf(c)
+	q, err := s.queryOf(c)
 	if err != nil {
 		return err
 	}

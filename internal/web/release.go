@@ -12,6 +12,7 @@ import (
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/search"
 
 	"github.com/labstack/echo/v5"
 )
@@ -30,7 +31,8 @@ type materialPage struct {
 	Cost     costView
 	When     string
 	HasGloss bool
-	Deep     string // what depth the normals and height have
+	Deep     string     // what depth the normals and height have
+	Alike    []cardView // published materials that look like it
 }
 
 type costView struct {
@@ -101,8 +103,20 @@ func (s *Server) material(c *echo.Context) error {
 	if p.Lit, err = s.lit(c, m, r.ID); err != nil {
 		return err
 	}
+	if look, ok := s.Studio.Search.Traits(card.MaterialID); ok {
+		near, err := s.Studio.Search.Find(c.Request().Context(), me(c), search.Query{Near: &search.Near{Look: &look, Except: card.MaterialID}, Per: moreLike})
+		if err != nil {
+			return err
+		}
+		for _, k := range near.Items {
+			p.Alike = append(p.Alike, cardView{Card: k, Extent: fmt.Sprint(p.Extent)})
+		}
+	}
 	return s.render(c, http.StatusOK, "release", p)
 }
+
+// moreLike is how many materials that look alike a material's page shows.
+const moreLike = 6
 
 func (s *Server) costOf(r *releases.Release, tier, normal, roughness, format string) (costView, error) {
 	profile, err := releases.ParseProfile(tier, normal, roughness, format)

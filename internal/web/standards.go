@@ -7,6 +7,7 @@ import (
 	"aldermoor/core/inspect"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/search"
 	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
@@ -20,6 +21,8 @@ type standardsPage struct {
 	Densities []materials.DensityClass
 	Cameras   []cameraRow
 	Checks    []checkRow
+	Synonyms  string // a group a line
+	Words     int64  // version of the synonyms
 }
 
 type cameraRow struct {
@@ -49,6 +52,11 @@ func (s *Server) standards(c *echo.Context) error {
 		return err
 	}
 	p := standardsPage{frame: s.frame(c, "Standards"), Version: version, Lead: leads(c), Densities: st.Densities}
+	words, of, err := s.Studio.Search.Synonyms(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	p.Synonyms, p.Words = words.String(), of
 	for _, k := range st.Cameras {
 		p.Cameras = append(p.Cameras, cameraRow{k.Name, cameraSays(k), k})
 	}
@@ -103,4 +111,38 @@ func (s *Server) apiSaveStandards(c *echo.Context) error {
 	}
 	c.Response().Header().Set("ETag", etag(version))
 	return c.JSON(http.StatusOK, withoutNulls(st))
+}
+
+// synonymsBody is the list of synonyms as the API has it.
+type synonymsBody struct {
+	Groups search.Synonyms `json:"groups"`
+}
+
+func (s *Server) apiSynonyms(c *echo.Context) error {
+	list, version, err := s.Studio.Search.Synonyms(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	if list == nil {
+		list = search.Synonyms{}
+	}
+	c.Response().Header().Set("ETag", fmt.Sprintf(`"%d"`, version))
+	return c.JSON(http.StatusOK, synonymsBody{list})
+}
+
+func (s *Server) apiSaveSynonyms(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	var in synonymsBody
+	if err := c.Bind(&in); err != nil {
+		return err
+	}
+	version, err := s.Studio.Search.SaveSynonyms(c.Request().Context(), me(c), of.Version, in.Groups)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("ETag", fmt.Sprintf(`"%d"`, version))
+	return c.JSON(http.StatusOK, in)
 }

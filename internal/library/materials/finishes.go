@@ -55,7 +55,7 @@ func (s *Service) AddFinishes(ctx context.Context, p people.Principal, kind, nam
 			case c.Name != "":
 				m.Name = name + ", " + c.Name
 			case len(colours) > 1:
-				m.Name = name + " " + hexOf(c.Color)
+				m.Name = name + " " + colour.HexOf(c.Color)
 			}
 			m.Report.Findings, m.Report.Workflow = []inspect.Finding{}, "plain"
 			m.recheck(grades)
@@ -76,14 +76,6 @@ func (s *Service) AddFinishes(ctx context.Context, p people.Principal, kind, nam
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "finish", name, fmt.Sprintf("%s: %d", f.Title, len(colours))))
 	})
 	return made, err
-}
-
-func hexOf(c colour.RGB) string {
-	out := "#"
-	for _, v := range c {
-		out += fmt.Sprintf("%02x", int(colour.Encode(min(max(v, 0), 1))*255+0.5))
-	}
-	return out
 }
 
 // plain says whether the material has no maps at all: its figures are all there is.

@@ -35,5 +35,5 @@ type Service struct {
 
 // Handlers are the jobs of pictures, by kind.
 func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
-	return map[string]func(context.Context, string) error{materials.JobPicture: s.picture, JobView: s.view}
+	return map[string]func(context.Context, string) error{materials.JobPicture: s.picture, JobView: s.view, JobTraits: s.describe}
 }

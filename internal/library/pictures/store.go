@@ -14,6 +14,7 @@ type Reader interface {
 type Tx interface {
 	Reader
 	releases.Tx
+	PutTraits(look string, data []byte) error
 	AddProp(p *Prop) error // in place of one of the same kind and name
 	RemoveProp(id int64) error
 }

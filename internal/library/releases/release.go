@@ -107,6 +107,11 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 		if err := tx.Publish(CardOf(r)); err != nil {
 			return err
 		}
+		if s.JobTraits != "" {
+			if err := tx.AddJob(s.JobTraits, fmt.Sprintf("%d/%s", id, r.Material.LookKey()), 1); err != nil {
+				return err
+			}
+		}
 		if err := tx.AddAudit(people.Entry(s.Now(), by, "release", m.Name, fmt.Sprintf("release %d: %s", r.Number, r.Notes))); err != nil || r.Override == "" {
 			return err
 		}

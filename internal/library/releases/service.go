@@ -17,6 +17,7 @@ type Service struct {
 	Events    *events.Service
 	Materials *materials.Service
 	Published func(Card) // is told of each release once it is committed
+	JobTraits string     // the kind of job that works out how a release is found
 	handoffs  library.Progress
 }
 

@@ -22,7 +22,11 @@ const (
 	ByLicence  Facet = "licence"
 )
 
-func facets() []Facet { return []Facet{ByCategory, ByTag, ByChannel, ByTier, ByLicence} }
+// wantsAll says whether a material must have all choices of a facet that are asked for; otherwise any does.
+func (f Facet) wantsAll() bool { return f == ByTag || f == ByChannel }
+
+// Facets are all of them, in the order in which they are offered.
+func Facets() []Facet { return []Facet{ByCategory, ByTag, ByChannel, ByTier, ByLicence} }
 
 // valuesOf are a card's choices of a facet.
 func valuesOf(c *releases.Card, f Facet) []string {
@@ -60,13 +64,15 @@ const (
 
 // Query says what to find.
 type Query struct {
-	Text     string
-	Only     map[Facet]string
-	MinWidth float64 // metres
-	Sort     Order
-	Page     int // from 1
-	Per      int
-	Choices  int // of each facet, those with most materials; 0 for facetChoices
+	Text    string
+	Only    map[Facet][]string // of tags and channels all, of other facets any
+	Not     map[Facet][]string
+	Range   map[Measure]Range
+	Near    *Near
+	Sort    Order
+	Page    int // from 1
+	Per     int
+	Choices int // of each facet, those with most materials; 0 for facetChoices
 }
 
 // facetChoices is how many choices of a facet are shown; others are found by their name.
@@ -86,6 +92,7 @@ type Found struct {
 	More   map[Facet]int // how many further choices a facet has
 	Page   int
 	Pages  int
+	Words  []string // of the Library, by which the text was found
 }
 
 // Load reads the Library into memory, and says on the channel how that went. It returns at
@@ -97,7 +104,18 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 		defer s.index.mu.Unlock()
 		defer debug.SetGCPercent(debug.SetGCPercent(400)) // nearly all of it stays
 		x := builder{index: &s.index}
-		err := s.Store.Read(ctx, func(tx Reader) error { return tx.Cards(x.add) })
+		traits, err := s.loadTraits(ctx)
+		if err == nil {
+			s.index.traits = traits
+			err = s.Store.Read(ctx, func(tx Reader) error {
+				words, _, err := synonyms(tx)
+				if err != nil {
+					return err
+				}
+				s.index.means = words.table()
+				return tx.Cards(x.add)
+			})
+		}
 		if err == nil {
 			x.finish()
 			s.index.edition.Add(1)
@@ -155,11 +173,11 @@ func (b *builder) finish() {
 		wg.Go(func() { f(); <-slots })
 	}
 	for i, c := range b.cards {
-		x.cards = append(x.cards, c)
+		x.cards, x.seen = append(x.cards, c), append(x.seen, x.traits[c.Look])
 		x.at[c.MaterialID], x.slugs[c.Slug] = int32(i), int32(i)
 		x.all.set(i)
 	}
-	for _, f := range facets() {
+	for _, f := range Facets() {
 		side(func() {
 			for i := range x.cards {
 				for _, v := range valuesOf(&x.cards[i], f) {
@@ -175,7 +193,7 @@ func (b *builder) finish() {
 				for _, text := range textsOf(&x.cards[i], k) {
 					list, had := sets[text]
 					if !had {
-						for _, w := range wordsOf(text) {
+						for _, w := range indexed(text) {
 							list = append(list, x.words[k].postings.get(w))
 						}
 						sets[text] = list

@@ -24,6 +24,9 @@ type index struct {
 	facets map[Facet]*postings
 	words  [len(fieldWeights)]*vocabulary
 	orders map[Order]*ordering
+	seen   []seen              // traits of each card
+	traits map[string]seen     // by look, also of what is not published yet
+	means  map[string][]string // words that mean the same, as they are searched
 
 	answers answers
 	edition atomic.Uint64 // changes with the cards
@@ -83,9 +86,12 @@ func (x *index) init(room int) {
 		return
 	}
 	x.at, x.slugs = make(map[int64]int32, room), make(map[string]int32, room)
-	x.cards = make([]releases.Card, 0, room)
+	x.cards, x.seen = make([]releases.Card, 0, room), make([]seen, 0, room)
+	if x.traits == nil {
+		x.traits = map[string]seen{}
+	}
 	x.facets = map[Facet]*postings{}
-	for _, f := range facets() {
+	for _, f := range Facets() {
 		x.facets[f] = &postings{sets: map[string]*set{}}
 	}
 	for k := range x.words {
@@ -148,10 +154,10 @@ func (x *index) put(c releases.Card) {
 			o.remove(x, i)
 		}
 		delete(x.slugs, x.cards[i].Slug)
-		x.cards[i] = c
+		x.cards[i], x.seen[i] = c, x.traits[c.Look]
 	} else {
 		i = int32(len(x.cards))
-		x.cards = append(x.cards, c)
+		x.cards, x.seen = append(x.cards, c), append(x.seen, x.traits[c.Look])
 		x.at[c.MaterialID] = i
 		x.all.set(int(i))
 	}
@@ -164,14 +170,14 @@ func (x *index) put(c releases.Card) {
 
 // each calls change with the set of every choice and word of a card.
 func (x *index) each(i int32, change func(*set, int32)) {
-	for _, f := range facets() {
+	for _, f := range Facets() {
 		for _, v := range valuesOf(&x.cards[i], f) {
 			change(x.facets[f].get(v), i)
 		}
 	}
 	for k := range x.words {
 		for _, text := range textsOf(&x.cards[i], k) {
-			for _, w := range wordsOf(text) {
+			for _, w := range indexed(text) {
 				change(x.words[k].get(w), i)
 			}
 		}
@@ -183,25 +189,34 @@ func (x *index) find(q Query) Found {
 	x.mu.RLock()
 	defer x.mu.RUnlock() // held to the end: what is kept below is of what is published now
 	key := fmt.Sprint(q)
-	if f, ok := x.answers.get(key); ok {
+	keep := len(key) < 300 && !q.Near.Asks() // what is near is seldom asked for twice
+	if f, ok := x.answers.get(key); ok && keep {
 		return f
 	}
 	f := x.search(q)
-	if len(key) < 300 {
+	if keep {
 		x.answers.put(key, f)
 	}
 	return f
 }
 
 func (x *index) search(q Query) Found {
-	hits, scores := x.narrowed(q)
-	found := Found{Facets: map[Facet][]Count{}, More: map[Facet]int{}, Items: []releases.Card{}}
+	hits, scores, words := x.narrowed(q)
+	var near []distance
+	if q.Near.Asks() {
+		near = x.near(q.Near, x.under(q, hits, ""))
+		hits = newBitset(len(x.cards))
+		for _, d := range near {
+			hits.set(int(d.i))
+		}
+	}
+	found := Found{Facets: map[Facet][]Count{}, More: map[Facet]int{}, Items: []releases.Card{}, Words: words}
 	most := q.Choices
 	if most <= 0 {
 		most = facetChoices
 	}
-	for _, f := range facets() {
-		found.Facets[f], found.More[f] = mostOf(x.counts(q, f, hits, nil), most, q.Only[f])
+	for _, f := range Facets() {
+		found.Facets[f], found.More[f] = mostOf(x.counts(q, f, hits, nil), most, append(slices.Clone(q.Only[f]), q.Not[f]...))
 		if found.More[f] == 0 {
 			delete(found.More, f)
 		}
@@ -215,7 +230,7 @@ func (x *index) search(q Query) Found {
 	found.Pages = max(1, (found.Total+per-1)/per)
 	found.Page = min(max(q.Page, 1), found.Pages)
 	from := (found.Page - 1) * per
-	for i := range x.inOrder(q, all, scores) {
+	for i := range x.inOrder(q, all, scores, near) {
 		if from--; from >= 0 {
 			continue
 		}
@@ -227,21 +242,15 @@ func (x *index) search(q Query) Found {
 	return found
 }
 
-// narrowed are the cards that text and width leave, and for each how well it fits the
-// text; scores are nil without one.
-func (x *index) narrowed(q Query) (hits bitset, scores []uint8) {
+// narrowed are the cards that text and ranges leave, for each how well it fits the text, and the words by
+// which it was found; scores are nil without a text.
+func (x *index) narrowed(q Query) (hits bitset, scores []uint8, found []string) {
 	hits = x.all
 	if words := wordsOf(q.Text); len(words) > 0 {
 		scores = make([]uint8, len(x.cards))
-		for n, w := range words {
-			best := make([]uint8, len(x.cards))
-			for k, v := range x.words {
-				v.prefixed(w, func(s *set) {
-					for _, i := range s.ids {
-						best[i] = max(best[i], fieldWeights[k])
-					}
-				})
-			}
+		best := make([]uint8, len(x.cards))
+		for n, w := range x.phrases(words) {
+			found = append(found, x.worth(w, best)...)
 			for i, b := range best {
 				if b == 0 || n > 0 && scores[i] == 0 {
 					scores[i] = 0
@@ -257,24 +266,143 @@ func (x *index) narrowed(q Query) (hits bitset, scores []uint8) {
 			}
 		}
 	} else if strings.TrimSpace(q.Text) != "" { // nothing but signs
-		return newBitset(len(x.cards)), make([]uint8, len(x.cards))
+		return newBitset(len(x.cards)), make([]uint8, len(x.cards)), nil
 	}
-	if q.MinWidth > 0 {
-		hits = slices.Clone(hits)
+	cloned := false
+	for m, r := range q.Range {
+		if !cloned {
+			hits, cloned = slices.Clone(hits), true
+		}
 		for i := range x.cards {
-			if x.cards[i].Size.W < q.MinWidth {
+			if v, ok := x.measure(i, m); !ok || !r.Holds(v) {
 				hits.clear(i)
 			}
 		}
 	}
-	return hits, scores
+	return hits, scores, found
 }
 
-// under is what all choices leave of hits, but for that of one facet.
+// phrases puts words together that are one entry of the synonyms.
+func (x *index) phrases(words []string) (out []string) {
+	for i := 0; i < len(words); {
+		n := 1
+		for k := min(4, len(words)-i); k > 1; k-- {
+			if len(x.means[strings.Join(words[i:i+k], " ")]) > 0 {
+				n = k
+				break
+			}
+		}
+		out = append(out, strings.Join(words[i:i+n], " "))
+		i += n
+	}
+	return out
+}
+
+// worth fills in what each card is worth for one word, by the field and by how well it fits, and gives the
+// words that fitted. Slips of the hand count where few cards have the word itself.
+func (x *index) worth(w string, best []uint8) (found []string) {
+	clear(best)
+	some := 0
+	take := func(k int) func(string, int, *set) {
+		return func(word string, how int, s *set) {
+			v := fieldWeights[k] * 4
+			switch how {
+			case fitsBegins:
+				v = v * 3 / 4
+			case fitsSynonym:
+				v /= 2
+			case fitsTypo:
+				v = max(v/4, 1)
+			}
+			some += len(s.ids)
+			if len(s.ids) > 0 && len(found) < mostFound && !slices.Contains(found, word) {
+				found = append(found, word)
+			}
+			for _, i := range s.ids {
+				best[i] = max(best[i], v)
+			}
+		}
+	}
+	if strings.Contains(w, " ") {
+		x.synonym(w, take)
+	} else {
+		for k, v := range x.words {
+			v.fitting(w, false, take(k))
+		}
+	}
+	for _, same := range x.means[w] { // every word of what means the same must be there
+		x.synonym(same, take)
+	}
+	if some < fewHits && !strings.Contains(w, " ") {
+		for k, v := range x.words {
+			v.fitting(w, true, take(k))
+		}
+	}
+	return found
+}
+
+// fewHits is from how few cards on slips of the hand are looked for; mostFound is how many words are
+// marked.
+const (
+	fewHits   = 4
+	mostFound = 60
+)
+
+// synonym takes the cards that have all words of a phrase.
+func (x *index) synonym(phrase string, take func(k int) func(string, int, *set)) {
+	words := strings.Fields(phrase)
+	for k := range x.words {
+		s := x.words[k].peek(words[0])
+		for _, w := range words[1:] {
+			s = &set{ids: common(s.ids, x.words[k].peek(w).ids)}
+		}
+		take(k)(words[0], fitsSynonym, s)
+	}
+}
+
+// common are the numbers that are in both lists, in order.
+func common(a, b []int32) (out []int32) {
+	for _, i := range a {
+		if _, ok := slices.BinarySearch(b, i); ok {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// under is what all choices leave of hits, but for those of one facet: of tags and channels all that are
+// asked for, of others any, and nothing that is not wanted.
 func (x *index) under(q Query, hits bitset, skip Facet) bitset {
-	for f, v := range q.Only {
-		if v != "" && f != skip && x.facets[f] != nil {
-			hits = x.facets[f].peek(v).and(hits)
+	for _, f := range Facets() {
+		if f == skip || x.facets[f] == nil {
+			continue
+		}
+		switch only := q.Only[f]; {
+		case len(only) == 0:
+		case len(only) == 1 || f.wantsAll():
+			for _, v := range only {
+				hits = x.facets[f].peek(v).and(hits)
+			}
+		default:
+			any := newBitset(len(x.cards))
+			for _, v := range only {
+				for i, w := range x.facets[f].peek(v).and(hits) {
+					any[i] |= w
+				}
+			}
+			hits = any
+		}
+	}
+	for f, list := range q.Not {
+		if f == skip || x.facets[f] == nil {
+			continue
+		}
+		for _, v := range list {
+			out := slices.Clone(hits)
+			for i, w := range x.facets[f].peek(v).and(hits) {
+				out[i] &^= w
+			}
+			hits = out
 		}
 	}
 	return hits
@@ -283,7 +411,11 @@ func (x *index) under(q Query, hits bitset, skip Facet) bitset {
 // counts are the choices of a facet that leave something, in no order; those for which
 // keep is false are left out.
 func (x *index) counts(q Query, f Facet, hits bitset, keep func(string) bool) (list []Count) {
-	rest := x.under(q, hits, f)
+	skip := f
+	if f.wantsAll() { // what more could be asked for
+		skip = ""
+	}
+	rest := x.under(q, hits, skip)
 	whole := len(rest) > 0 && len(x.all) > 0 && &rest[0] == &x.all[0]
 	if x.facets[f] == nil {
 		return nil
@@ -305,7 +437,7 @@ func (x *index) counts(q Query, f Facet, hits bitset, keep func(string) bool) (l
 
 // mostOf are the choices with most materials, the largest first, and chosen wherever it
 // stands; more is how many are left out.
-func mostOf(list []Count, n int, chosen string) (out []Count, more int) {
+func mostOf(list []Count, n int, chosen []string) (out []Count, more int) {
 	larger := func(a, b Count) int { return cmp.Or(cmp.Compare(b.N, a.N), cmp.Compare(a.Value, b.Value)) }
 	out = make([]Count, 0, min(n, len(list))+1)
 	for _, c := range list {
@@ -318,9 +450,11 @@ func mostOf(list []Count, n int, chosen string) (out []Count, more int) {
 		}
 		out = slices.Insert(out, at, c)
 	}
-	if chosen != "" && !slices.ContainsFunc(out, func(c Count) bool { return c.Value == chosen }) {
-		if at := slices.IndexFunc(list, func(c Count) bool { return c.Value == chosen }); at >= 0 {
-			out = append(out, list[at])
+	for _, v := range chosen {
+		if !slices.ContainsFunc(out, func(c Count) bool { return c.Value == v }) {
+			if at := slices.IndexFunc(list, func(c Count) bool { return c.Value == v }); at >= 0 {
+				out = append(out, list[at])
+			}
 		}
 	}
 	return out, len(list) - len(out)
@@ -330,7 +464,7 @@ func mostOf(list []Count, n int, chosen string) (out []Count, more int) {
 func (x *index) choices(q Query, f Facet, text string) []Count {
 	x.mu.RLock()
 	defer x.mu.RUnlock()
-	hits, _ := x.narrowed(q)
+	hits, _, _ := x.narrowed(q)
 	want := wordsOf(text)
 	list := x.counts(q, f, hits, func(v string) bool {
 		have := wordsOf(v)
@@ -341,13 +475,22 @@ func (x *index) choices(q Query, f Facet, text string) []Count {
 		}
 		return true
 	})
-	list, _ = mostOf(list, facetChoices, "")
+	list, _ = mostOf(list, facetChoices, nil)
 	return list
 }
 
-// inOrder gives the cards of a set in the query's order: by default those that fit the
+// inOrder gives the cards of a set in the query's order: by default the nearest, or those that fit the
 // text best, then the newest.
-func (x *index) inOrder(q Query, in bitset, scores []uint8) func(yield func(int32) bool) {
+func (x *index) inOrder(q Query, in bitset, scores []uint8, near []distance) func(yield func(int32) bool) {
+	if len(near) > 0 && (q.Sort == "" || q.Sort == BestMatch) {
+		return func(yield func(int32) bool) {
+			for _, d := range near {
+				if in.has(int(d.i)) && !yield(d.i) {
+					return
+				}
+			}
+		}
+	}
 	by := q.Sort
 	if by == BestMatch || x.orders[by] == nil {
 		by = Newest

@@ -30,7 +30,7 @@ func filled() *index {
 
 func TestFindCountsLikeAPlainLoop(t *testing.T) {
 	x := filled()
-	f := x.find(Query{Only: map[Facet]string{ByCategory: "Stone", ByTag: "wet"}, MinWidth: 0.5, Per: 10})
+	f := x.find(Query{Only: map[Facet][]string{ByCategory: {"Stone"}, ByTag: {"wet"}}, Range: map[Measure]Range{Width: {Least: 0.5}}, Per: 10})
 	want := 0
 	for i := range 300 {
 		if i%3 == 0 && i%2 == 0 && float64(i)/100 >= 0.5 {
@@ -59,7 +59,7 @@ func TestANewReleaseTakesThePlaceOfTheLast(t *testing.T) {
 	if x.size() != 300 {
 		t.Errorf("%d cards", x.size())
 	}
-	if f := x.find(Query{Only: map[Facet]string{ByCategory: "Stone"}}); f.Total != 99 {
+	if f := x.find(Query{Only: map[Facet][]string{ByCategory: {"Stone"}}}); f.Total != 99 {
 		t.Errorf("%d in its old category", f.Total)
 	}
 	if c, ok := x.bySlug("0"); !ok || c.Name != "New" {
@@ -117,7 +117,7 @@ func TestKeptAndBuiltIndexesAreTheSame(t *testing.T) {
 		b.add(c)
 	}
 	b.finish()
-	for _, q := range []Query{{}, {Sort: ByName}, {Sort: Largest, Page: 7}, {Text: "name a"}, {Text: "9", Only: map[Facet]string{ByTag: "t1"}}, {Only: map[Facet]string{ByTag: "u7"}, Choices: 500}, {MinWidth: 0.5}} {
+	for _, q := range []Query{{}, {Sort: ByName}, {Sort: Largest, Page: 7}, {Text: "name a"}, {Text: "9", Only: map[Facet][]string{ByTag: {"t1"}}}, {Only: map[Facet][]string{ByTag: {"u7"}}, Choices: 500}, {Range: map[Measure]Range{Width: {Least: 0.5}}}} {
 		one, two := kept.find(q), built.find(q)
 		if one.Total != two.Total || fmt.Sprint(one.Facets) != fmt.Sprint(two.Facets) || fmt.Sprint(one.Items) != fmt.Sprint(two.Items) {
 			t.Errorf("%+v: %d and %d found; %.200v and %.200v", q, one.Total, two.Total, one.Items, two.Items)
@@ -159,6 +159,6 @@ func BenchmarkFind100k(b *testing.B) {
 	}
 	b.ResetTimer()
 	for b.Loop() {
-		x.find(Query{Only: map[Facet]string{ByCategory: "c7"}})
+		x.find(Query{Only: map[Facet][]string{ByCategory: {"c7"}}})
 	}
 }

@@ -12,7 +12,7 @@ import (
 // Service finds what is published.
 type Service struct {
 	*library.Base
-	Store  library.Store[Reader, any]
+	Store  library.Store[Reader, Tx]
 	index  index
 	loaded atomic.Bool
 }

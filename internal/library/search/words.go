@@ -56,11 +56,11 @@ func (v *vocabulary) sort() {
 	slices.Sort(v.sorted)
 }
 
-// prefixed calls f with the set of every word that begins with w.
-func (v *vocabulary) prefixed(w string, f func(*set)) {
+// prefixed calls f with every word that begins with w, and its set.
+func (v *vocabulary) prefixed(w string, f func(word string, s *set)) {
 	at, _ := slices.BinarySearch(v.sorted, w)
 	for ; at < len(v.sorted) && strings.HasPrefix(v.sorted[at], w); at++ {
-		f(v.sets[v.sorted[at]])
+		f(v.sorted[at], v.sets[v.sorted[at]])
 	}
 }
 
@@ -93,6 +93,23 @@ func (o *ordering) remove(x *index, i int32) {
 		o.ids = slices.Delete(o.ids, at, at+1)
 	}
 }
+
+// indexed are the words of a text by which it is found: also those that a hyphen parts, as one.
+func indexed(text string) []string {
+	out := wordsOf(text)
+	if !strings.ContainsAny(text, "-’'") {
+		return out
+	}
+	for _, w := range wordsOf(strings.NewReplacer("-", "", "’", "", "'", "").Replace(text)) {
+		if !slices.Contains(out, w) {
+			out = append(out, w)
+		}
+	}
+	return out
+}
+
+// Fold is a word as it is searched: in lower case, without accents.
+func Fold(word string) string { return strings.Join(wordsOf(word), " ") }
 
 // wordsOf are the words of a text as they are searched: in lower case, without accents,
 // each once.

@@ -63,7 +63,7 @@ func (j *Job) find(tx Reader) error {
 		d, err := tx.Delivery(id)
 		j.About, j.Delivery = d.Name, id
 		return err
-	case materials.JobTreat, materials.JobPicture, pictures.JobView:
+	case materials.JobTreat, materials.JobPicture, pictures.JobView, pictures.JobTraits:
 		m, err := tx.Material(id)
 		j.About, j.Material = m.Name, id
 		return err

@@ -32,6 +32,7 @@ type Tx interface {
 	events.Tx
 	intake.Tx
 	releases.Tx
+	search.Tx
 	pictures.Tx
 }
 

@@ -30,6 +30,18 @@ export function standards() {
         return false;
       }
     },
+    /** Keeps the words that mean the same. @param {SubmitEvent} e */
+    async saveWords(e) {
+      const form = /** @type {HTMLFormElement} */ (e.target);
+      const groups = String(new FormData(form).get("words")).split("\n").map((line) => line.split(",").map((w) => w.trim()).filter(Boolean)).filter((g) => g.length > 1);
+      try {
+        await call("PUT", "/api/v1/synonyms", { groups }, form.dataset.wordsVersion);
+        await this.show();
+        tell("Saved.");
+      } catch (x) {
+        fail(x);
+      }
+    },
     show() {
       return parts("/standards", "standards-list");
     },

@@ -1,7 +1,8 @@
 // @ts-check
 // The Library's wall: search as you type, filters and extents without loading the
 // page anew. Every state is in the address.
-import { call } from "./api.js";
+import { call, fail, tell } from "./api.js";
+import { figure } from "./figure.js";
 import { keys } from "./keys.js";
 import { parts } from "./parts.js";
 
@@ -27,6 +28,18 @@ export function wall() {
       });
       field?.form?.addEventListener("submit", (e) => e.preventDefault());
       addEventListener("popstate", () => this.show());
+      // A picture that is dropped or pasted anywhere on the Library is searched by.
+      addEventListener("dragover", (e) => { if (e.dataTransfer?.types.includes("Files")) e.preventDefault(); });
+      addEventListener("drop", (e) => {
+        const file = e.dataTransfer?.files[0];
+        if (!file) return;
+        e.preventDefault();
+        this.like(file);
+      });
+      addEventListener("paste", (e) => {
+        const file = [...(e.clipboardData?.files ?? [])].find((f) => f.type.startsWith("image/"));
+        if (file) this.like(file);
+      });
       document.addEventListener("click", (e) => {
         for (const d of document.querySelectorAll("details.choice[open]")) if (!d.contains(/** @type {Node} */ (e.target))) d.removeAttribute("open");
       });
@@ -89,6 +102,51 @@ export function wall() {
         }));
         if (!items.length) box.textContent = "None begins like that.";
       }, 120);
+    },
+
+    /** Narrows by the figures that are typed. @param {SubmitEvent} e */
+    async narrow(e) {
+      const form = /** @type {HTMLFormElement} */ (e.currentTarget), url = new URL(location.href);
+      url.searchParams.delete("page");
+      const kinds = /** @type {Record<string, ["length" | "number", number]>} */ ({ width_m: ["length", 1], density_px_m: ["number", 1], relief_m: ["number", 0.001], roughness: ["number", 1] });
+      try {
+        for (const [name, [kind, factor]] of Object.entries(kinds)) {
+          const ends = [];
+          for (const end of [name, `${name}_most`]) {
+            const text = /** @type {HTMLInputElement} */ (form.elements.namedItem(end)).value.trim();
+            ends.push(text ? String(Number(((await figure(text, kind)) * factor).toPrecision(6))) : "");
+          }
+          if (ends[0] || ends[1]) url.searchParams.set(name, ends.join(".."));
+          else url.searchParams.delete(name);
+        }
+      } catch (x) {
+        return fail(x);
+      }
+      document.querySelector("details.choice[open]")?.removeAttribute("open");
+      await this.go(url.href);
+    },
+
+    pick() {
+      /** @type {any} */ (this).$refs.picture.click();
+    },
+    /** @param {Event} e */
+    picked(e) {
+      const field = /** @type {HTMLInputElement} */ (e.currentTarget), file = field.files?.[0];
+      field.value = "";
+      if (file) this.like(file);
+    },
+
+    /** Finds what looks like a picture; it is described and not kept. @param {File} file */
+    async like(file) {
+      tell(`Looking at ${file.name || "the picture"}…`);
+      try {
+        const answer = await fetch(`/api/v1/looks?name=${encodeURIComponent(file.name || "The picture")}`, { method: "POST", body: file, headers: { "Content-Type": "application/octet-stream" } });
+        const body = await answer.json();
+        if (!answer.ok) throw new Error(body.detail);
+        await this.go(body.href);
+      } catch (x) {
+        fail(x);
+      }
     },
 
     /** @param {number} by */

@@ -1,0 +1,96 @@
+package search
+
+import "math"
+
+// Measure is a figure by which the Library is narrowed down.
+type Measure string
+
+// The measures: a repeat's width, its density, how deep its relief is, its mean roughness, and when it was
+// released (seconds since 1970).
+const (
+	Width     Measure = "width_m"
+	Density   Measure = "density_px_m"
+	Relief    Measure = "relief_m"
+	Roughness Measure = "roughness"
+	Released  Measure = "released"
+)
+
+// Measures are all of them.
+func Measures() []Measure { return []Measure{Width, Density, Relief, Roughness, Released} }
+
+// Range is from Least to Most, both included; 0 and without end where that is not said.
+type Range struct{ Least, Most float64 }
+
+// Holds says whether v is in the range.
+func (r Range) Holds(v float64) bool {
+	return v >= r.Least*(1-1e-9) && (r.Most == 0 || v <= r.Most*(1+1e-9))
+}
+
+// measure is a card's figure; ok is false where it has none.
+func (x *index) measure(i int, m Measure) (v float64, ok bool) {
+	c := &x.cards[i]
+	switch m {
+	case Width:
+		return c.Size.W, c.Size.Known()
+	case Density:
+		if !c.Size.Known() {
+			return 0, false
+		}
+		return float64(c.W) / c.Size.W, true
+	case Relief:
+		return float64(x.seen[i].relief), x.seen[i].known
+	case Roughness:
+		return float64(x.seen[i].roughness), x.seen[i].known
+	case Released:
+		return float64(c.Released.Unix()), true
+	}
+	return 0, false
+}
+
+// Bars is how many bars a histogram has.
+const Bars = 24
+
+// Histogram is how many of the materials have which figure, in Bars steps of the logarithm (of time and
+// roughness: even steps) from Least to Most.
+type Histogram struct {
+	Least float64   `json:"least"`
+	Most  float64   `json:"most"`
+	N     [Bars]int `json:"n"`
+}
+
+// even says whether a measure's steps are.
+func (m Measure) even() bool { return m == Roughness || m == Released }
+
+// histogram counts the cards of a set.
+func (x *index) histogram(m Measure, in bitset) (h Histogram) {
+	least, most := math.Inf(1), math.Inf(-1)
+	values := make([]float64, 0, len(x.cards))
+	for i := range x.cards {
+		if !in.has(i) {
+			continue
+		}
+		if v, ok := x.measure(i, m); ok && (v > 0 || m.even()) {
+			values = append(values, v)
+			least, most = min(least, v), max(most, v)
+		}
+	}
+	if len(values) == 0 {
+		return h
+	}
+	h.Least, h.Most = least, most
+	scale := func(v float64) float64 {
+		if m.even() {
+			return v
+		}
+		return math.Log(v)
+	}
+	lo, wide := scale(least), scale(most)-scale(least)
+	for _, v := range values {
+		k := 0
+		if wide > 0 {
+			k = min(int((scale(v)-lo)/wide*Bars), Bars-1)
+		}
+		h.N[k]++
+	}
+	return h
+}
