@@ -126,23 +126,22 @@ func (s *Server) apiSynonyms(c *echo.Context) error {
 	if list == nil {
 		list = search.Synonyms{}
 	}
-	c.Response().Header().Set("ETag", fmt.Sprintf(`"%d"`, version))
+	c.Response().Header().Set("ETag", etag(version))
 	return c.JSON(http.StatusOK, synonymsBody{list})
 }
 
 func (s *Server) apiSaveSynonyms(c *echo.Context) error {
-	of, err := target(c)
+	version, _, err := seen(c)
 	if err != nil {
 		return err
 	}
 	var in synonymsBody
-	if err := c.Bind(&in); err != nil {
+	if err := readJSON(c, &in); err != nil {
 		return err
 	}
-	version, err := s.Studio.Search.SaveSynonyms(c.Request().Context(), me(c), of.Version, in.Groups)
-	if err != nil {
+	if version, err = s.Studio.Search.SaveSynonyms(c.Request().Context(), me(c), version, in.Groups); err != nil {
 		return err
 	}
-	c.Response().Header().Set("ETag", fmt.Sprintf(`"%d"`, version))
+	c.Response().Header().Set("ETag", etag(version))
 	return c.JSON(http.StatusOK, in)
 }
