@@ -64,11 +64,11 @@ func TestProps(t *testing.T) {
 	}
 	send("backdrops", "no.png", []byte("not a picture"), 422)
 
-	res, data := s.ask(people.Artist, "GET", fmt.Sprintf("/api/v1/materials/%d/picture.png?shape=%s&background=%s&px=64&pitch=0&zoom=0.7", id, mesh["id"], drop["id"]), nil)
+	res, _ := s.ask(people.Artist, "GET", fmt.Sprintf("/api/v1/materials/%d/picture.png?shape=%s&background=%s&px=64&pitch=0&zoom=0.7", id, mesh["id"], drop["id"]), nil)
 	if res.StatusCode != 404 && res.StatusCode != 403 { // a draft is not for artists
 		t.Errorf("an artist sees a draft: %d", res.StatusCode)
 	}
-	res, data = s.ask(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%d/picture.png?shape=%s&background=%s&px=64&pitch=0&zoom=0.7", id, mesh["id"], drop["id"]), nil)
+	res, data := s.ask(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%d/picture.png?shape=%s&background=%s&px=64&pitch=0&zoom=0.7", id, mesh["id"], drop["id"]), nil)
 	if res.StatusCode != 200 {
 		t.Fatalf("%d %s", res.StatusCode, data)
 	}
