@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+	"sync"
 
 	"aldermoor/core/raster"
 )
@@ -147,10 +148,19 @@ func ParseHex(s string) (c RGB, ok bool) {
 		return c, false
 	}
 	for i := range c {
-		c[i] = Linear(float32(code>>(16-8*i)&255) / 255)
+		c[i] = eightBit()[code>>(16-8*i)&255]
 	}
 	return c, true
 }
+
+// eightBit is linear light for the sRGB codes of 8 bits.
+var eightBit = sync.OnceValue(func() *[256]float32 {
+	var out [256]float32
+	for i := range out {
+		out[i] = Linear(float32(i) / 255)
+	}
+	return &out
+})
 
 // Lab converts linear RGB to CIE Lab under D65: L in 0..100.
 func Lab(c RGB) (l, a, b float64) {
