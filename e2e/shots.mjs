@@ -35,7 +35,6 @@ const shoot = async (name) => {
 const go = (path) => page.goto(url + path);
 
 await go("/");
-await shoot("sign-in");
 await page.click("button[value=librarian]");
 for (;;) {
   const { items } = await (await page.request.get(`${url}/api/v1/deliveries`)).json();
@@ -135,9 +134,22 @@ await page.waitForURL(/sheet/);
 await shoot("contact-sheet");
 await go(`/library/${slates.slug}`);
 await shoot("material");
-await go("/bench");
-for (const i of [1, 2, 5]) await page.locator("[data-draft]").nth(i).locator("[data-tick]").check();
-await shoot("bench-list");
+await go(`/library?like=${slates.slug}`);
+await page.locator("details[data-facet=figures] summary").click();
+await shoot("library-like");
+// A ring as a mesh of one's own.
+const ring = [], faces = [], [n, m] = [120, 40];
+for (let i = 0; i <= n; i++) {
+  for (let j = 0; j <= m; j++) {
+    const [a, b] = [(2 * Math.PI * i) / n, (2 * Math.PI * j) / m], r = 0.5 + 0.18 * Math.cos(b);
+    ring.push(`v ${r * Math.cos(a)} ${0.18 * Math.sin(b)} ${r * Math.sin(a)}`, `vt ${(3 * i) / n} ${j / m}`, `vn ${Math.cos(b) * Math.cos(a)} ${Math.sin(b)} ${Math.cos(b) * Math.sin(a)}`);
+    const k = i * (m + 1) + j + 1;
+    if (i < n && j < m) faces.push(`f ${[k, k + 1, k + m + 2, k + m + 1].map((v) => `${v}/${v}/${v}`).join(" ")}`);
+  }
+}
+const sent = await page.request.post(`${url}/api/v1/meshes?name=Ring.obj`, { headers: { "Content-Type": "application/octet-stream" }, data: Buffer.from([...ring, ...faces].join("\n")) });
+await go(`/bench/${rubble.material_id}?lens=lit&on=${(await sent.json()).id}&env=water&size=1.36&pitch=35&yaw=20&bg=environment`);
+await shoot("lit-mesh");
 await page.context().addCookies([{ name: "room", value: "dark", url }]);
 await go("/library");
 await shoot("library-dark");
