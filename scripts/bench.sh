@@ -40,7 +40,7 @@ stop
 "$bin" seed --data "$dir/data" --n "$count" --tags 5000 >/dev/null
 serve "$count materials" /
 until curl -s "$url/metrics" | grep -q '^aldermoor_jobs_waiting 0$'; do sleep 0.2; done
-for path in '/library' '/library?q=wor' '/library?q=worn+slate&category=Stone' '/library?page=40&sort=name' '/api/v1/library?q=s' '/api/v1/library?q=sl&sort=name' '/api/v1/library?q=worn+slate'; do
+for path in '/library' '/library?q=wor' '/library?q=worn+slate&category=Stone' '/library?page=40&sort=name' '/api/v1/library?q=s' '/api/v1/library?q=sl&sort=name' '/api/v1/library?q=worn+slate' '/api/v1/library?q=wron+salte' '/api/v1/library?q=slate&not_tag=wet&roughness=0.2..0.8' '/api/v1/library?colour=2f4f6f' '/api/v1/library?like=slates-round'; do
   for _ in $(seq 5); do ask "$path" >/dev/null; done
   # Never the same twice: what was found lately is kept.
   for i in $(seq 100); do case $path in *\?*) ask "$path&min_width_m=0.0$i" ;; *) ask "$path?min_width_m=0.0$i" ;; esac; done | sorted "$path"

@@ -8,6 +8,8 @@ import (
 	"slices"
 	"time"
 
+	"aldermoor/core/colour"
+	"aldermoor/core/likeness"
 	"aldermoor/core/scale"
 	"aldermoor/core/station"
 	"aldermoor/internal/library/materials"
@@ -101,9 +103,41 @@ func (s *seeder) publish(tx studio.Tx, i int) error {
 	if err := tx.AddMaterial(&m); err != nil {
 		return err
 	}
+	traits, err := s.traits().MarshalBinary()
+	if err != nil {
+		return err
+	}
+	if err := tx.PutTraits(m.LookKey(), traits); err != nil {
+		return err
+	}
 	r := releases.Release{MaterialID: m.ID, Number: 1, Notes: "Copied for measuring.", By: "seed", Created: time.Now(), Material: m}
 	if err := tx.AddRelease(&r); err != nil {
 		return err
 	}
 	return tx.Publish(releases.CardOf(r))
+}
+
+// traits are made up: working them out from pictures of a hundred thousand copies would take hours.
+func (s *seeder) traits() (t search.Traits) {
+	left := float32(1)
+	for k := range 3 {
+		share := left
+		if k < 2 {
+			share *= 0.4 + 0.5*s.rng.Float32()
+		}
+		left -= share
+		c := colour.FromOKLab(0.2+0.7*s.rng.Float64(), 0.08*s.rng.NormFloat64(), 0.08*s.rng.NormFloat64())
+		for i := range c {
+			c[i] = min(max(c[i], 0), 1)
+		}
+		t.Palette = append(t.Palette, likeness.Tone{Color: c, Share: share})
+	}
+	for c := range t.Look.Mean {
+		t.Look.Mean[c], t.Look.Range[c] = s.rng.Float32(), 0.2*s.rng.Float32()
+	}
+	for k := range likeness.Octaves {
+		t.Look.Grain[k], t.Look.Lines[k] = -2-6*s.rng.Float32(), s.rng.Float32()
+	}
+	t.Roughness, t.Metallic, t.Relief = s.rng.Float32(), float32(s.rng.IntN(2)), 0.05*s.rng.Float32()
+	return t
 }

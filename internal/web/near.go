@@ -74,7 +74,7 @@ func (p *resultsView) figures(s *Server, c *echo.Context, q search.Query) {
 	var says []string
 	for _, m := range measures {
 		r := ranged{Name: string(m.of), Title: m.title, Unit: m.unit}
-		h, err := s.Studio.Search.Histogram(c.Request().Context(), me(c), q, m.of)
+		h, err := s.Studio.Search.Histogram(c.Request().Context(), me(c), m.of)
 		if err == nil && h.Most > 0 {
 			r.Path = outline(h.N)
 			r.From, r.To = fmt.Sprint(round3(h.Least/m.factor)), fmt.Sprint(round3(h.Most/m.factor))

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"archive/zip"
 	"bytes"
 	"encoding/json"
 	"fmt"
@@ -114,5 +115,41 @@ func TestLargePictureIsRefused(t *testing.T) {
 			t.Fatalf("%d %s", res.StatusCode, body)
 		}
 		break
+	}
+}
+
+// A plain finish is released, shown and taken like any other material: it has figures instead of maps.
+func TestAPlainFinishIsReleased(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	for _, kind := range []string{"brass", "glass", "mantle", "enamel"} {
+		id := s.finish(kind)
+		r := s.json(people.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%d/releases", id), map[string]any{"notes": "First."}, 201, "If-Match", "*")
+		slug := s.json(people.Artist, "GET", "/api/v1/library?q="+kind, nil, 200)["items"].([]any)[0].(map[string]any)["slug"]
+		for _, path := range []string{"/library", fmt.Sprintf("/library/%v", slug), fmt.Sprintf("/library/%v/cost?tier=source", slug), fmt.Sprintf("/api/v1/releases/%v/swatch.png?px=64", r["id"]), fmt.Sprintf("/api/v1/releases/%v/ball.png?px=64", r["id"])} {
+			if res, body := s.ask(people.Artist, "GET", path, nil); res.StatusCode != 200 {
+				t.Errorf("%s: %s: %d %.300s", kind, path, res.StatusCode, body)
+			}
+		}
+		res, data := s.ask(people.Artist, "GET", fmt.Sprintf("/api/v1/releases/%v/handoff?tier=source&wait=20", r["id"]), nil)
+		if res.StatusCode != 200 {
+			t.Fatalf("%s: %d %.300s", kind, res.StatusCode, data)
+		}
+		z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var names []string
+		for _, f := range z.File {
+			names = append(names, f.Name)
+		}
+		list := strings.Join(names, " ")
+		for _, ending := range []string{".gltf", ".mtlx", ".usda", "material.json"} {
+			if !strings.Contains(list, ending) {
+				t.Errorf("%s: the handoff has no %s: %s", kind, ending, list)
+			}
+		}
+	}
+	if f := s.json(people.Artist, "GET", "/api/v1/library?q=brass", nil, 200); f["total"] != 1.0 {
+		t.Errorf("%v found", f["total"])
 	}
 }

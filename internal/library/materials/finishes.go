@@ -78,8 +78,8 @@ func (s *Service) AddFinishes(ctx context.Context, p people.Principal, kind, nam
 	return made, err
 }
 
-// plain says whether the material has no maps at all: its figures are all there is.
-func (m *Material) plain() bool {
+// Mapless says whether the material has no maps at all: its figures are all there is.
+func (m *Material) Mapless() bool {
 	return len(m.Maps) == 0 && m.Figures != nil && len(m.Figures.Constants) > 0
 }
 
@@ -100,6 +100,6 @@ func (m *Material) weighFigures(r *inspect.Set) {
 	}
 	has := func(c material.Channel) bool { _, ok := m.Figures.Constants[c]; return ok }
 	r.Findings = slices.DeleteFunc(r.Findings, func(f inspect.Finding) bool {
-		return f.Code == "missing_base_color" && has(material.BaseColor) || f.Code == "missing_roughness" && has(material.Roughness) || f.Code == "size_unknown" && m.plain()
+		return f.Code == "missing_base_color" && has(material.BaseColor) || f.Code == "missing_roughness" && has(material.Roughness) || f.Code == "size_unknown" && m.Mapless()
 	})
 }

@@ -69,7 +69,7 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 		}
 		m := *list[0]
 		switch {
-		case len(m.Assigned()) == 0:
+		case len(m.Assigned()) == 0 && !m.Mapless():
 			return library.Invalid(fmt.Sprintf("%s has no maps yet. Assign at least one before it is released.", m.Name))
 		case !m.Changed():
 			return library.Invalid(fmt.Sprintf("%s is just as it was released. Change something first.", m.Name))

@@ -1,6 +1,11 @@
 package search
 
-import "math"
+import (
+	"context"
+	"math"
+
+	"aldermoor/internal/library/people"
+)
 
 // Measure is a figure by which the Library is narrowed down.
 type Measure string
@@ -92,5 +97,25 @@ func (x *index) histogram(m Measure, in bitset) (h Histogram) {
 		}
 		h.N[k]++
 	}
+	return h
+}
+
+// Histogram is how all that is published lies.
+func (s *Service) Histogram(_ context.Context, p people.Principal, m Measure) (h Histogram, err error) {
+	if err := p.Need(people.Enter); err != nil {
+		return h, err
+	}
+	return s.index.spread(m), nil
+}
+
+// spread is the histogram of all cards; it is counted once until something is published.
+func (x *index) spread(m Measure) Histogram {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	if h, ok := x.answers.spread(m); ok {
+		return h
+	}
+	h := x.histogram(m, x.all)
+	x.answers.putSpread(m, h)
 	return h
 }

@@ -152,7 +152,7 @@ func TestRangesAndExclusions(t *testing.T) {
 	if f := x.find(q); f.Total != want || want == 0 {
 		t.Errorf("%d found, want %d", f.Total, want)
 	}
-	h := x.spread(Query{}, Width)
+	h := x.spread(Width)
 	sum := 0
 	for _, n := range h.N {
 		sum += n
@@ -240,7 +240,8 @@ func BenchmarkNear100k(b *testing.B) {
 	}
 	b.Run("histogram", func(b *testing.B) {
 		for b.Loop() {
-			x.spread(Query{}, Density)
+			x.answers.forget()
+			x.spread(Density)
 		}
 	})
 }

@@ -71,25 +71,3 @@ func (s *Service) SaveSynonyms(ctx context.Context, p people.Principal, version 
 	}
 	return version, err
 }
-
-// Histogram is how the materials that a query leaves, its own range of the measure aside, lie.
-func (s *Service) Histogram(_ context.Context, p people.Principal, q Query, m Measure) (h Histogram, err error) {
-	if err := p.Need(people.Enter); err != nil {
-		return h, err
-	}
-	return s.index.spread(q, m), nil
-}
-
-func (x *index) spread(q Query, m Measure) Histogram {
-	x.mu.RLock()
-	defer x.mu.RUnlock()
-	rest := map[Measure]Range{}
-	for k, r := range q.Range {
-		if k != m {
-			rest[k] = r
-		}
-	}
-	q.Range = rest
-	hits, _, _ := x.narrowed(q)
-	return x.histogram(m, x.under(q, hits, ""))
-}
