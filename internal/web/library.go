@@ -127,8 +127,11 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 	}
 	for _, k := range found.Items {
 		v := cardView{k, "size unknown", fmt.Sprint(p.Extent), mark(k.Name, found.Words)}
-		if k.Size.Known() {
+		switch {
+		case k.Size.Known():
 			v.Line = scale.Metres(k.Size.W)
+		case k.W == 0:
+			v.Line = "plain finish"
 		}
 		p.Cards = append(p.Cards, v)
 	}

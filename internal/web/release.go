@@ -32,6 +32,7 @@ type materialPage struct {
 	When     string
 	HasGloss bool
 	Deep     string     // what depth the normals and height have
+	Plain    bool       // it has no maps
 	Alike    []cardView // published materials that look like it
 }
 
@@ -76,7 +77,7 @@ func (s *Server) material(c *echo.Context) error {
 	}
 	m := &r.Material
 	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list, here(c)), Latest: card.Number, When: ago(r.Created, here(c))}
-	p.Place = "library"
+	p.Place, p.Plain = "library", m.Mapless()
 	p.L.density(s, m, materials.Standards{}, "")
 	// The step nearest to one repeat.
 	p.Extent = pictures.Extents[0]
@@ -94,6 +95,8 @@ func (s *Server) material(c *echo.Context) error {
 	}
 	if n := len(p.Tiers); n > 0 && max(w, h)%1024 == 0 && max(w, h) == 1024<<(n-1) {
 		p.Tiers[n-1].On = true
+	} else if m.Mapless() {
+		p.Tiers = append(p.Tiers, choice{Label: "its figures", Href: "source", On: true})
 	} else {
 		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source", On: true})
 	}

@@ -39,7 +39,7 @@ export function handoff() {
         if (mine !== this.asked) return;
         this.bytes = c.fetch;
         this.memory = c.memory;
-        this.line = `${c.pixels} px; ${this.chosen("format") === "exr" ? "linear light, half and float" : "16 bits are kept"}`;
+        this.line = c.pixels.startsWith("0 ") ? "figures, no maps" : `${c.pixels} px; ${this.chosen("format") === "exr" ? "linear light, half and float" : "16 bits are kept"}`;
         this.href = c.href;
         this.problem = "";
       } catch (e) {
