@@ -101,7 +101,7 @@ func TestProps(t *testing.T) {
 	}
 }
 
-// A large picture that cannot be made is refused with its reason, once, to whoever asks for it.
+// Somebody who asks for a large picture that cannot be made is told why.
 func TestLargePictureIsRefused(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
 	id := s.finish("matt-paint")

@@ -163,42 +163,51 @@ func (s *Service) uploaded(ctx context.Context, kind PropKind, id string) (e Pro
 	return e, err
 }
 
-// decode reads a prop's picture as linear light, three components.
-func (s *Service) decode(p *Prop) (rgb [3]raster.Plane, float bool, err error) {
-	data, err := s.Blobs.Read(p.Blob)
+// decode reads somebody's picture; name is what errors call it.
+func (s *Service) decode(data []byte, name string) (*raster.Image, error) {
+	im, info, err := codec.Decode(data, s.Pictures)
 	if err != nil {
-		return rgb, false, err
-	}
-	f, err := codec.Open(data, s.Pictures)
-	if err != nil {
-		return rgb, false, library.Invalid(fmt.Sprintf("%s could not be read: %v.", p.File, err))
-	}
-	im, info, err := f.Decode("")
-	if err != nil {
-		return rgb, false, library.Invalid(fmt.Sprintf("%s could not be read: %v.", p.File, err))
+		return nil, library.Invalid(fmt.Sprintf("%s could not be read: %v.", name, err))
 	}
 	im.MendNotFinite()
 	if info.Gamut != nil {
 		im = info.Gamut.Convert(im, im.Float())
 	}
+	return im, nil
+}
+
+// toLight is a picture as linear light, at most px pixels on the longer side. A component at a time is
+// whole in memory.
+func (s *Service) toLight(im *raster.Image, px int) (rgb [3]raster.Plane) {
+	w, h := raster.Fit(im.W, im.H, px)
 	for c := range rgb {
-		rgb[c] = im.Plane(min(c, im.Components()-1))
+		p := im.Plane(min(c, im.Components()-1))
+		if !im.Float() {
+			for i, v := range p.Pix {
+				p.Pix[i] = s.Tables.Linear(v)
+			}
+		}
+		rgb[c] = p.Resample(w, h, raster.Area)
 	}
-	return rgb, im.Float(), nil
+	return rgb
 }
 
 func (s *Service) readLight(p *Prop) (*light.Environment, error) {
-	rgb, float, err := s.decode(p)
+	data, err := s.Blobs.Read(p.Blob)
 	if err != nil {
 		return nil, err
 	}
-	if !float {
+	im, err := s.decode(data, p.File)
+	if err != nil {
+		return nil, err
+	}
+	if !im.Float() {
 		return nil, library.Invalid(fmt.Sprintf("%s holds no light beyond white. An environment is a .hdr or .exr file.", p.File))
 	}
-	if w, h := rgb[0].W, rgb[0].H; w < 64 || w < h || w > 3*h {
-		return nil, library.Invalid(fmt.Sprintf("%s has %d × %d pixels. A picture of all directions is twice as wide as high.", p.File, w, h))
+	if im.W < 64 || im.W < im.H || im.W > 3*im.H {
+		return nil, library.Invalid(fmt.Sprintf("%s has %d × %d pixels. A picture of all directions is twice as wide as high.", p.File, im.W, im.H))
 	}
-	return light.FromPicture(p.Name, rgb), nil
+	return light.FromPicture(p.Name, s.toLight(im, max(im.W, im.H))), nil
 }
 
 // BackdropPicture is a backdrop as a page shows it, as a PNG, and what it is named by.
@@ -232,19 +241,15 @@ const mostBackdrop = 4096
 
 // readBackdrop is a backdrop as it is shown, in linear light.
 func (s *Service) readBackdrop(p *Prop) (*[3]raster.Plane, error) {
-	rgb, float, err := s.decode(p)
+	data, err := s.Blobs.Read(p.Blob)
 	if err != nil {
 		return nil, err
 	}
-	w, h := raster.Fit(rgb[0].W, rgb[0].H, mostBackdrop)
-	for c := range rgb {
-		if !float {
-			for i, v := range rgb[c].Pix {
-				rgb[c].Pix[i] = s.Tables.Linear(v)
-			}
-		}
-		rgb[c] = rgb[c].Resample(w, h, raster.Area)
+	im, err := s.decode(data, p.File)
+	if err != nil {
+		return nil, err
 	}
+	rgb := s.toLight(im, mostBackdrop)
 	return &rgb, nil
 }
 

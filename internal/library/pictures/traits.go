@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 
-	"aldermoor/core/codec"
 	"aldermoor/core/likeness"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
@@ -43,7 +42,7 @@ func (s *Service) describe(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	t := traitsOf(surface, s.toLight)
+	t := s.traitsOf(surface)
 	data, err := t.MarshalBinary()
 	if err != nil {
 		return err
@@ -56,29 +55,16 @@ func (s *Service) describe(ctx context.Context, key string) error {
 }
 
 // traitsOf describes a surface: its colours as they are, and the look of a flat piece under an overcast sky.
-func traitsOf(surface *shade.Surface, light func(*raster.Image) [3]raster.Plane) search.Traits {
+func (s *Service) traitsOf(surface *shade.Surface) search.Traits {
 	var t search.Traits
 	extent := shape.NaturalSize(surface.Size().W)
-	t.Look = likeness.LookOf(light(shade.Swatch(extent, traitsPx).Picture(surface)), extent)
+	t.Look = likeness.LookOf(s.toLight(shade.Swatch(extent, traitsPx).Picture(surface), traitsPx), extent)
 	flat := shade.Swatch(surface.Size().W, traitsPx)
 	flat.Channel = material.BaseColor
-	t.Palette = likeness.PaletteOf(light(flat.Picture(surface)))
+	t.Palette = likeness.PaletteOf(s.toLight(flat.Picture(surface), traitsPx))
 	t.Roughness, t.Metallic = surface.Means()
 	t.Relief = float32(surface.Relief())
 	return t
-}
-
-// toLight is a picture as linear light.
-func (s *Service) toLight(im *raster.Image) (rgb [3]raster.Plane) {
-	for c := range rgb {
-		rgb[c] = im.Plane(min(c, im.Components()-1))
-		if !im.Float() {
-			for i, v := range rgb[c].Pix {
-				rgb[c].Pix[i] = s.Tables.Linear(v)
-			}
-		}
-	}
-	return rgb
 }
 
 // droppedPx is the longest side in pixels at which a picture is looked at that is searched by.
@@ -98,27 +84,18 @@ func (s *Service) Dropped(ctx context.Context, p people.Principal, name string, 
 		return rgb, library.Invalid(fmt.Sprintf("%s is larger than 64 MB, or did not arrive whole.", name))
 	}
 	err = s.Work.Do(ctx, func() error {
-		im, info, err := codec.Decode(data, s.Pictures)
-		if err != nil {
-			return library.Invalid(fmt.Sprintf("%s could not be read: %v.", name, err))
+		im, err := s.decode(data, name)
+		if err == nil {
+			rgb = s.toLight(im, droppedPx)
 		}
-		im.MendNotFinite()
-		if info.Gamut != nil {
-			im = info.Gamut.Convert(im, im.Float())
-		}
-		rgb = s.toLight(im)
-		w, h := raster.Fit(im.W, im.H, droppedPx)
-		for c := range rgb {
-			rgb[c] = rgb[c].Resample(w, h, raster.Area)
-		}
-		return nil
+		return err
 	})
 	return rgb, err
 }
 
 // DescribeAll asks for the traits of whatever is published without.
 func (s *Service) DescribeAll(ctx context.Context) error {
-	list := s.Search.Untold()
+	list := s.Search.Undescribed()
 	for len(list) > 0 {
 		n := min(len(list), 500) // a transaction
 		err := s.Store.Write(ctx, func(tx Tx) error {

@@ -107,8 +107,8 @@ func (s *Service) Traits(material int64) (look likeness.Look, ok bool) {
 	return x.seen[i].look, true
 }
 
-// Untold are published materials whose traits are not known.
-func (s *Service) Untold() (list []releases.Card) {
+// Undescribed are published materials whose traits are not known.
+func (s *Service) Undescribed() (list []releases.Card) {
 	x := &s.index
 	x.mu.RLock()
 	defer x.mu.RUnlock()
