@@ -375,6 +375,9 @@ func (g *gltfReader) read(i, per int) ([]float32, error) {
 		stride = size * per
 	}
 	data := g.buffers[v.Buffer]
+	if v.ByteOffset > len(data) || a.ByteOffset > len(data) { // also what would overflow
+		return nil, fmt.Errorf("accessor %d reaches beyond its buffer", i)
+	}
 	from, last := v.ByteOffset+a.ByteOffset, v.ByteOffset+a.ByteOffset+(a.Count-1)*stride+size*per
 	if a.Count > 0 && (v.ByteOffset < 0 || a.ByteOffset < 0 || stride < size*per || stride > 1<<16 || last > len(data)) {
 		return nil, fmt.Errorf("accessor %d reaches beyond its buffer", i)

@@ -140,6 +140,11 @@ func TestGLTF(t *testing.T) {
 	if _, err := mesh.ReadGLTF([]byte(buffered(inline, 40, "")), nil); err == nil {
 		t.Error("an accessor beyond its view's buffer is read")
 	}
+	far := strings.Replace(buffered(inline, 51, ""), `"bufferView":0,"componentType":5126`, `"bufferView":0,"byteOffset":9000000000000000000,"componentType":5126`, 1)
+	far = strings.Replace(far, `{"buffer":0,"byteLength"`, `{"buffer":0,"byteOffset":9000000000000000000,"byteLength"`, 1)
+	if _, err := mesh.ReadGLTF([]byte(far), nil); err == nil || !strings.Contains(err.Error(), "beyond its buffer") {
+		t.Errorf("offsets that overflow: %v", err)
+	}
 }
 
 // ball is a sphere of n by 2n squares, its map once around.
