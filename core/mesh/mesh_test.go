@@ -94,6 +94,10 @@ func TestBadModels(t *testing.T) {
 			t.Errorf("%q: %v, want %q", text, err, want)
 		}
 	}
+	many := "v 0 0 0\nv 1 0 0\nv 0 1 0\n" + strings.Repeat("f"+strings.Repeat(" 1 2 3", 40_000)+"\n", 40)
+	if _, err := mesh.ReadOBJ(strings.NewReader(many)); err == nil || !strings.Contains(err.Error(), "more than 4000000 triangles") {
+		t.Errorf("too many triangles: %v", err)
+	}
 	if _, err := mesh.Read("a.stl", nil, nil); err == nil {
 		t.Error("an unknown ending is read")
 	}

@@ -110,6 +110,9 @@ func (o *objReader) face(f []string) error {
 	if len(f) < 3 {
 		return fmt.Errorf("a face of %d corners", len(f))
 	}
+	if o.m.Triangles()+len(f)-2 > MostTriangles {
+		return fmt.Errorf("it has more than %d triangles", MostTriangles)
+	}
 	corners := make([]Corner, len(f))
 	keys := make([]smoothKey, len(f))
 	for i, text := range f {
