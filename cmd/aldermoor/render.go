@@ -159,7 +159,7 @@ func (f *renderFlags) render(ctx context.Context, args []string) error {
 	}
 	var b bytes.Buffer
 	if linear {
-		err = exr.Encode(&b, im, exr.Options{Type: exr.Float})
+		err = exr.Encode(&b, im, exr.Options{Type: exr.Float, Compression: exr.ZIP})
 	} else {
 		err = codec.EncodePNG(&b, im, codec.PNGOptions{SRGB: true})
 	}

@@ -31,7 +31,7 @@ func tiffOf(tags [][2]uint32, tail int) []byte {
 func exrOf(t *testing.T, window string, side int32) []byte {
 	t.Helper()
 	var b bytes.Buffer
-	if err := exr.Encode(&b, raster.FromPlanes(raster.NewPlane(4, 4)), exr.Options{Type: exr.Half}); err != nil {
+	if err := exr.Encode(&b, raster.FromPlanes(raster.NewPlane(4, 4)), exr.Options{Type: exr.Half, Compression: exr.ZIP}); err != nil {
 		t.Fatal(err)
 	}
 	data := b.Bytes()
@@ -83,7 +83,7 @@ func TestSamplesAreFinite(t *testing.T) {
 	}
 	p.Pix[20], p.Pix[40] = float32(math.NaN()), float32(math.Inf(-1))
 	var b bytes.Buffer
-	if err := exr.Encode(&b, raster.FromPlanes(p), exr.Options{Type: exr.Float}); err != nil {
+	if err := exr.Encode(&b, raster.FromPlanes(p), exr.Options{Type: exr.Float, Compression: exr.ZIP}); err != nil {
 		t.Fatal(err)
 	}
 	im, in, err := Decode(b.Bytes(), DefaultLimits)

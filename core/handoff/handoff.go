@@ -407,9 +407,9 @@ func (b *builder) file(it item) ([]byte, error) {
 	case !it.exr:
 		err = codec.EncodePNG(&buf, im, codec.PNGOptions{SRGB: it.srgb, Density: density})
 	case it.bits == 32:
-		err = exr.Encode(&buf, im, exr.Options{Type: exr.Float, Density: density})
+		err = exr.Encode(&buf, im, exr.Options{Type: exr.Float, Compression: exr.ZIP, Density: density})
 	default:
-		err = exr.Encode(&buf, im, exr.Options{Type: exr.Half, Density: density})
+		err = exr.Encode(&buf, im, exr.Options{Type: exr.Half, Compression: exr.ZIP, Density: density})
 	}
 	if err != nil {
 		return nil, fmt.Errorf("write %q: %w", it.name, err)

@@ -100,7 +100,7 @@ func TestUnitsOfHeights(t *testing.T) {
 			{"odd shares", func(v float32) float32 { return 0.3 + 0.4*(v-lo)/(hi-lo) }, "", 0},
 		} {
 			var b bytes.Buffer
-			if err := exr.Encode(&b, raster.FromPlanes(filter.Map(s.Height, c.of)), exr.Options{Type: exr.Float}); err != nil {
+			if err := exr.Encode(&b, raster.FromPlanes(filter.Map(s.Height, c.of)), exr.Options{Type: exr.Float, Compression: exr.ZIP}); err != nil {
 				t.Fatal(err)
 			}
 			for _, normals := range []bool{true, false} {

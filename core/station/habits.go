@@ -219,7 +219,7 @@ func (f *files) exr(name string, im *raster.Image) {
 		return
 	}
 	var b bytes.Buffer
-	err := exr.Encode(&b, im, exr.Options{Type: exr.Half})
+	err := exr.Encode(&b, im, exr.Options{Type: exr.Half, Compression: exr.ZIP})
 	f.add(name, b.Bytes(), err)
 }
 

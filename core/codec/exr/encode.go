@@ -3,6 +3,7 @@ package exr
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"io"
 	"math"
 
@@ -13,15 +14,19 @@ import (
 
 // Options says how a picture is written.
 type Options struct {
-	Type    Type       // Half, or else Float
-	Density [2]float64 // pixels a metre; 0 leaves it out
+	Type        Type        // Half, or else Float
+	Density     [2]float64  // pixels a metre; 0 leaves it out
+	Compression Compression // None, RLE, ZIPS or ZIP
 }
 
 // Encode writes a picture of 1 to 4 components (grey, colour, alpha last) as one
-// part of scan lines, ZIP-compressed. Integer samples are scaled to 0..1.
+// part of scan lines. Integer samples are scaled to 0..1.
 func Encode(w io.Writer, im *raster.Image, o Options) error {
 	if o.Type != Half {
 		o.Type = Float
+	}
+	if o.Compression > ZIP {
+		return fmt.Errorf("EXR compression %d is not written", o.Compression)
 	}
 	names := map[int][]string{1: {"Y"}, 2: {"Y", "A"}, 3: {"R", "G", "B"}, 4: {"R", "G", "B", "A"}}[im.Components()]
 	order := map[int][]int{1: {0}, 2: {1, 0}, 3: {2, 1, 0}, 4: {3, 2, 1, 0}}[im.Components()] // by name
@@ -42,7 +47,7 @@ func Encode(w io.Writer, im *raster.Image, o Options) error {
 		list = append(list, 0, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0)
 	}
 	attribute("channels", "chlist", append(list, 0))
-	attribute("compression", "compression", []byte{byte(ZIP)})
+	attribute("compression", "compression", []byte{byte(o.Compression)})
 	window := append(append(append(u32(0), u32(0)...), u32(im.W-1)...), u32(im.H-1)...)
 	attribute("dataWindow", "box2i", window)
 	attribute("displayWindow", "box2i", window)
@@ -59,13 +64,13 @@ func Encode(w io.Writer, im *raster.Image, o Options) error {
 	}
 	b.WriteByte(0)
 
-	const lines = 16
+	lines := o.Compression.lines()
 	n := (im.H + lines - 1) / lines
 	packed := make([][]byte, n)
 	raster.Rows(n, func(from, to int) {
 		row := make([]float32, im.W)
 		for i := from; i < to; i++ {
-			packed[i] = pack(im, order, o.Type, i*lines, min((i+1)*lines, im.H), row)
+			packed[i] = pack(im, order, o, i*lines, min((i+1)*lines, im.H), row)
 		}
 	})
 	at := uint64(b.Len() + 8*n)
@@ -85,19 +90,22 @@ func Encode(w io.Writer, im *raster.Image, o Options) error {
 }
 
 // pack is one chunk of rows y0..y1.
-func pack(im *raster.Image, order []int, t Type, y0, y1 int, row []float32) []byte {
-	raw := make([]byte, 0, (y1-y0)*len(order)*im.W*t.size())
+func pack(im *raster.Image, order []int, o Options, y0, y1 int, row []float32) []byte {
+	raw := make([]byte, 0, (y1-y0)*len(order)*im.W*o.Type.size())
 	for y := y0; y < y1; y++ {
 		for _, c := range order {
 			im.Row(c, y, row)
 			for _, v := range row {
-				if t == Half {
+				if o.Type == Half {
 					raw = binary.LittleEndian.AppendUint16(raw, raster.ToHalf(v))
 				} else {
 					raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(v))
 				}
 			}
 		}
+	}
+	if o.Compression == None {
+		return raw
 	}
 	sorted := make([]byte, len(raw))
 	half := (len(raw) + 1) / 2
@@ -107,6 +115,12 @@ func pack(im *raster.Image, order []int, t Type, y0, y1 int, row []float32) []by
 	for i := len(sorted) - 1; i > 0; i-- {
 		sorted[i] = sorted[i] - sorted[i-1] + 128
 	}
+	if o.Compression == RLE {
+		if packed := inRuns(sorted); len(packed) < len(raw) {
+			return packed
+		}
+		return raw
+	}
 	var b bytes.Buffer
 	z, _ := zlib.NewWriterLevel(&b, 4) // the level is valid
 	z.Write(sorted)                    // a buffer takes everything
@@ -115,4 +129,26 @@ func pack(im *raster.Image, order []int, t Type, y0, y1 int, row []float32) []by
 		return raw
 	}
 	return b.Bytes()
+}
+
+// inRuns codes bytes in runs: of equal ones as their number less one and the byte, of others as
+// their number, negative, and the bytes.
+func inRuns(src []byte) (out []byte) {
+	for at := 0; at < len(src); {
+		end := at + 1
+		for end < len(src) && src[end] == src[at] && end-at < 128 {
+			end++
+		}
+		if end-at >= 3 {
+			out = append(out, byte(end-at-1), src[at])
+			at = end
+			continue
+		}
+		for end < len(src) && end-at < 127 && (end+2 >= len(src) || src[end] != src[end+1] || src[end] != src[end+2]) {
+			end++
+		}
+		out = append(append(out, byte(-(end - at))), src[at:end]...)
+		at = end
+	}
+	return out
 }

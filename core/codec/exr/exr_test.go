@@ -186,7 +186,7 @@ func TestRoundTrip(t *testing.T) {
 				im.Planes = append(im.Planes, raster.Floats(p))
 			}
 			var b bytes.Buffer
-			if err := Encode(&b, im, Options{Type: kind, Density: [2]float64{2000, 1000}}); err != nil {
+			if err := Encode(&b, im, Options{Type: kind, Compression: ZIP, Density: [2]float64{2000, 1000}}); err != nil {
 				t.Fatal(err)
 			}
 			got, f, err := Decode(b.Bytes())
@@ -259,11 +259,53 @@ func BenchmarkDecode(b *testing.B) {
 		im.Planes = append(im.Planes, raster.Floats(p))
 	}
 	var buf bytes.Buffer
-	Encode(&buf, im, Options{Type: Half})
+	Encode(&buf, im, Options{Type: Half, Compression: ZIP})
 	b.SetBytes(1024 * 1024 * 6)
 	for b.Loop() {
 		if _, _, err := Decode(buf.Bytes()); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// Every compression that is written gives the samples back.
+func TestCompressionsThatAreWritten(t *testing.T) {
+	im := raster.NewFloat(53, 41, 3, 32)
+	for c := range 3 {
+		for i := range im.Floats(c) {
+			im.Floats(c)[i] = float32(i/19) / 64
+			if i%5 == 0 && c == 1 {
+				im.Floats(c)[i] = float32(i)
+			}
+		}
+	}
+	for _, k := range []Compression{None, RLE, ZIPS, ZIP} {
+		for _, kind := range []Type{Half, Float} {
+			var b bytes.Buffer
+			if err := Encode(&b, im, Options{Type: kind, Compression: k}); err != nil {
+				t.Fatal(err)
+			}
+			f, err := Open(b.Bytes())
+			if err != nil {
+				t.Fatal(err)
+			}
+			got, err := f.Read(0, nil)
+			if err != nil || f.Parts[0].Compression != k {
+				t.Fatalf("compression %d: %v", k, err)
+			}
+			for c, name := range []string{"B", "G", "R"} {
+				for i, v := range im.Floats(2 - c) {
+					if kind == Half {
+						v = raster.Half(raster.ToHalf(v))
+					}
+					if got[c][i] != v {
+						t.Fatalf("compression %d: %s of sample %d is %v, want %v", k, name, i, got[c][i], v)
+					}
+				}
+			}
+		}
+	}
+	if err := Encode(new(bytes.Buffer), im, Options{Compression: PIZ}); err == nil {
+		t.Error("PIZ was written")
 	}
 }

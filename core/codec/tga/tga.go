@@ -1,4 +1,4 @@
-// Package tga reads TGA files (version 2.0, 1991): grey, colour and palette
+// Package tga reads and writes TGA files (version 2.0, 1991): grey, colour and palette
 // with 8, 15, 16, 24 or 32 bits a pixel, plain or run-length coded, from any
 // corner. Since the format has no signature, Looks judges a header by whether all
 // of it makes sense.

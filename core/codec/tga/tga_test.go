@@ -1,6 +1,7 @@
 package tga
 
 import (
+	"bytes"
 	"math"
 	"os"
 	"path/filepath"
@@ -96,4 +97,33 @@ func FuzzDecode(f *testing.F) {
 			Decode(data)
 		}
 	})
+}
+
+func TestWhatIsWrittenIsRead(t *testing.T) {
+	for _, n := range []int{1, 3, 4} {
+		im := raster.New(31, 17, n, 8)
+		for c := range n {
+			for i := range im.Ints(c) {
+				im.Ints(c)[i] = uint16((i*5+c*77)%256) * 257
+			}
+		}
+		var b bytes.Buffer
+		if err := Encode(&b, im); err != nil {
+			t.Fatal(err)
+		}
+		got, h, err := Decode(b.Bytes())
+		if err != nil || got.W != 31 || got.H != 17 || h.Components != n {
+			t.Fatalf("%d components: %v, %+v", n, err, h)
+		}
+		for c := range n {
+			for i, v := range im.Ints(c) {
+				if got.Ints(c)[i] != v {
+					t.Fatalf("%d components: component %d, sample %d is %d, want %d", n, c, i, got.Ints(c)[i], v)
+				}
+			}
+		}
+	}
+	if err := Encode(new(bytes.Buffer), raster.New(2, 2, 2, 8)); err == nil {
+		t.Error("two components were written")
+	}
 }

@@ -1,4 +1,4 @@
-// Package tiff reads TIFF 6.0 (1992, with Technical Notes 1 and 3): 1 to
+// Package tiff reads and writes TIFF 6.0 (1992, with Technical Notes 1 and 3): 1 to
 // 16-bit integers and 16 and 32-bit floats, grey, colour, palette and CMYK, with
 // or without alpha, uncompressed or by LZW, Deflate or PackBits, in strips or
 // tiles, in chunks of pixels or of planes, in either byte order.

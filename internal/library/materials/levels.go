@@ -63,7 +63,7 @@ func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, 
 func (s *Service) putFloats(sum, layer string, im *raster.Image) (ratio float64, err error) {
 	small := raster.FromPlanes(im.Reduced(0, LevelSize))
 	var b bytes.Buffer
-	if err := exr.Encode(&b, small, exr.Options{Type: exr.Float}); err != nil {
+	if err := exr.Encode(&b, small, exr.Options{Type: exr.Float, Compression: exr.ZIP}); err != nil {
 		return 0, err
 	}
 	if err := s.putCells(sum, layer, "r", small.Relative()); err != nil {

@@ -312,7 +312,7 @@ func encodeView(im *raster.Image, v *View) ([]byte, error) {
 	}
 	var b bytes.Buffer
 	if v.EXR {
-		err := exr.Encode(&b, im, exr.Options{Type: exr.Half})
+		err := exr.Encode(&b, im, exr.Options{Type: exr.Half, Compression: exr.ZIP})
 		return b.Bytes(), err
 	}
 	bits := 8
