@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,63 +17,96 @@ type aboutFile struct {
 	File     string             `json:"file"`
 	Role     string             `json:"role"`              // map, description or licence
 	Channel  material.Channel   `json:"channel,omitempty"` // of a map of one channel
-	Holds    []material.Channel `json:"holds,omitempty"`   // of a packed map: what each component holds
+	Holds    []material.Channel `json:"holds,omitempty"`   // of a map of several: what each component holds; "" for one value
+	Inverted []bool             `json:"inverted,omitempty"`
+	UDIM     string             `json:"udim,omitempty"`
 	Width    int                `json:"width,omitempty"`
 	Height   int                `json:"height,omitempty"`
 	Bits     int                `json:"bits,omitempty"`
-	Encoding string             `json:"encoding,omitempty"`
+	Float    bool               `json:"float,omitempty"`
+	Encoding string             `json:"encoding,omitempty"` // of colours; data are always linear
+	Extra    bool               `json:"extra,omitempty"`    // made for the descriptions alone
 	Bytes    int64              `json:"bytes"`
 	SHA256   string             `json:"sha256"`
 }
 
+// about is what material.json says of a map file.
+func (it *item) about() aboutFile {
+	a := aboutFile{Role: "map", Width: it.w, Height: it.h, Bits: it.bits, Float: it.format.Float(), UDIM: it.tile, Extra: it.aux, Encoding: "linear"}
+	if it.srgb() {
+		a.Encoding = "srgb"
+	}
+	if it.alone() {
+		a.Channel = it.parts[0].channel
+	} else {
+		for _, q := range it.parts {
+			a.Holds = append(a.Holds, q.channel)
+		}
+	}
+	if slices.ContainsFunc(it.parts, func(q part) bool { return q.invert }) {
+		for _, q := range it.parts {
+			a.Inverted = append(a.Inverted, q.invert)
+		}
+	}
+	return a
+}
+
 // describe is material.json: everything known, of the files that were made, maps first.
-func (m Material) describe(p Profile, items []item, made []File) ([]byte, error) {
+func (m Material) describe(f Form, p plan, made []File) ([]byte, error) {
 	var files []aboutFile
-	for i, f := range made {
-		about := aboutFile{File: f.Path, Role: "description", Bytes: f.Size, SHA256: f.SHA256}
+	for i, k := range made {
+		about := aboutFile{Role: "description"}
 		switch {
-		case i < len(items):
-			it := items[i]
-			about.Role, about.Channel, about.Width, about.Height, about.Bits, about.Encoding = "map", it.kind, it.w, it.h, it.bits, "linear"
-			if it.srgb {
-				about.Encoding = "srgb"
-			}
-			if it.kind == material.None && strings.Contains(it.name, "occlusion-roughness-metallic") {
-				about.Holds = []material.Channel{material.Occlusion, material.Roughness, material.Metallic}
-			}
-		case path.Ext(f.Path) == ".txt":
+		case i < len(p.items):
+			about = p.items[i].about()
+		case path.Ext(k.Path) == ".txt":
 			about.Role = "licence"
 		}
+		about.File, about.Bytes, about.SHA256 = k.Path, k.Size, k.SHA256
 		files = append(files, about)
 	}
+	workflow := m.Workflow()
+	if workflow != "plain" && f.Workflow != AsDelivered {
+		workflow = string(f.Workflow)
+	}
 	rough := "roughness"
-	if p.Gloss {
+	if slices.ContainsFunc(p.items, func(it item) bool {
+		return !it.aux && slices.ContainsFunc(it.parts, func(q part) bool { return q.channel == material.Glossiness })
+	}) {
 		rough = "glossiness"
 	}
-	uv := "glTF: one repeat; MaterialX and USD: metres"
+	uv := map[UV]string{UVUsual: "glTF: one repeat; MaterialX and USD: metres", UVRepeat: "one repeat", UVMetre: "metres"}[f.UV]
 	if !m.Size.Known() {
 		uv = "one repeat; the size is not known"
 	}
-	direction := p.Direction.String()
+	direction := f.Normal
 	if n := m.find(material.Normal); n != nil && n.Map.Direction == normals.Unknown {
 		direction = "unknown" // handed on as it is stored
 	}
-	format := "png"
-	if p.EXR {
-		format = "exr"
+	heights := map[Height]string{HeightRange: "0 lowest, 1 highest, depth_m apart; height_zero is the zero level", HeightCentred: "0.5 is the zero level; 0 and 1 are height_scale_m apart", HeightMetres: "metres from the zero level"}[f.Height]
+	format := ""
+	for _, it := range p.items {
+		if e := strings.TrimPrefix(it.format.Ending(), "."); !it.aux && !strings.Contains(format, e) {
+			format = strings.TrimPrefix(format+" "+e, " ")
+		}
 	}
 	about := map[string]any{
 		"id": m.ID, "release_id": m.ID, "material_id": m.MaterialID, "name": m.Name, "release": m.Number, "released": m.Released.UTC().Format(time.RFC3339), "notes": m.Notes,
-		"size_m": nil, "size_source": m.SizeSource, "depth_m": nil, "tier": strings.ToLower(m.delivered(p.Tier).String()), "format": format, "workflow": m.Workflow(),
-		"conventions": map[string]string{"normal": direction, "roughness": rough, "height": "0 lowest, 1 highest, depth_m apart", "uv": uv},
-		"read_by":     map[string]string{"gltf": "png", "usd": "png", "materialx": format}, // format of the maps that each description names
+		"size_m": nil, "size_source": m.SizeSource, "depth_m": nil, "tier": strings.ToLower(m.delivered(f.Tier).String()), "profile": f.Name, "format": format, "workflow": workflow,
+		"conventions": map[string]string{"normal": direction, "roughness": rough, "height": heights, "uv": uv, "figures": string(f.Figures)},
 		"units":       map[string]string{"size_m": "metres", "depth_m": "metres", "values": "0 to 1; colours in linear light", "emissive_strength": "times the emissive map"},
 		"categories":  m.Categories, "tags": m.Tags, "contact_class": m.Contact,
 		"licence": m.Licence, "author": m.Author, "rights": m.Rights, "station": m.Station, "captured": m.Captured, "files": files,
-		"maps": files[:min(len(items), len(files))],
+		"maps": files[:min(len(p.items), len(files))],
 	}
-	if f := m.Figures; f != material.Neutral() {
-		about["figures"] = f // surface figures; tint, grade, ranges, strengths and opacity are in the maps already
+	if k := m.Figures; k != material.Neutral() {
+		if f.Figures == Beside {
+			k.NormalFlip = false // a convention: the maps point as conventions say
+		}
+		about["figures"] = k // conventions say whether the maps have them already
+	}
+	if len(p.missing) > 0 {
+		about["missing"] = p.missing
 	}
 	values := map[material.Channel]any{}
 	for _, c := range material.All() {
@@ -81,6 +115,9 @@ func (m Material) describe(p Profile, items []item, made []File) ([]byte, error)
 		} else if ok {
 			values[c] = v[0]
 		}
+	}
+	if f.Workflow == SpecGloss && workflow == string(SpecGloss) && m.Source(material.Specular) == nil && len(m.sources(material.Specular, SpecGloss)) == 0 {
+		values[material.Specular] = [3]float64{m.reflectance(), m.reflectance(), m.reflectance()}
 	}
 	if len(values) > 0 {
 		about["values"] = values // of channels that are the same everywhere; colours in linear light
@@ -92,7 +129,10 @@ func (m Material) describe(p Profile, items []item, made []File) ([]byte, error)
 		about["size_m"] = m.Size
 	}
 	if m.Depth > 0 {
-		about["depth_m"] = m.Depth
+		about["depth_m"], about["height_zero"] = m.Depth, m.Zero
+		if f.Height == HeightCentred {
+			about["height_scale_m"], _ = m.heights(HeightCentred)
+		}
 	}
 	return json.MarshalIndent(about, "", "  ")
 }

@@ -37,7 +37,7 @@ func BenchmarkHandoff(b *testing.B) {
 	}
 	t := colour.NewTables()
 	for b.Loop() {
-		if err := Write(context.Background(), io.Discard, m, Profile{Tier: scale.SourceTier}, t); err != nil {
+		if err := Write(context.Background(), io.Discard, m, usual{Tier: scale.SourceTier}.form(), t); err != nil {
 			b.Fatal(err)
 		}
 	}

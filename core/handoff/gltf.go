@@ -2,41 +2,78 @@ package handoff
 
 import (
 	"bytes"
-	"cmp"
 	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"maps"
 	"math"
+	"path"
 	"slices"
 
 	"aldermoor/core/material"
 )
 
 // gltf is a glTF 2.0 asset: one repeat as a flat quad of true size in the x–y plane whose
-// UVs run once over the maps. It needs no extension: every reader shows it at scale.
+// UVs run once over the maps, or count metres where the profile wants that.
 func (s surface) gltf() []byte {
+	out, _ := s.asset(nil)
+	return out
+}
+
+// glb is the same as one binary file that holds its maps.
+func (s surface) glb(files map[string][]byte) []byte {
+	doc, bin := s.asset(files)
+	for len(doc)%4 != 0 {
+		doc = append(doc, ' ')
+	}
+	out := le.AppendUint32([]byte("glTF"), 2)
+	out = le.AppendUint32(out, uint32(12+8+len(doc)+8+len(bin)))
+	out = append(le.AppendUint32(out, uint32(len(doc))), "JSON"...)
+	out = append(out, doc...)
+	out = append(le.AppendUint32(out, uint32(len(bin))), "BIN\x00"...)
+	return append(out, bin...)
+}
+
+// asset is the document, and what its buffer holds: with the files that it names, if these are
+// given. Otherwise the buffer is in the document.
+func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 	size := s.extent
+	metres := s.uv == UVMetre && s.size.Known()
 	type object = map[string]any
 	var images, textures []object
 	listed := map[string]int{}
+	var within []string // the files that the buffer holds, by image
 	texture := func(file string) object {
 		if _, ok := listed[file]; !ok {
 			listed[file] = len(textures)
-			images = append(images, object{"uri": file, "mimeType": "image/png"})
+			kind := "image/png"
+			if path.Ext(file) == ".jpg" {
+				kind = "image/jpeg"
+			}
+			if files != nil {
+				images = append(images, object{"bufferView": 4 + len(within), "mimeType": kind})
+				within = append(within, file)
+			} else {
+				images = append(images, object{"uri": file, "mimeType": kind})
+			}
 			textures = append(textures, object{"source": len(images) - 1, "sampler": 0})
 		}
-		return object{"index": listed[file]}
+		out := object{"index": listed[file]}
+		if metres { // UVs count metres from the lower left corner; v of the map goes down
+			out["extensions"] = object{"KHR_texture_transform": object{"scale": []float64{round6(1 / s.size.W), round6(1 / s.size.H)}}}
+		}
+		return out
 	}
 	pbr := object{"metallicFactor": 0.0}
 	mat := object{"name": s.name, "pbrMetallicRoughness": pbr}
 	extensions := object{}
 	even := [4]float64{1, 1, 1, 1}
-	for _, k := range s.inputs {
+	g := s.gltfMaps
+	for _, k := range s.preview {
 		switch {
-		case k.channel == material.BaseColor && k.file != "":
-			pbr["baseColorTexture"] = texture(cmp.Or(s.cutout, k.first))
+		case k.channel == material.BaseColor && g.base != "":
+			pbr["baseColorTexture"] = texture(g.base)
 		case k.channel == material.BaseColor:
 			copy(even[:], []float64{unit(k.value[0]), unit(k.value[1]), unit(k.value[2])})
 			pbr["baseColorFactor"] = even[:]
@@ -46,25 +83,23 @@ func (s surface) gltf() []byte {
 			if k.value[0] < 1 {
 				mat["alphaMode"] = "BLEND"
 			}
-		case k.channel == material.Opacity && s.cutout != "":
+		case k.channel == material.Opacity && g.cut:
 			mat["alphaMode"], mat["alphaCutoff"], mat["doubleSided"] = "MASK", 0.5, true
-		case k.channel == material.Metallic && s.packed != "": // a map, or a value that lies in the packed map
+		case k.channel == material.Metallic && g.packed != "": // a map, or a value that lies in the packed map
 			pbr["metallicFactor"] = 1.0
-		case k.channel == material.Occlusion:
-			mat["occlusionTexture"] = texture(s.packed)
-		case k.channel == material.Normal:
-			mat["normalTexture"] = texture(k.first)
-		case k.channel == material.Emissive && k.file != "":
-			mat["emissiveTexture"], mat["emissiveFactor"] = texture(k.first), []float64{1, 1, 1}
+		case k.channel == material.Occlusion && g.occluded != "":
+			mat["occlusionTexture"] = texture(g.occluded)
+		case k.channel == material.Normal && g.normal != "":
+			mat["normalTexture"] = texture(g.normal)
+		case k.channel == material.Emissive && g.emissive != "":
+			mat["emissiveTexture"], mat["emissiveFactor"] = texture(g.emissive), []float64{1, 1, 1}
 		case k.channel == material.Emissive:
 			mat["emissiveFactor"] = []float64{unit(k.value[0] / s.strength), unit(k.value[1] / s.strength), unit(k.value[2] / s.strength)}
 		}
 	}
-	if rough, metal := s.find(material.Roughness), s.find(material.Metallic); rough.mapped() || metal.mapped() {
-		if s.packed != "" {
-			pbr["metallicRoughnessTexture"] = texture(s.packed)
-		}
-	} else { // of the packed map, if there is one, occlusion alone is asked for
+	if rough, metal := find(s.preview, material.Roughness), find(s.preview, material.Metallic); g.packed != "" {
+		pbr["metallicRoughnessTexture"] = texture(g.packed)
+	} else {
 		if rough != nil {
 			pbr["roughnessFactor"] = unit(rough.value[0])
 		}
@@ -93,17 +128,22 @@ func (s surface) gltf() []byte {
 		mat["extensions"] = extensions
 	}
 	w, h := float32(size.W), float32(size.H)
+	u, v := float32(1), float32(1)
+	if metres {
+		u, v = w, h
+	}
 	var bin bytes.Buffer
 	for _, f := range []float32{
 		-w / 2, -h / 2, 0, w / 2, -h / 2, 0, w / 2, h / 2, 0, -w / 2, h / 2, 0, // positions
 		0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1, // normals
-		0, 1, 1, 1, 1, 0, 0, 0, // UVs: v goes down from the top
+		0, v, u, v, u, 0, 0, 0, // UVs: v goes down from the top
 	} {
 		binary.Write(&bin, binary.LittleEndian, f)
 	}
 	for _, i := range []uint16{0, 1, 2, 0, 2, 3} {
 		binary.Write(&bin, binary.LittleEndian, i)
 	}
+	geometry := bin.Len()
 	view := func(at, n, target int) object {
 		return object{"buffer": 0, "byteOffset": at, "byteLength": n, "target": target}
 	}
@@ -126,12 +166,26 @@ func (s surface) gltf() []byte {
 			{"bufferView": 2, "componentType": 5126, "count": 4, "type": "VEC2"},
 			{"bufferView": 3, "componentType": 5123, "count": 6, "type": "SCALAR"},
 		},
-		"bufferViews": []object{view(0, 48, 34962), view(48, 48, 34962), view(96, 32, 34962), view(128, 12, 34963)},
-		"buffers":     []object{{"byteLength": bin.Len(), "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(bin.Bytes())}},
-		"extras":      extras,
+		"extras": extras,
 	}
-	if len(extensions) > 0 {
-		doc["extensionsUsed"] = slices.Sorted(maps.Keys(extensions))
+	views := []object{view(0, 48, 34962), view(48, 48, 34962), view(96, 32, 34962), view(128, 12, 34963)}
+	if files == nil {
+		doc["buffers"] = []object{{"byteLength": geometry, "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(bin.Bytes())}}
+	} else {
+		for _, name := range within {
+			views = append(views, object{"buffer": 0, "byteOffset": bin.Len(), "byteLength": len(files[name])})
+			bin.Write(files[name])
+			bin.Write(make([]byte, (4-bin.Len()%4)%4))
+		}
+		doc["buffers"] = []object{{"byteLength": bin.Len()}}
+	}
+	doc["bufferViews"] = views
+	used := slices.Sorted(maps.Keys(extensions))
+	if metres && len(textures) > 0 {
+		used = append(used, "KHR_texture_transform")
+	}
+	if len(used) > 0 {
+		doc["extensionsUsed"] = used
 	}
 	if len(textures) > 0 {
 		doc["images"], doc["textures"] = images, textures
@@ -141,7 +195,7 @@ func (s surface) gltf() []byte {
 	if err != nil {
 		panic(fmt.Sprintf("handoff: glTF of %q: %v", s.name, err)) // only figures and strings: cannot fail
 	}
-	return out
+	return out, bin.Bytes()
 }
 
 // unit is v within 0..1, to which glTF confines its factors.

@@ -11,7 +11,6 @@ package handoff
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
 	"fmt"
 	"io"
 	"math"
@@ -19,12 +18,8 @@ import (
 	"strings"
 	"time"
 
-	"aldermoor/core/codec"
-	"aldermoor/core/codec/exr"
 	"aldermoor/core/colour"
 	"aldermoor/core/material"
-	"aldermoor/core/normals"
-	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 )
 
@@ -49,35 +44,12 @@ type Material struct {
 	Captured       string
 }
 
-// Profile fixes the form of a handoff.
-type Profile struct {
-	Tier      scale.Tier
-	Direction normals.Direction // Up or Down
-	Gloss     bool              // glossiness in place of roughness
-	EXR       bool              // OpenEXR in place of PNG: linear light, heights as float, the rest as half; with PNG for glTF and USD
-}
-
-// ending of the profile's maps. What glTF and USD read is always PNG.
-func (p Profile) ending() string {
-	if p.EXR {
-		return ".exr"
-	}
-	return ".png"
-}
-
 // Folder is the name of the zip's one folder: the material, its release, the tier that is really
-// delivered, and what is not in the usual form (Y+, roughness, PNG).
-func (m Material) Folder(p Profile) string {
-	name := fmt.Sprintf("%s-r%d-%s", m.Slug, m.Number, strings.ToLower(m.delivered(p.Tier).String()))
-	// What is not the usual form is said, so that two handoffs in one folder never mix.
-	if p.Direction == normals.Down {
-		name += "-yminus"
-	}
-	if p.Gloss {
-		name += "-gloss"
-	}
-	if p.EXR {
-		name += "-exr"
+// delivered, and the form's label.
+func (m Material) Folder(f Form) string {
+	name := fmt.Sprintf("%s-r%d-%s", m.Slug, m.Number, strings.ToLower(m.delivered(f.Tier).String()))
+	if f.Label != "" {
+		name += "-" + f.Label
 	}
 	return name
 }
@@ -132,149 +104,6 @@ func (m Material) evenRoughness() (v float64, ok bool) {
 	return m.Figures.Roughness[1] + c[0]*(m.Figures.Roughness[0]-m.Figures.Roughness[1]), ok
 }
 
-// item is one map file of the handoff.
-type item struct {
-	name  string // file name without folder
-	tile  string // UDIM
-	w, h  int
-	bits  int
-	comps int
-	srgb  bool
-	exr   bool
-	ratio float64
-	texel float64 // bytes of video memory a texel, 0 for files that only repeat others
-	kind  material.Channel
-	uses  []*material.Source // what it is made of
-	make  func(*builder) (*raster.Image, error)
-}
-
-// tiles are the numbers of the UDIM tiles that any map has; one without a number if
-// there are none.
-func (m Material) tiles() []string {
-	var out []string
-	for _, s := range m.Sources {
-		if s.Map == nil {
-			continue
-		}
-		for _, t := range s.Map.Tiles {
-			if !slices.Contains(out, t.UDIM) {
-				out = append(out, t.UDIM)
-			}
-		}
-	}
-	if out == nil {
-		return []string{""}
-	}
-	slices.Sort(out)
-	return out
-}
-
-// plan lists the files that a handoff holds.
-func (m Material) plan(p Profile) []item {
-	one := m.planOne(p)
-	tiles := m.tiles()
-	if tiles[0] == "" {
-		return one
-	}
-	var out []item
-	for i, it := range one {
-		for _, t := range tiles {
-			stem, ext, _ := strings.Cut(it.name, ".")
-			it := it
-			it.name, it.tile = stem+"."+t+"."+ext, t
-			it.uses = slices.DeleteFunc(slices.Clone(it.uses), func(s *material.Source) bool { return !s.Map.HasTile(t) })
-			if len(it.uses) > 0 && it.uses[0] == one[i].uses[0] {
-				out = append(out, it)
-			}
-		}
-	}
-	return out
-}
-
-// planOne lists the files of one tile.
-func (m Material) planOne(p Profile) []item {
-	var out []item
-	add := func(suffix string, from *material.Source, comps int, srgb bool, texel float64, kind material.Channel, f func(*builder) (*raster.Image, error)) {
-		w, h := p.Tier.Size(from.Map.Width, from.Map.Height)
-		bits := 8
-		if from.Map.Bits > 8 {
-			bits = 16
-		}
-		it := item{m.Slug + "-" + suffix + ".png", "", w, h, bits, comps, srgb, false, from.Map.Ratio, texel, kind, []*material.Source{from}, f}
-		if p.EXR && kind != material.None {
-			it.name, it.exr, it.srgb, it.bits = m.Slug+"-"+suffix+p.ending(), true, false, 16
-			if kind == material.Height {
-				it.bits = 32
-			}
-		}
-		out = append(out, it)
-	}
-	// Readers of glTF and USD need not open EXR: what these describe is added as PNG.
-	twin := func(suffix string, from *material.Source, comps int, f func(*builder) (*raster.Image, error)) {
-		if p.EXR {
-			uses := out[len(out)-1].uses
-			add(suffix, from, comps, comps == 3, 0, material.None, f)
-			out[len(out)-1].uses = uses
-		}
-	}
-	converted, _ := m.specGloss()
-	for i := range m.Sources {
-		from := &m.Sources[i]
-		if from.Map == nil {
-			continue
-		}
-		switch c := from.Channel; {
-		case c == material.Normal:
-			add(string(c), from, 3, false, 1, c, func(b *builder) (*raster.Image, error) { return b.normal(from, p.Direction) })
-			if p.Direction == normals.Down || p.EXR {
-				// glTF, MaterialX and USD know Y+ only.
-				add("normal-yplus", from, 3, false, 0, material.None, func(b *builder) (*raster.Image, error) { return b.normal(from, normals.Up) })
-			}
-		case c == material.Roughness || c == material.Glossiness:
-			name := material.Roughness
-			if p.Gloss {
-				name = material.Glossiness
-			}
-			add(string(name), from, 1, false, 0.5, name, func(b *builder) (*raster.Image, error) { return b.roughness(from, p.Gloss) })
-			out[len(out)-1].uses = present(from, m.find(material.Normal))
-			twin(string(name), from, 1, func(b *builder) (*raster.Image, error) { return b.roughness(from, p.Gloss) })
-		case c.Colour():
-			add(string(c), from, 3, true, 1, c, func(b *builder) (*raster.Image, error) { return b.colour(from) })
-			if slices.Contains(described, c) && (c != material.BaseColor || converted == nil) {
-				twin(string(c), from, 3, func(b *builder) (*raster.Image, error) { return b.colour(from) })
-			}
-		default:
-			add(string(c), from, 1, false, 0.5, c, func(b *builder) (*raster.Image, error) { return b.data(from) })
-			if slices.Contains(described, c) && (c != material.Height || m.Depth > 0) {
-				twin(string(c), from, 1, func(b *builder) (*raster.Image, error) { return b.data(from) })
-			}
-		}
-	}
-	rough, metal, occ := m.rough(), m.find(material.Metallic), m.find(material.Occlusion)
-	// The descriptions know metal-rough only.
-	if base, spec := m.specGloss(); base != nil {
-		add(metalRough+"-base_color", base, 3, true, 0, material.None, func(b *builder) (*raster.Image, error) { return b.convertedColour(base, spec) })
-		out[len(out)-1].uses = present(base, spec)
-		add(metalRough+"-metallic", base, 1, false, 0, material.None, func(b *builder) (*raster.Image, error) { return b.convertedMetallic(base, spec) })
-		out[len(out)-1].uses = present(base, spec)
-	}
-	if first := firstOf(rough, metal, occ); first != nil {
-		add("occlusion-roughness-metallic", first, 3, false, 0, material.None, func(b *builder) (*raster.Image, error) { return b.packed(rough, metal, occ) })
-		out[len(out)-1].bits, out[len(out)-1].uses = 8, append(present(rough, metal, occ, m.find(material.Normal)), present(m.specGloss())...)
-	}
-	if base, op := m.find(material.BaseColor), m.find(material.Opacity); base != nil && op != nil {
-		add("base_color-opacity", base, 4, true, 0, material.None, func(b *builder) (*raster.Image, error) { return b.cutout(base, op) })
-		out[len(out)-1].bits, out[len(out)-1].uses = 8, present(base, op)
-		if _, spec := m.specGloss(); spec != nil {
-			out[len(out)-1].uses = present(base, op, spec)
-		}
-	}
-	return out
-}
-
-// metalRough begins the names of maps that were converted from spec-gloss.
-const metalRough = "metal_rough"
-
 // specGloss are the diffuse and specular maps of a material of the spec-gloss workflow; nil
 // for others.
 func (m Material) specGloss() (base, spec *material.Source) {
@@ -285,6 +114,7 @@ func (m Material) specGloss() (base, spec *material.Source) {
 	return base, spec
 }
 
+// rough is the map of roughness or glossiness; nil if there is neither.
 func (m Material) rough() *material.Source {
 	if r := m.find(material.Roughness); r != nil {
 		return r
@@ -296,63 +126,34 @@ func present(maps ...*material.Source) []*material.Source {
 	return slices.DeleteFunc(maps, func(m *material.Source) bool { return m == nil })
 }
 
-func firstOf(maps ...*material.Source) *material.Source {
-	for _, m := range maps {
-		if m != nil {
-			return m
-		}
-	}
-	return nil
-}
-
-// Cost is what a handoff takes. Fetch is an estimate from how well the maps
-// compress; video memory is that of the maps with mips, block-compressed.
-type Cost struct {
-	Fetch       int64
-	VideoMemory int64
-	W, H        int
-}
-
-// Estimate is the cost of a handoff before it is made.
-func (m Material) Estimate(p Profile) Cost {
-	var c Cost
-	for _, it := range m.plan(p) {
-		ratio := it.ratio
-		if ratio == 0 {
-			ratio = 0.7
-		}
-		c.Fetch += int64(float64(it.w*it.h*it.comps*it.bits/8) * ratio)
-		c.VideoMemory += scale.VideoMemory(it.w, it.h, it.texel)
-		if it.w > c.W {
-			c.W, c.H = it.w, it.h
-		}
-	}
-	c.Fetch += 8 << 10
-	return c
-}
-
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 8
+const Version = 9
 
 // Steps is how many files a handoff holds.
-func (m Material) Steps(p Profile) int { return len(m.plan(p)) + 6 }
+func (m Material) Steps(f Form) int {
+	p := m.plan(f)
+	return len(p.items) + len(f.Descriptions) + 3
+}
 
 // Make makes the files of a handoff and gives each, once, to keep: its path within the
 // handoff's folder, and its contents. Each map of the release is decoded once. It stops
 // between maps when the context ends.
-func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep func(path string, data []byte) error) error {
+func Make(ctx context.Context, m Material, f Form, t *colour.Tables, keep func(path string, data []byte) error) error {
 	if len(m.Sources) == 0 {
 		return fmt.Errorf("hand over %q: the release has neither maps nor values", m.Name)
 	}
 	sums := new(bytes.Buffer)
+	var made []File
+	embedded := map[string][]byte{} // files that a GLB holds
+	p := m.plan(f)
 	put := func(name string, data []byte) error {
-		fmt.Fprintf(sums, "%x  %s\n", sha256.Sum256(data), name)
+		file := FileOf(name, data)
+		fmt.Fprintf(sums, "%s  %s\n", file.SHA256, name)
+		made = append(made, file)
 		return keep(name, data)
 	}
-	items := m.plan(p)
-	var made []File
-	b := newBuilder(m, p, t, items)
-	for i, it := range items {
+	b := newBuilder(m, f, t)
+	for i, it := range p.items {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
@@ -360,28 +161,35 @@ func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep fun
 		if err != nil {
 			return err
 		}
-		b.drop(items[i+1:])
+		b.drop(p.items[i+1:])
 		if err := put("maps/"+it.name, data); err != nil {
 			return err
 		}
-		made = append(made, FileOf("maps/"+it.name, data))
+		if f.has(GLB) && p.surface.gltfReads("maps/"+it.name) {
+			embedded["maps/"+it.name] = data
+		}
 	}
-	s := m.surface(p)
-	for _, f := range []struct {
-		name string
-		data []byte
-	}{
-		{m.Slug + ".mtlx", s.materialX()},
-		{m.Slug + ".gltf", s.gltf()},
-		{m.Slug + ".usda", s.usd()},
-		{"LICENCE.txt", m.licenceText()},
-	} {
-		if err := put(f.name, f.data); err != nil {
+	for _, d := range f.Descriptions {
+		var name string
+		var data []byte
+		switch d {
+		case MaterialX:
+			name, data = m.Slug+".mtlx", p.surface.materialX()
+		case GLTF:
+			name, data = m.Slug+".gltf", p.surface.gltf()
+		case GLB:
+			name, data = m.Slug+".glb", p.surface.glb(embedded)
+		case USD:
+			name, data = m.Slug+".usda", p.surface.usd()
+		}
+		if err := put(name, data); err != nil {
 			return err
 		}
-		made = append(made, FileOf(f.name, f.data))
 	}
-	about, err := m.describe(p, items, made)
+	if err := put("LICENCE.txt", m.licenceText()); err != nil {
+		return err
+	}
+	about, err := m.describe(f, p, made)
 	if err == nil {
 		err = put("material.json", about)
 	}
@@ -391,43 +199,17 @@ func Make(ctx context.Context, m Material, p Profile, t *colour.Tables, keep fun
 	return keep("CHECKSUMS.sha256", sums.Bytes())
 }
 
-// file makes one map file.
-func (b *builder) file(it item) ([]byte, error) {
-	b.exr, b.tile = it.exr, it.tile
-	im, err := it.make(b)
-	if err != nil {
-		return nil, fmt.Errorf("make %q: %w", it.name, err)
-	}
-	var buf bytes.Buffer
-	var density [2]float64
-	if b.m.Size.Known() {
-		density[0], density[1] = scale.Density(b.m.Size, im.W, im.H)
-	}
-	switch {
-	case !it.exr:
-		err = codec.EncodePNG(&buf, im, codec.PNGOptions{SRGB: it.srgb, Density: density})
-	case it.bits == 32:
-		err = exr.Encode(&buf, im, exr.Options{Type: exr.Float, Compression: exr.ZIP, Density: density})
-	default:
-		err = exr.Encode(&buf, im, exr.Options{Type: exr.Half, Compression: exr.ZIP, Density: density})
-	}
-	if err != nil {
-		return nil, fmt.Errorf("write %q: %w", it.name, err)
-	}
-	return buf.Bytes(), nil
-}
-
 // Write makes a handoff as a zip.
-func Write(ctx context.Context, w io.Writer, m Material, p Profile, t *colour.Tables) error {
+func Write(ctx context.Context, w io.Writer, m Material, f Form, t *colour.Tables) error {
 	var parts []Part
-	err := Make(ctx, m, p, t, func(path string, data []byte) error {
+	err := Make(ctx, m, f, t, func(path string, data []byte) error {
 		parts = append(parts, Part{FileOf(path, data), bytes.NewReader(data)})
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	a := NewArchive(m.Folder(p), m.Released, parts)
+	a := NewArchive(m.Folder(f), m.Released, parts)
 	_, err = io.Copy(w, io.NewSectionReader(a, 0, a.Size()))
 	return err
 }

@@ -65,11 +65,28 @@ func scanned(t testing.TB, slug string, px int) (Material, map[material.Channel]
 	return Material{}, nil
 }
 
+// usual is the form that is taken where no profile is named, in some conventions.
+type usual struct {
+	Tier      scale.Tier
+	Direction normals.Direction
+	Gloss     bool
+	EXR       bool
+}
+
+func (u usual) form() Form {
+	p, _ := FindPreset(Scanned)
+	c := Conventions{Normal: u.Direction.String(), EXR: u.EXR}
+	if u.Gloss {
+		c.Roughness = "glossiness"
+	}
+	return Form{Profile: p.With(c), Tier: u.Tier, Label: Label(Scanned, c)}
+}
+
 // written makes a handoff and opens it again.
-func written(t *testing.T, m Material, p Profile) map[string][]byte {
+func written(t *testing.T, m Material, p interface{ form() Form }) map[string][]byte {
 	t.Helper()
 	var b bytes.Buffer
-	if err := Write(context.Background(), &b, m, p, colour.NewTables()); err != nil {
+	if err := Write(context.Background(), &b, m, p.form(), colour.NewTables()); err != nil {
 		t.Fatal(err)
 	}
 	z, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
@@ -86,7 +103,7 @@ func written(t *testing.T, m Material, p Profile) map[string][]byte {
 		if err != nil {
 			t.Fatal(err)
 		}
-		name, ok := strings.CutPrefix(f.Name, m.Folder(p)+"/")
+		name, ok := strings.CutPrefix(f.Name, m.Folder(p.form())+"/")
 		if !ok {
 			t.Errorf("%s lies outside of the folder", f.Name)
 		}
@@ -106,7 +123,7 @@ func decoded(t *testing.T, data []byte) *raster.Image {
 
 func TestSourceTierKeepsSamplesExactly(t *testing.T) {
 	m, src := scanned(t, "slates_round", 128)
-	files := written(t, m, Profile{Direction: normals.Up})
+	files := written(t, m, usual{Direction: normals.Up})
 	for c, im := range src {
 		got := decoded(t, files["maps/slates_round-"+string(c)+".png"])
 		for k := range im.Planes {
@@ -136,7 +153,7 @@ func TestNormalsLeaveWhole(t *testing.T) {
 	} {
 		images[material.Normal] = im.Quantise(16)
 		m.Source(material.Normal).Map.Swapped, m.Source(material.Normal).Map.Curve = name == "swapped", name == "curve"
-		got := decoded(t, written(t, m, Profile{Direction: normals.Up})["maps/slates_round-normal.png"])
+		got := decoded(t, written(t, m, usual{Direction: normals.Up})["maps/slates_round-normal.png"])
 		for c := range 3 {
 			for i := range flat.Pix {
 				if d := math.Abs(float64(got.Planes[c].At(i) - whole.Planes[c].At(i))); d > 0.01 {
@@ -154,7 +171,7 @@ func TestSpreadGoesIntoSmallRoughness(t *testing.T) {
 	small := raster.FromPlanes(rough.Plane(0).Resample(32, 32*rough.H/rough.W, raster.Area)).Quantise(8)
 	images[material.Roughness] = small
 	m.Source(material.Roughness).Map.Width, m.Source(material.Roughness).Map.Height = small.W, small.H
-	got := decoded(t, written(t, m, Profile{Direction: normals.Up})["maps/gravel_pea-roughness.png"])
+	got := decoded(t, written(t, m, usual{Direction: normals.Up})["maps/gravel_pea-roughness.png"])
 	if a, b := got.Plane(0).Mean(), small.Plane(0).Mean(); got.W != 32 || a < b+0.005 {
 		t.Errorf("roughness %.4f at %d px, was %.4f", a, got.W, b)
 	}
@@ -162,7 +179,7 @@ func TestSpreadGoesIntoSmallRoughness(t *testing.T) {
 
 func TestDownHasItsGreenInverted(t *testing.T) {
 	m, src := scanned(t, "slates_round", 128)
-	files := written(t, m, Profile{Direction: normals.Down, Gloss: true})
+	files := written(t, m, usual{Direction: normals.Down, Gloss: true})
 	got := decoded(t, files["maps/slates_round-normal.png"])
 	for i, v := range src[material.Normal].Ints(1) {
 		if got.Ints(1)[i] != 65535-v {
@@ -190,7 +207,7 @@ func TestEXRHoldsLight(t *testing.T) {
 	src[material.Height] = height
 	m.Put(material.Source{Channel: material.Height, Map: &material.Map{Blob: "height", Component: "rgb", Width: 128, Height: 128, Bits: 16}})
 	for _, d := range []normals.Direction{normals.Up, normals.Down} {
-		files := written(t, m, Profile{Direction: d, EXR: true})
+		files := written(t, m, usual{Direction: d, EXR: true})
 		base := decoded(t, files["maps/slates_round-base_color.exr"])
 		tables := colour.NewTables()
 		for i, v := range src[material.BaseColor].Ints(1) {
@@ -256,7 +273,7 @@ func TestTilesComeAlong(t *testing.T) {
 	m.Open = func(p *material.Map, udim string, _ int) (*raster.Image, error) {
 		return tiles[material.Channel(p.Address(udim))], nil
 	}
-	files := written(t, m, Profile{Direction: normals.Up})
+	files := written(t, m, usual{Direction: normals.Up})
 	for c, im := range src {
 		a, b := decoded(t, files["maps/slates_round-"+string(c)+".1001.png"]), decoded(t, files["maps/slates_round-"+string(c)+".1002.png"])
 		last := len(im.Ints(0)) - 1
@@ -274,7 +291,7 @@ func TestTilesComeAlong(t *testing.T) {
 
 func TestSmallerTierKeepsTheMeanOfLight(t *testing.T) {
 	m, src := scanned(t, "tile_encaustic", 2048)
-	files := written(t, m, Profile{Tier: scale.T1K, Direction: normals.Up})
+	files := written(t, m, usual{Tier: scale.T1K, Direction: normals.Up})
 	got := decoded(t, files["maps/tile_encaustic-base_color.png"])
 	if got.W != 1024 || got.H != 1024 {
 		t.Fatalf("%d × %d", got.W, got.H)
@@ -300,7 +317,7 @@ func TestSmallerTierKeepsTheMeanOfLight(t *testing.T) {
 
 func TestChecksumsAndRelativeNames(t *testing.T) {
 	m, _ := scanned(t, "grating_iron", 128)
-	files := written(t, m, Profile{Direction: normals.Down})
+	files := written(t, m, usual{Direction: normals.Down})
 	lines := strings.Split(strings.TrimSpace(string(files["CHECKSUMS.sha256"])), "\n")
 	if len(lines) != len(files)-1 {
 		t.Errorf("%d checksums for %d files", len(lines), len(files)-1)
@@ -360,17 +377,17 @@ func TestEstimateIsNearTheTruth(t *testing.T) {
 		s.Map.Ratio = float64(b.Len()) / float64(im.W*im.H*im.Components()*im.Bits/8)
 	}
 	var b bytes.Buffer
-	p := Profile{Direction: normals.Up}
-	if err := Write(context.Background(), &b, m, p, colour.NewTables()); err != nil {
+	p := usual{Direction: normals.Up}
+	if err := Write(context.Background(), &b, m, p.form(), colour.NewTables()); err != nil {
 		t.Fatal(err)
 	}
-	if got := m.Estimate(p); math.Abs(float64(got.Fetch)/float64(b.Len())-1) > 0.25 {
+	if got := m.Estimate(p.form()); math.Abs(float64(got.Fetch)/float64(b.Len())-1) > 0.25 {
 		t.Errorf("estimated %d bytes, wrote %d", got.Fetch, b.Len())
 	}
 }
 
 func ExampleMaterial_Folder() {
-	fmt.Println(Material{Slug: "slates", Number: 2}.Folder(Profile{Tier: scale.T4K}))
+	fmt.Println(Material{Slug: "slates", Number: 2}.Folder(usual{Tier: scale.T4K}.form()))
 	// Output: slates-r2-4k
 }
 
@@ -383,7 +400,7 @@ func TestMetricHeightsFillTheRange(t *testing.T) {
 	images[material.Height] = raster.FromPlanes(metres)
 	m.Depth = float64(hi - lo)
 	m.Put(material.Source{Channel: material.Height, Map: &material.Map{Blob: "height", Component: "r", Width: rough.W, Height: rough.H, Bits: 32, Float: true, Span: [2]float64{float64(lo), float64(hi)}}})
-	files := written(t, m, Profile{Direction: normals.Up})
+	files := written(t, m, usual{Direction: normals.Up})
 	a, b := decoded(t, files["maps/slates_round-height.png"]).Plane(0).Range()
 	if a > 0.001 || b < 0.999 {
 		t.Errorf("the height fills %.3f to %.3f", a, b)
@@ -408,7 +425,7 @@ func TestEmissiveStrength(t *testing.T) {
 	}
 	images[material.Emissive] = glow
 	m.Put(material.Source{Channel: material.Emissive, Map: &material.Map{Blob: "emissive", Component: "rgb", Width: w, Height: h, Bits: 32, Float: true, Span: [2]float64{0, 8}}})
-	files := written(t, m, Profile{Direction: normals.Up})
+	files := written(t, m, usual{Direction: normals.Up})
 	got := decoded(t, files["maps/slates_round-emissive.png"])
 	tables := colour.NewTables()
 	for c, want := range []float64{1, 0.4, 0.1} {
@@ -428,7 +445,7 @@ func TestWhatMaterialJSONSays(t *testing.T) {
 	m, _ := scanned(t, "slates_round", 64)
 	m.MaterialID, m.SizeSource, m.Licence, m.Author = "12", "sidecar", "CC-BY-4.0", "A. Gull"
 	m.Source(material.Normal).Map.Direction = normals.Unknown
-	files := written(t, m, Profile{Tier: scale.T8K, Direction: normals.Down, Gloss: true})
+	files := written(t, m, usual{Tier: scale.T8K, Direction: normals.Down, Gloss: true})
 	var about struct {
 		MaterialID  string            `json:"material_id"`
 		SizeSource  string            `json:"size_source"`
@@ -456,7 +473,7 @@ func TestWhatMaterialJSONSays(t *testing.T) {
 	if text := string(files["LICENCE.txt"]); !strings.Contains(text, "Name the author") || !strings.Contains(text, "by A. Gull, CC-BY-4.0") || !strings.Contains(text, "/CC-BY-4.0.html") {
 		t.Errorf("%s", text)
 	}
-	if f := m.Folder(Profile{Tier: scale.T8K, Direction: normals.Down, Gloss: true}); f != "slates_round-r1-source-yminus-gloss" {
+	if f := m.Folder(usual{Tier: scale.T8K, Direction: normals.Down, Gloss: true}.form()); f != "slates_round-r1-source-yminus-gloss" {
 		t.Error(f)
 	}
 }
@@ -481,7 +498,7 @@ func TestGamutsLeaveAsSRGB(t *testing.T) {
 	p.Gamut = &g
 	for name, im := range map[string]*raster.Image{"integers": raster.FromPlanes(coded...).Quantise(16), "floats": raster.FromPlanes(light...)} {
 		images[material.BaseColor], p.Float = im, name == "floats"
-		got := decoded(t, written(t, m, Profile{Direction: normals.Up})["maps/slates_round-base_color.png"])
+		got := decoded(t, written(t, m, usual{Direction: normals.Up})["maps/slates_round-base_color.png"])
 		for c := range 3 {
 			for i := range base.W * base.H {
 				if d := math.Abs(float64(got.Planes[c].At(i) - base.Planes[c].At(i))); d > 0.006 {
@@ -519,7 +536,7 @@ func TestFloatSources(t *testing.T) {
 	}
 	m.Open = func(p *material.Map, _ string, _ int) (*raster.Image, error) { return floats[p.Blob], nil }
 	for _, tier := range []scale.Tier{scale.SourceTier, 32} {
-		files := written(t, m, Profile{Tier: tier, Direction: normals.Up})
+		files := written(t, m, usual{Tier: tier, Direction: normals.Up})
 		for _, c := range []material.Channel{material.BaseColor, material.Normal, material.Roughness} {
 			name := ""
 			for f := range files {
@@ -559,7 +576,7 @@ func TestGlossBecomesRoughnessAndBack(t *testing.T) {
 	m, images := scanned(t, "slates_round", 32)
 	m.Source(material.Roughness).Channel = material.Glossiness
 	for gloss, name := range map[bool]string{true: "glossiness", false: "roughness"} {
-		for f, data := range written(t, m, Profile{Direction: normals.Up, Gloss: gloss}) {
+		for f, data := range written(t, m, usual{Direction: normals.Up, Gloss: gloss}) {
 			if !strings.HasSuffix(f, "-"+name+".png") {
 				continue
 			}
@@ -587,14 +604,14 @@ func TestWhatCannotBeLoadedStopsTheHandoff(t *testing.T) {
 		}
 		return open(p, udim, n)
 	}
-	err := Write(context.Background(), io.Discard, m, Profile{Direction: normals.Up}, colour.NewTables())
+	err := Write(context.Background(), io.Discard, m, usual{Direction: normals.Up}.form(), colour.NewTables())
 	if err == nil || !strings.Contains(err.Error(), "the disk is gone") || !strings.Contains(err.Error(), "normal") {
 		t.Error(err)
 	}
 	gone, cancel := context.WithCancel(context.Background())
 	cancel()
 	m, _ = scanned(t, "slates_round", 32)
-	if err := Write(gone, io.Discard, m, Profile{Direction: normals.Up}, colour.NewTables()); err == nil {
+	if err := Write(gone, io.Discard, m, usual{Direction: normals.Up}.form(), colour.NewTables()); err == nil {
 		t.Error("a handoff went on for nobody")
 	}
 }
@@ -606,7 +623,7 @@ func TestConstantsAndFigures(t *testing.T) {
 	m.Figures.Tint, m.Figures.Roughness, m.Figures.NormalStrength = [3]float64{0.5, 1, 1}, [2]float64{0.2, 0.6}, 2
 	m.Put(material.Constant(material.Metallic, 0.25))
 	m.Put(material.Constant(material.Emissive, 0.1, 0.2, 0.3))
-	files := written(t, m, Profile{Direction: normals.Up})
+	files := written(t, m, usual{Direction: normals.Up})
 	tables := colour.NewTables()
 	base, rough := decoded(t, files["maps/slates_round-base_color.png"]), decoded(t, files["maps/slates_round-roughness.png"])
 	for i := range base.Ints(0) {
@@ -659,7 +676,7 @@ func TestSpecGlossIsConverted(t *testing.T) {
 	for _, c := range []material.Channel{material.BaseColor, material.Specular, material.Glossiness} {
 		m.Put(material.Source{Channel: c, Map: &material.Map{Blob: string(c), Component: "rgb", Width: gold.W, Height: gold.H, Bits: 8}})
 	}
-	for _, p := range []Profile{{Direction: normals.Up}, {Direction: normals.Up, EXR: true}} {
+	for _, p := range []usual{{Direction: normals.Up}, {Direction: normals.Up, EXR: true}} {
 		files := written(t, m, p)
 		base, packed := decoded(t, files["maps/slates_round-metal_rough-base_color.png"]), decoded(t, files["maps/slates_round-occlusion-roughness-metallic.png"])
 		if r, g, b := base.Ints(0)[9]/257, base.Ints(1)[9]/257, base.Ints(2)[9]/257; r < 253 || g < 223 || g > 229 || b < 150 || b > 160 {
@@ -682,7 +699,7 @@ func TestPlainFinish(t *testing.T) {
 	for _, s := range []material.Source{material.Constant(material.BaseColor, 0.5, 0.5, 0.52), material.Constant(material.Roughness, 0.4), material.Constant(material.Metallic, 1)} {
 		m.Put(s)
 	}
-	files := written(t, m, Profile{Direction: normals.Up})
+	files := written(t, m, usual{Direction: normals.Up})
 	var doc struct {
 		Textures  []any
 		Materials []struct {
@@ -708,7 +725,7 @@ func TestAwkwardMaterials(t *testing.T) {
 	m, _ := scanned(t, "slates_round", 64)
 	for _, slug := range []string{"maps", "surface", "relief"} {
 		m.Slug, m.Name = slug, "Slates --- round -"
-		files := written(t, m, Profile{Direction: normals.Up})
+		files := written(t, m, usual{Direction: normals.Up})
 		seen := map[string]bool{}
 		d := xml.NewDecoder(bytes.NewReader(files[slug+".mtlx"]))
 		for depth := 0; ; {
@@ -736,7 +753,7 @@ func TestAwkwardMaterials(t *testing.T) {
 		}
 	}
 	m.Slug, m.Size = "slates", scale.Size{}
-	files := written(t, m, Profile{Direction: normals.Up})
+	files := written(t, m, usual{Direction: normals.Up})
 	for _, name := range []string{"slates.mtlx", "slates.usda", "slates.gltf", "material.json"} {
 		if bytes.Contains(files[name], []byte("realworldimagesize")) || bytes.Contains(files[name], []byte("One repeat is")) || bytes.Contains(files[name], []byte("width_m")) {
 			t.Errorf("%s states a size that is not known", name)
@@ -754,7 +771,7 @@ func TestAwkwardMaterials(t *testing.T) {
 	}
 	m.Map(material.Occlusion).Tiles = m.Map(material.Occlusion).Tiles[:1]
 	m.Map(material.Opacity).Tiles = m.Map(material.Opacity).Tiles[:1]
-	files = written(t, m, Profile{Direction: normals.Up})
+	files = written(t, m, usual{Direction: normals.Up})
 	if files["maps/slates-occlusion.1002.png"] != nil || files["maps/slates-occlusion.1001.png"] == nil || files["maps/slates-base_color.1002.png"] == nil {
 		t.Error("a tile that is not there got another's pixels")
 	}

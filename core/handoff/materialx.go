@@ -40,11 +40,11 @@ func (k materialXInput) text(v [3]float64) string {
 	}
 }
 
-// materialX is a MaterialX 1.38 document: a standard_surface whose images have
+// materialX is a MaterialX 1.39 document: a standard_surface whose images have
 // their real-world size, for UVs in metres; where no size is known UVs count repeats.
 func (s surface) materialX() []byte {
 	scaled := ""
-	if s.size.Known() {
+	if s.size.Known() && s.uv != UVRepeat {
 		scaled = fmt.Sprintf(`
       <input name="realworldimagesize" type="vector2" value="%s, %s" unittype="distance" unit="meter" />
       <input name="realworldtilesize" type="vector2" value="1, 1" unittype="distance" unit="meter" />`, num(s.size.W), num(s.size.H))
@@ -61,30 +61,70 @@ func (s surface) materialX() []byte {
 `, node, kind, escape(file), cs, scaled)
 	}
 	height := ""
-	for _, k := range s.inputs {
+	stored := map[string]string{} // nodes by the file that they read
+	used := map[string]bool{}
+	for _, k := range s.materialx {
 		at, known := materialXInputs[k.channel]
-		node, source := string(k.channel), string(k.channel)
+		node := string(k.channel)
 		switch {
 		case !known:
 			continue
 		case k.file == "":
 			fmt.Fprintf(&inputs, "    <input name=%q type=%q value=%q />\n", at.name, at.kind, at.text(k.value))
 		default:
-			space := ""
+			space, whole := "", at.stored
 			if k.colour() {
 				space = "srgb_texture"
 				if k.linear {
 					space = "lin_rec709"
 				}
 			}
-			if k.inverted {
-				source = "glossiness"
-			} else if at.through != "" {
-				source += "_map"
+			alone := k.of == 1 || k.of == 3 && at.stored != "float"
+			if !alone { // a file of several channels is read once, and taken apart
+				whole = map[int]string{2: "vector2", 3: "vector3", 4: "vector4"}[k.of]
+				if k.colour() {
+					whole = "color4"
+				}
 			}
-			image(source, at.stored, k.file, space)
+			source, seen := stored[k.file+whole]
+			if !seen {
+				source = node
+				if k.inverted && alone {
+					source = "glossiness"
+				} else if at.through != "" || !alone || k.scaled() {
+					source += "_map"
+				}
+				for used[source] {
+					source += "_2"
+				}
+				used[source], stored[k.file+whole] = true, source
+				image(source, whole, k.file, space)
+			}
+			step := func(name, kind, body string) {
+				fmt.Fprintf(&graph, "    <%s name=%q type=%q>\n%s    </%[1]s>\n", kind, name, at.stored, body)
+			}
+			in := func(name, kind, from string) string {
+				return fmt.Sprintf("      <input name=%q type=%q nodename=%q />\n", name, kind, from)
+			}
+			if !alone {
+				name := node
+				if k.inverted || at.through != "" || k.scaled() {
+					name += "_part"
+				}
+				switch {
+				case at.stored == "float":
+					step(name, "extract", in("in", whole, source)+fmt.Sprintf("      <input name=\"index\" type=\"integer\" value=\"%d\" />\n", k.at))
+				default: // three of four
+					step(name, "convert", in("in", whole, source))
+				}
+				source = name
+			}
 			if k.inverted {
-				fmt.Fprintf(&graph, "    <invert name=%q type=\"float\">\n      <input name=\"in\" type=\"float\" nodename=%q />\n    </invert>\n", node, source)
+				step(node, "invert", in("in", "float", source))
+				source = node
+			}
+			if k.scaled() {
+				step(node, "subtract", in("in1", "float", source)+fmt.Sprintf("      <input name=\"in2\" type=\"float\" value=%q />\n", num(-k.bias/k.scale)))
 			}
 			if at.through != "" {
 				fmt.Fprintf(&graph, "    <%s name=%q type=%q>\n      <input name=\"in\" type=%q nodename=%q />\n    </%[1]s>\n", at.through, node, at.kind, at.stored, source)
@@ -96,7 +136,7 @@ func (s surface) materialX() []byte {
     <input name="displacement" type="float" nodegraph="maps" output=%q />
     <input name="scale" type="float" value="%s" unittype="distance" unit="meter" />
   </displacement>
-`, output, num(s.depth))
+`, output, num(k.scale))
 				continue
 			}
 			fmt.Fprintf(&inputs, "    <input name=%q type=%q nodegraph=\"maps\" output=%q />\n", at.name, at.kind, output)
@@ -114,7 +154,7 @@ func (s surface) materialX() []byte {
 	}
 	s.materialXFigures(&inputs)
 	var b strings.Builder
-	b.WriteString("<?xml version=\"1.0\"?>\n<materialx version=\"1.38\" colorspace=\"lin_rec709\">\n")
+	b.WriteString("<?xml version=\"1.0\"?>\n<materialx version=\"1.39\" colorspace=\"lin_rec709\">\n")
 	fmt.Fprintf(&b, "  <!-- %s, release %d. %s -->\n", comment(s.name), s.number, s.scaleText())
 	if graph.Len() > 0 {
 		fmt.Fprintf(&b, "  <nodegraph name=\"maps\">\n%s  </nodegraph>\n", graph.String())
@@ -127,6 +167,9 @@ func (s surface) materialX() []byte {
 	b.WriteString("  </surfacematerial>\n</materialx>\n")
 	return []byte(b.String())
 }
+
+// scaled says whether the zero level of a height is not at 0.
+func (k input) scaled() bool { return k.channel == material.Height && k.bias != 0 }
 
 // nodeName is the material's name in MaterialX, where no two nodes may share one.
 func (s surface) nodeName() string {
@@ -168,7 +211,7 @@ func (s surface) materialXFigures(to *strings.Builder) {
 	if f.Index != 1.5 {
 		float("specular_IOR", f.Index)
 	}
-	if e := f.Emission; e.Luminance > 0 && s.find(material.Emissive) == nil {
+	if e := f.Emission; e.Luminance > 0 && find(s.materialx, material.Emissive) == nil {
 		float("emission", e.Luminance)
 		color("emission_color", e.Light())
 	}

@@ -21,11 +21,12 @@ var usdInputs = map[material.Channel]struct{ name, kind string }{
 }
 
 // usd is an OpenUSD layer: one repeat as a quad of true size, bound to a material with a
-// UsdPreviewSurface. Its maps are PNG whatever the profile: readers need not open others. UVs are metres; where no size is known they count repeats.
+// UsdPreviewSurface. Its maps are PNG or JPEG whatever the profile: readers need not open
+// others. UVs are metres unless the profile says otherwise; where no size is known they count repeats.
 func (s surface) usd() []byte {
 	size, name := s.extent, identifier(s.slug)
 	uv := s.size // of one repeat
-	if !uv.Known() {
+	if !uv.Known() || s.uv == UVRepeat {
 		uv = scale.Size{W: 1, H: 1}
 	}
 	var inputs, nodes strings.Builder
@@ -43,9 +44,9 @@ def Shader "%s"
     float2 inputs:st.connect = <%s/metres.outputs:result>
 %s    %s outputs:%s
 }
-`, node, file, space, root, extra, map[string]string{"rgb": "float3", "r": "float"}[output], output)
+`, node, file, space, root, extra, map[string]string{"rgb": "float3", "r": "float", "g": "float", "b": "float", "a": "float"}[output], output)
 	}
-	for _, k := range s.inputs {
+	for _, k := range s.preview {
 		at := usdInputs[k.channel]
 		if k.file == "" {
 			if k.colour() {
@@ -55,7 +56,7 @@ def Shader "%s"
 			}
 			continue
 		}
-		space, output := "raw", "r"
+		space, output := "raw", string("rgba"[k.at])
 		if k.colour() {
 			space, output = "sRGB", "rgb"
 		}
@@ -73,9 +74,9 @@ def Shader "%s"
 		case k.channel == material.Emissive:
 			times(s.strength)
 		case k.channel == material.Height:
-			times(s.depth)
+			extra = fmt.Sprintf("    float4 inputs:scale = (%[1]s, %[1]s, %[1]s, 1)\n    float4 inputs:bias = (%[2]s, %[2]s, %[2]s, 0)\n", num(k.scale), num(k.bias))
 		}
-		texture(string(k.channel), k.png, space, output, at.kind, at.name, extra)
+		texture(string(k.channel), k.file, space, output, at.kind, at.name, extra)
 		if k.channel == material.Opacity {
 			inputs.WriteString("    float inputs:opacityThreshold = 0.5\n")
 		}
@@ -86,7 +87,7 @@ def Shader "%s"
 	if c := s.figures.Coat; c.Share > 0 {
 		fmt.Fprintf(&inputs, "    float inputs:clearcoat = %s\n    float inputs:clearcoatRoughness = %s\n", num(c.Share), num(c.Roughness))
 	}
-	if e := s.figures.Emission; e.Luminance > 0 && s.find(material.Emissive) == nil {
+	if e := s.figures.Emission; e.Luminance > 0 && find(s.preview, material.Emissive) == nil {
 		l := e.Light()
 		fmt.Fprintf(&inputs, "    color3f inputs:emissiveColor = (%s, %s, %s)\n", num(l[0]*e.Luminance), num(l[1]*e.Luminance), num(l[2]*e.Luminance))
 	}

@@ -147,7 +147,7 @@ func inRuns(src []byte) (out []byte) {
 		for end < len(src) && end-at < 127 && (end+2 >= len(src) || src[end] != src[end+1] || src[end] != src[end+2]) {
 			end++
 		}
-		out = append(append(out, byte(-(end - at))), src[at:end]...)
+		out = append(append(out, byte(-(end-at))), src[at:end]...)
 		at = end
 	}
 	return out
