@@ -69,7 +69,13 @@ const inspectPx = 512
 // examine looks at files, folders and archives and sorts them into sets. Copies of their pictures of
 // at most px pixels a side can be asked for until the examiner is closed.
 func examine(ctx context.Context, paths []string, px int, progress bool) (*examiner, inspect.Report, error) {
-	e := &examiner{ctx: ctx, slots: make(chan struct{}, runtime.GOMAXPROCS(0)), small: map[string]kept{}, px: px, progress: progress}
+	return examineAside(ctx, paths, px, progress, "")
+}
+
+// examineAside is examine that keeps the files of archives in a folder, so that the examiner's whole
+// has every file.
+func examineAside(ctx context.Context, paths []string, px int, progress bool, aside string) (*examiner, inspect.Report, error) {
+	e := &examiner{ctx: ctx, aside: aside, whole: map[string]string{}, slots: make(chan struct{}, runtime.GOMAXPROCS(0)), small: map[string]kept{}, px: px, progress: progress}
 	var err error
 	if e.scratch, err = os.CreateTemp("", "aldermoor-*"); err != nil {
 		return nil, inspect.Report{}, err
@@ -121,6 +127,8 @@ type examiner struct {
 	end      int64
 	trouble  error // of the scratch file
 	progress bool
+	aside    string            // the folder for files of archives; "" keeps none
+	whole    map[string]string // where each file lies, if aside is set
 }
 
 func (e *examiner) path(root string) error {
@@ -164,6 +172,9 @@ func (e *examiner) file(p, name string) error {
 		return nil
 	}
 	if kind == parcel.None {
+		if e.aside != "" {
+			e.whole[name] = p
+		}
 		return e.look(name, f)
 	}
 	info, err := f.Stat()
@@ -172,7 +183,7 @@ func (e *examiner) file(p, name string) error {
 	}
 	limits := parcel.DefaultLimits
 	limits.Aside = blob.KeepTemporary
-	problems, err := parcel.Unpack(kind, f, info.Size(), limits, e.look)
+	problems, err := parcel.Unpack(kind, f, info.Size(), limits, e.unpacked)
 	for _, q := range problems {
 		e.failed = append(e.failed, inspect.Failure{File: name + "/" + q.Name, Error: q.Name + " " + q.Says + "."})
 	}
@@ -181,6 +192,23 @@ func (e *examiner) file(p, name string) error {
 		return nil
 	}
 	return err
+}
+
+// unpacked examines a file of an archive, and keeps it aside if that is wanted.
+func (e *examiner) unpacked(name string, r io.Reader) error {
+	if e.aside == "" {
+		return e.look(name, r)
+	}
+	f, err := os.CreateTemp(e.aside, "file-*")
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if _, err := io.Copy(f, r); err != nil {
+		return err
+	}
+	e.whole[name] = f.Name()
+	return e.look(name, f)
 }
 
 // look examines a stream: from memory if it is small, else from a temporary file.

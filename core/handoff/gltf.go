@@ -52,7 +52,7 @@ func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 				kind = "image/jpeg"
 			}
 			if files != nil {
-				images = append(images, object{"bufferView": 4 + len(within), "mimeType": kind})
+				images = append(images, object{"bufferView": len(within), "mimeType": kind})
 				within = append(within, file)
 			} else {
 				images = append(images, object{"uri": file, "mimeType": kind})
@@ -143,6 +143,13 @@ func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 	for _, i := range []uint16{0, 1, 2, 0, 2, 3} {
 		binary.Write(&bin, binary.LittleEndian, i)
 	}
+	attributes := object{"POSITION": 0, "NORMAL": 1, "TEXCOORD_0": 2}
+	if g.normal != "" { // u runs to the right, and green is up
+		attributes["TANGENT"] = 4
+		for range 4 {
+			binary.Write(&bin, binary.LittleEndian, []float32{1, 0, 0, 1})
+		}
+	}
 	geometry := bin.Len()
 	view := func(at, n, target int) object {
 		return object{"buffer": 0, "byteOffset": at, "byteLength": n, "target": target}
@@ -158,21 +165,26 @@ func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 		"asset": object{"version": "2.0", "generator": "Aldermoor"},
 		"scene": 0, "scenes": []object{{"nodes": []int{0}}},
 		"nodes":     []object{{"mesh": 0, "name": s.name}},
-		"meshes":    []object{{"name": "one repeat", "primitives": []object{{"attributes": object{"POSITION": 0, "NORMAL": 1, "TEXCOORD_0": 2}, "indices": 3, "material": 0}}}},
+		"meshes":    []object{{"name": "one repeat", "primitives": []object{{"attributes": attributes, "indices": 3, "material": 0}}}},
 		"materials": []object{mat},
-		"accessors": []object{
-			{"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": []float32{-w / 2, -h / 2, 0}, "max": []float32{w / 2, h / 2, 0}},
-			{"bufferView": 1, "componentType": 5126, "count": 4, "type": "VEC3"},
-			{"bufferView": 2, "componentType": 5126, "count": 4, "type": "VEC2"},
-			{"bufferView": 3, "componentType": 5123, "count": 6, "type": "SCALAR"},
-		},
-		"extras": extras,
+	}
+	accessors := []object{
+		{"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": []float32{-w / 2, -h / 2, 0}, "max": []float32{w / 2, h / 2, 0}},
+		{"bufferView": 1, "componentType": 5126, "count": 4, "type": "VEC3"},
+		{"bufferView": 2, "componentType": 5126, "count": 4, "type": "VEC2"},
+		{"bufferView": 3, "componentType": 5123, "count": 6, "type": "SCALAR"},
 	}
 	views := []object{view(0, 48, 34962), view(48, 48, 34962), view(96, 32, 34962), view(128, 12, 34963)}
+	if g.normal != "" {
+		accessors = append(accessors, object{"bufferView": 4, "componentType": 5126, "count": 4, "type": "VEC4"})
+		views = append(views, view(140, 64, 34962))
+	}
+	doc["accessors"], doc["extras"] = accessors, extras
 	if files == nil {
 		doc["buffers"] = []object{{"byteLength": geometry, "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(bin.Bytes())}}
 	} else {
-		for _, name := range within {
+		for i, name := range within {
+			images[i]["bufferView"] = len(views)
 			views = append(views, object{"buffer": 0, "byteOffset": bin.Len(), "byteLength": len(files[name])})
 			bin.Write(files[name])
 			bin.Write(make([]byte, (4-bin.Len()%4)%4))

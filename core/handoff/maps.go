@@ -3,6 +3,7 @@ package handoff
 import (
 	"bytes"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -579,6 +580,9 @@ func (b *builder) file(it item) ([]byte, error) {
 	var density [2]float64
 	if b.m.Size.Known() {
 		density[0], density[1] = scale.Density(b.m.Size, im.W, im.H)
+	}
+	if k, _ := it.format.facts(); k.ending == ".png" && math.Abs(density[0]-density[1]) > 0.01*density[0] {
+		density = [2]float64{} // glTF allows no pixels that are not square; material.json has the size
 	}
 	var buf bytes.Buffer
 	switch it.format {

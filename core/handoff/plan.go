@@ -398,3 +398,40 @@ const metalRough = "metal_rough"
 
 // pictures are the formats that every reader of glTF and USD opens.
 var pictures = []Format{PNG, PNG8, PNG16, JPEG}
+
+// Planned is a file that a handoff will hold.
+type Planned struct {
+	Name   string
+	W, H   int
+	Bits   int
+	Float  bool
+	Format Format
+	Holds  []Held
+	Extra  bool  // made for the descriptions alone
+	Bytes  int64 // estimated
+}
+
+// Held is what one component of a planned file holds; no channel for a value.
+type Held struct {
+	Channel material.Channel
+	Of      int // which component of the channel
+	Invert  bool
+	Mapped  bool // false: the same everywhere
+}
+
+// Plan says which map files a handoff will hold, and which channels are left out and why.
+func (m Material) Plan(f Form) (files []Planned, missing map[material.Channel]string) {
+	p := m.plan(f)
+	for _, it := range p.items {
+		k := Planned{Name: it.name, W: it.w, H: it.h, Bits: it.bits, Float: it.format.Float(), Format: it.format, Extra: it.aux, Bytes: it.estimate()}
+		for _, q := range it.parts {
+			k.Holds = append(k.Holds, Held{q.channel, q.of, q.invert, q.from != nil})
+		}
+		files = append(files, k)
+	}
+	missing = map[material.Channel]string{}
+	for _, o := range p.missing {
+		missing[o.Channel] = o.Why
+	}
+	return files, missing
+}

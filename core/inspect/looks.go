@@ -23,6 +23,9 @@ func (s *Set) Surface(look func(file, layer string) *channels.Look) material.Mat
 		if p.Span != nil {
 			k.Span = *p.Span
 		}
+		for _, t := range p.Tiles {
+			k.Tiles = append(k.Tiles, material.Tile{UDIM: t.UDIM, File: t.File, Blob: channels.Address(t.File, p.Layer)})
+		}
 		if p.Direction != nil {
 			k.Direction = normals.ParseDirection(*p.Direction)
 		}

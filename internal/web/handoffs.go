@@ -24,11 +24,11 @@ import (
 const handoffWait = 25
 
 // handoffWords are the parameters that choose a handoff's conventions.
-var handoffWords = []string{"tier", "normal", "roughness", "format"}
+var handoffWords = []string{"profile", "tier", "normal", "roughness", "format"}
 
-// profileOf reads a handoff's conventions from an address.
-func profileOf(c *echo.Context) (handoff.Profile, error) {
-	return releases.ParseProfile(c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
+// orderOf reads which handoff an address asks for.
+func orderOf(c *echo.Context) (releases.Order, error) {
+	return releases.ParseOrder(c.QueryParam("profile"), c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
 }
 
 // makingPage says how far a handoff is to somebody whose browser runs no script.
@@ -43,7 +43,7 @@ func (s *Server) made(c *echo.Context) (r *releases.Release, m releases.Made, re
 	if r, err = s.released(c); err != nil {
 		return nil, m, false, err
 	}
-	profile, err := profileOf(c)
+	order, err := orderOf(c)
 	if err != nil {
 		return nil, m, false, err
 	}
@@ -51,7 +51,7 @@ func (s *Server) made(c *echo.Context) (r *releases.Release, m releases.Made, re
 	if err != nil {
 		return nil, m, false, err
 	}
-	m, err = s.Studio.Releases.Take(c.Request().Context(), me(c), r, profile, time.Duration(min(max(wait, 0), 60))*time.Second)
+	m, err = s.Studio.Releases.Take(c.Request().Context(), me(c), r, order, time.Duration(min(max(wait, 0), 60))*time.Second)
 	var pending releases.Pending
 	if errors.As(err, &pending) {
 		c.Response().Header().Set("Retry-After", "1")

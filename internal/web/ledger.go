@@ -409,6 +409,7 @@ func (l *ledger) density(s *Server, m *materials.Material, st materials.Standard
 		}
 	}
 	given := s.Studio.Releases.Handoff(&releases.Release{Material: cur})
+	usual, _ := handoff.FindPreset(handoff.Scanned)
 	row := func(name string, t scale.Tier) tierRow {
 		tw, th := t.Size(w, h)
 		x, y := scale.Density(cur.Size, tw, th)
@@ -416,7 +417,7 @@ func (l *ledger) density(s *Server, m *materials.Material, st materials.Standard
 		if math.Abs(x/y-1) > 0.01 {
 			d += " × " + densityIn(y, l.Unit)
 		}
-		cost := given.Estimate(handoff.Profile{Tier: t, Direction: normals.Up})
+		cost := given.Estimate(handoff.Form{Profile: usual, Tier: t})
 		var raw int64
 		for _, p := range cur.Assigned() {
 			pw, ph := t.Size(p.Width, p.Height)

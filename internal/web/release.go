@@ -7,12 +7,14 @@ import (
 	"strconv"
 	"strings"
 
+	"aldermoor/core/handoff"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/search"
+	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
 )
@@ -29,6 +31,7 @@ type materialPage struct {
 	Latest   int
 	Tiers    []choice
 	Cost     costView
+	Profiles []releases.Profile
 	When     string
 	HasGloss bool
 	Deep     string     // what depth the normals and height have
@@ -36,11 +39,17 @@ type materialPage struct {
 	Alike    []cardView // published materials that look like it
 }
 
+// costView is what an order takes.
 type costView struct {
 	Fetch  string `json:"fetch"`
+	Error  string `json:"error"` // of Fetch
 	Memory string `json:"memory"`
 	Pixels string `json:"pixels"`
-	Href   string `json:"href"`
+	Href   string `json:"href"`  // of the zip
+	Query  string `json:"query"` // the order's words in addresses
+	Tier   string `json:"tier"`
+	Says   string `json:"says"` // the form in words
+	Note   string `json:"note,omitempty"`
 }
 
 // releaseOf is the release that a material's page shows: the one asked for, or
@@ -100,7 +109,14 @@ func (s *Server) material(c *echo.Context) error {
 	} else {
 		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source", On: true})
 	}
-	if p.Cost, err = s.costOf(r, p.Tiers[len(p.Tiers)-1].Href, "", "", ""); err != nil {
+	if p.Profiles, err = s.Studio.Releases.Profiles(c.Request().Context(), me(c)); err != nil {
+		return err
+	}
+	order, err := releases.ParseOrder("", p.Tiers[len(p.Tiers)-1].Href, "", "", "")
+	if err != nil {
+		return err
+	}
+	if p.Cost, err = s.costOf(c, r, order); err != nil {
 		return err
 	}
 	if p.Lit, err = s.lit(c, m, r.ID); err != nil {
@@ -121,34 +137,79 @@ func (s *Server) material(c *echo.Context) error {
 // moreLike is how many materials that look alike a material's page shows.
 const moreLike = 6
 
-func (s *Server) costOf(r *releases.Release, tier, normal, roughness, format string) (costView, error) {
-	profile, err := releases.ParseProfile(tier, normal, roughness, format)
+// costOf is what an order of a release takes: exactly once it has been made, and about before.
+func (s *Server) costOf(c *echo.Context, r *releases.Release, o releases.Order) (costView, error) {
+	form, err := s.Studio.Releases.Form(c.Request().Context(), me(c), &o)
 	if err != nil {
 		return costView{}, err
 	}
-	k := s.Studio.Releases.Handoff(r).Estimate(profile)
-	v := url.Values{"tier": {tier}}
-	if normal != "" {
-		v.Set("normal", normal)
+	k := s.Studio.Releases.Handoff(r).Estimate(form)
+	v := url.Values{"tier": {strings.ToLower(o.Tier.String())}}
+	for name, word := range map[string]string{"profile": o.Profile, "normal": o.Normal, "roughness": o.Roughness, "format": map[bool]string{true: "exr"}[o.EXR]} {
+		if word != "" && word != handoff.Scanned {
+			v.Set(name, word)
+		}
 	}
-	if roughness != "" {
-		v.Set("roughness", roughness)
+	out := costView{Fetch: "about " + scale.Bytes(k.Fetch), Memory: scale.Bytes(k.VideoMemory), Pixels: fmt.Sprintf("%d × %d", k.W, k.H), Query: v.Encode(), Tier: strings.ToLower(o.Tier.String()),
+		Says: wording.Form(form.Profile), Error: fmt.Sprintf("within %.0f %%", handoff.EstimateError*100)}
+	out.Href = fmt.Sprintf("/api/v1/releases/%d/handoff?%s", r.ID, out.Query)
+	if bytes, ok := s.Studio.Releases.Exact(r, form); ok {
+		out.Fetch, out.Error = scale.Bytes(bytes), "exactly"
 	}
-	if format != "" {
-		v.Set("format", format)
-	}
-	return costView{scale.Bytes(k.Fetch), scale.Bytes(k.VideoMemory), fmt.Sprintf("%d × %d", k.W, k.H), fmt.Sprintf("/api/v1/releases/%d/handoff?%s", r.ID, v.Encode())}, nil
+	return out, nil
 }
 
-// cost answers the handoff sentence.
+// cost answers the handoff sentence. With a distance, the tier is the smallest one that is
+// enough for a camera there.
 func (s *Server) cost(c *echo.Context) error {
 	r, _, err := s.releaseOf(c)
 	if err != nil {
 		return err
 	}
-	v, err := s.costOf(r, c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
+	o, err := orderOf(c)
 	if err != nil {
 		return err
 	}
+	note := ""
+	if d, err := number(c, "distance_m", 0); err != nil {
+		return err
+	} else if d > 0 {
+		if o.Tier, note, err = s.tierFor(c, r, o, d); err != nil {
+			return err
+		}
+	}
+	v, err := s.costOf(c, r, o)
+	if err != nil {
+		return err
+	}
+	v.Note = note
 	return c.JSON(http.StatusOK, v)
+}
+
+// tierFor is the smallest tier of an order's profile that is enough for the plain camera at a
+// distance in metres, and what is to be said of it.
+func (s *Server) tierFor(c *echo.Context, r *releases.Release, o releases.Order, distance float64) (t scale.Tier, note string, err error) {
+	cur := &r.Material
+	w, h := cur.Pixels()
+	if !cur.Size.Known() || w == 0 {
+		return o.Tier, "", library.Invalid("The size is not known, so no distance can be reckoned. Choose a tier.")
+	}
+	profile, err := s.Studio.Releases.Profile(c.Request().Context(), me(c), o.Profile, o.Version)
+	if err != nil {
+		return o.Tier, "", err
+	}
+	asked := scale.Plain.Asks(distance)
+	for _, t := range append(scale.Tiers(w, h), scale.SourceTier) {
+		if !profile.Document.Offers(t) {
+			continue
+		}
+		tw, th := t.Size(w, h)
+		if x, y := scale.Density(cur.Size, tw, th); min(x, y) >= asked {
+			return t, fmt.Sprintf("%s is enough from %s", t, scale.Metres(scale.Plain.Reach(min(x, y)))), nil
+		}
+		o.Tier = t
+	}
+	tw, th := o.Tier.Size(w, h)
+	x, y := scale.Density(cur.Size, tw, th)
+	return o.Tier, fmt.Sprintf("not enough from %s: %s reaches %s", scale.Metres(distance), o.Tier, scale.Metres(scale.Plain.Reach(min(x, y)))), nil
 }

@@ -1,8 +1,8 @@
 package releases
 
 import (
-	"cmp"
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -14,9 +14,7 @@ import (
 
 	"aldermoor/core/handoff"
 	"aldermoor/core/material"
-	"aldermoor/core/normals"
 	"aldermoor/core/raster"
-	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/people"
 )
@@ -38,65 +36,29 @@ func (s *Service) Handoff(r *Release) handoff.Material {
 		}}
 }
 
-// ParseProfile reads the conventions of a handoff from the words of contracts.md.
-func ParseProfile(tier, normal, roughness, format string) (p handoff.Profile, err error) {
-	if p.Tier, err = scale.ParseTier(cmp.Or(tier, "source")); err != nil {
-		return p, library.Invalid(err.Error() + ".")
-	}
-	if p.Direction = normals.ParseDirection(strings.ReplaceAll(cmp.Or(normal, "y+"), " ", "+")); p.Direction == normals.Unknown {
-		return p, library.Invalid(fmt.Sprintf("A normal map points y+ or y-, not %q.", normal))
-	}
-	switch cmp.Or(roughness, "roughness") {
-	case "roughness":
-	case "glossiness":
-		p.Gloss = true
-	default:
-		return p, library.Invalid(fmt.Sprintf("Take roughness or glossiness, not %q.", roughness))
-	}
-	switch cmp.Or(format, "png") {
-	case "png":
-	case "exr":
-		p.EXR = true
-	default:
-		return p, library.Invalid(fmt.Sprintf("Maps are handed over as png or exr, not %q.", format))
-	}
-	return p, nil
-}
+// handoffKey names a handoff's job: the release, and the order's words.
+func handoffKey(release int64, o Order) string { return fmt.Sprintf("%d %s", release, o.words()) }
 
-// profileWords are a profile's conventions as ParseProfile reads them.
-func profileWords(p handoff.Profile) [4]string {
-	out := [4]string{strings.ToLower(p.Tier.String()), p.Direction.String(), "roughness", "png"}
-	if p.Gloss {
-		out[2] = "glossiness"
-	}
-	if p.EXR {
-		out[3] = "exr"
-	}
-	return out
-}
-
-// handoffKey names a handoff's job: the release, and its profile's words.
-func handoffKey(release int64, p handoff.Profile) string {
-	w := profileWords(p)
-	return fmt.Sprintf("%d %s", release, strings.Join(w[:], " "))
-}
-
-func parseHandoffKey(key string) (release int64, p handoff.Profile, err error) {
+func parseHandoffKey(key string) (release int64, o Order, err error) {
 	w := strings.Fields(key)
-	if len(w) != 5 {
-		return 0, p, fmt.Errorf("%q names no handoff", key)
+	if len(w) != 6 {
+		return 0, o, fmt.Errorf("%q names no handoff", key)
 	}
 	if release, err = strconv.ParseInt(w[0], 10, 64); err == nil {
-		p, err = ParseProfile(w[1], w[2], w[3], w[4])
+		o, err = ParseOrder(w[1], w[2], w[3], w[4], w[5])
 	}
-	return release, p, err
+	return release, o, err
 }
 
-// handoffFolder is where a handoff's files are kept; another version of the writer keeps
-// its own.
-func handoffFolder(key string) string {
-	name := strings.NewReplacer(" ", "-", "y+", "up", "y-", "down").Replace(key)
-	return fmt.Sprintf("handoff/w%d/%s", handoff.Version, name)
+// handoffFolder is where a handoff's files are kept: under what they are made of, so that all
+// who ask for the same share them. Another version of the writer keeps its own.
+func handoffFolder(release int64, f handoff.Form) string {
+	data, err := json.Marshal(f)
+	if err != nil {
+		panic(fmt.Sprintf("releases: the form of a handoff: %v", err)) // plain words and numbers
+	}
+	sum := sha256.Sum256(data)
+	return fmt.Sprintf("handoff/w%d/%d-%s-%x", handoff.Version, release, strings.ToLower(f.Tier.String()), sum[:8])
 }
 
 // Made is a handoff whose files are there.
@@ -105,18 +67,18 @@ type Made struct {
 	Files  []handoff.File `json:"files"`
 	Sums   []uint32       `json:"crc32"` // of the files, for the zip
 
-	key     string
+	where   string
 	at      time.Time
 	derived library.Derived
 }
 
 // made reads a handoff's manifest; ok is false if it is not there or a file of it is not.
-func (s *Service) made(key string, at time.Time) (m Made, ok bool) {
-	data, ok := s.Derived.Get(handoffFolder(key) + "/manifest.json")
+func (s *Service) made(where string, at time.Time) (m Made, ok bool) {
+	data, ok := s.Derived.Get(where + "/manifest.json")
 	if !ok || json.Unmarshal(data, &m) != nil || len(m.Sums) != len(m.Files) {
 		return m, false
 	}
-	m.key, m.at, m.derived = key, at, s.Derived
+	m.where, m.at, m.derived = where, at, s.Derived
 	for i := range m.Files {
 		m.Files[i].CRC32 = m.Sums[i]
 		if !s.Derived.Has(m.name(m.Files[i].Path)) {
@@ -126,7 +88,7 @@ func (s *Service) made(key string, at time.Time) (m Made, ok bool) {
 	return m, true
 }
 
-func (m *Made) name(file string) string { return handoffFolder(m.key) + "/files/" + file }
+func (m *Made) name(file string) string { return m.where + "/files/" + file }
 
 // Open opens one file of the handoff.
 func (m *Made) Open(file string) (library.Blob, error) {
@@ -166,16 +128,20 @@ func (p Pending) Error() string { return fmt.Sprintf("being made: %d of %d files
 
 // Take returns a release's handoff. If it has to be made first, it waits for that up to
 // the given time; then the error is of type Pending and the work goes on.
-func (s *Service) Take(ctx context.Context, p people.Principal, r *Release, profile handoff.Profile, wait time.Duration) (m Made, err error) {
+func (s *Service) Take(ctx context.Context, p people.Principal, r *Release, o Order, wait time.Duration) (m Made, err error) {
 	if err := p.Need(people.Enter); err != nil {
 		return m, err
 	}
-	key := handoffKey(r.ID, profile)
-	if m, ok := s.made(key, r.Created); ok {
-		return m, s.noteTaken(ctx, p, r, key)
+	form, err := s.Form(ctx, p, &o)
+	if err != nil {
+		return m, err
+	}
+	key, where := handoffKey(r.ID, o), handoffFolder(r.ID, form)
+	if m, ok := s.made(where, r.Created); ok {
+		return m, s.noteTaken(ctx, p, r, o)
 	}
 	if done, of, _, failed := s.handoffs.Get(key); of == 0 || failed != nil {
-		s.handoffs.Set(key, done, s.stepsOf(r, profile), nil)
+		s.handoffs.Set(key, done, s.Handoff(r).Steps(form), nil)
 		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.AddJob(JobHandoff, key, 5) }); err != nil {
 			return m, err
 		}
@@ -187,8 +153,8 @@ func (s *Service) Take(ctx context.Context, p people.Principal, r *Release, prof
 		if failed != nil {
 			return m, library.Invalid(fmt.Sprintf("The handoff of %s could not be made: %v. Try again, or ask the librarian.", r.Material.Name, failed))
 		}
-		if m, ok := s.made(key, r.Created); ok {
-			return m, s.noteTaken(ctx, p, r, key)
+		if m, ok := s.made(where, r.Created); ok {
+			return m, s.noteTaken(ctx, p, r, o)
 		}
 		if changed == nil { // it ended, and its files went again
 			return m, Pending{done, of}
@@ -203,21 +169,28 @@ func (s *Service) Take(ctx context.Context, p people.Principal, r *Release, prof
 	}
 }
 
-func (s *Service) stepsOf(r *Release, p handoff.Profile) int { hm := s.Handoff(r); return hm.Steps(p) }
+// Exact is what a handoff takes to fetch, if it has been made.
+func (s *Service) Exact(r *Release, f handoff.Form) (bytes int64, ok bool) {
+	m, ok := s.made(handoffFolder(r.ID, f), r.Created)
+	for _, k := range m.Files {
+		bytes += k.Size
+	}
+	return bytes, ok
+}
 
 // noteTaken records who took what.
-func (s *Service) noteTaken(ctx context.Context, p people.Principal, r *Release, key string) error {
-	_, words, _ := strings.Cut(key, " ")
+func (s *Service) noteTaken(ctx context.Context, p people.Principal, r *Release, o Order) error {
 	return s.Store.Write(ctx, func(tx Tx) error {
-		return tx.AddAudit(people.Entry(s.Now(), p.Name, "download", r.Material.Name, fmt.Sprintf("release %d, %s", r.Number, words)))
+		return tx.AddAudit(people.Entry(s.Now(), p.Name, "download", r.Material.Name, fmt.Sprintf("release %d, %s", r.Number, o.Says())))
 	})
 }
 
 // handoff makes the files of a handoff, and last its manifest.
 func (s *Service) handoff(ctx context.Context, key string) error {
-	id, profile, err := parseHandoffKey(key)
-	if err != nil {
-		return err
+	id, o, err := parseHandoffKey(key)
+	if err != nil { // a job of an earlier version: whoever wants it asks again
+		s.Log.Warn("a handoff is not made", "error", err)
+		return nil
 	}
 	var r Release
 	err = s.Store.Read(ctx, func(tx Reader) (err error) { r, err = tx.Release(id); return err })
@@ -228,15 +201,20 @@ func (s *Service) handoff(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	if _, ok := s.made(key, r.Created); ok {
+	form, err := s.Form(ctx, people.Command("handoff"), &o)
+	if err != nil {
+		return err
+	}
+	where := handoffFolder(r.ID, form)
+	if _, ok := s.made(where, r.Created); ok {
 		s.handoffs.Set(key, 0, 0, nil)
 		return nil
 	}
 	hm := s.Handoff(&r)
-	m := Made{Folder: hm.Folder(profile), key: key}
-	of := hm.Steps(profile)
+	m := Made{Folder: hm.Folder(form), where: where}
+	of := hm.Steps(form)
 	s.handoffs.Set(key, 0, of, nil)
-	err = handoff.Make(ctx, hm, profile, s.Tables, func(file string, data []byte) error {
+	err = handoff.Make(ctx, hm, form, s.Tables, func(file string, data []byte) error {
 		f := handoff.FileOf(file, data)
 		m.Files, m.Sums = append(m.Files, f), append(m.Sums, f.CRC32)
 		err := s.Derived.Keep(m.name(file), func(to *os.File) error { _, err := to.Write(data); return err })
@@ -250,7 +228,7 @@ func (s *Service) handoff(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	if err := s.Derived.Put(handoffFolder(key)+"/manifest.json", data); err != nil {
+	if err := s.Derived.Put(where+"/manifest.json", data); err != nil {
 		return err
 	}
 	s.handoffs.Set(key, 0, 0, nil)

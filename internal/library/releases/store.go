@@ -7,6 +7,8 @@ type Reader interface {
 	materials.Reader
 	Release(id int64) (Release, error)
 	ReleasesOf(material int64) ([]Release, error) // latest first
+	Profiles() ([]Profile, error)                 // the latest version of each that is offered, by id
+	Profile(id string, version int) (Profile, error)
 }
 
 // Tx publishes.
@@ -15,4 +17,6 @@ type Tx interface {
 	materials.Tx
 	AddRelease(r *Release) error
 	Publish(c Card) error
+	AddProfile(p Profile) error
+	RemoveProfile(id string) error
 }

@@ -19,7 +19,6 @@ import (
 
 	"aldermoor/core/handoff"
 	"aldermoor/core/material"
-	"aldermoor/core/normals"
 	"aldermoor/core/station"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/intake"
@@ -327,8 +326,8 @@ func TestAHandoffIsMadeOnce(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	profile := handoff.Profile{Direction: normals.Up}
-	if profile, err = releases.ParseProfile("source", "y+", "", ""); err != nil {
+	profile, err := releases.ParseOrder("", "source", "y+", "", "")
+	if err != nil {
 		t.Fatal(err)
 	}
 	take := func() (releases.Made, error) { return s.Releases.Take(ctx, arno, &r, profile, time.Minute) }

@@ -2,6 +2,7 @@
 // The handoff sentence: its choices, what they cost, and taking.
 import { island } from "./island.js";
 import { call } from "./api.js";
+import { figure } from "./figure.js";
 
 export function handoff() {
   return island({
@@ -9,41 +10,104 @@ export function handoff() {
     bytes: "",
     memory: "",
     line: "",
+    says: "",
+    note: "finds the smallest tier that is enough.",
     word: "Take",
     href: "",
+    query: "",
     problem: "",
     busy: false,
+    scanned: true,
+    profileHref: "/profiles",
+    listing: "",
+    /** @type {{path: string, name: string, href: string, size: string}[]} */ files: [],
 
     init() {
       this.root = this.$root;
-      this.bytes = this.root.querySelector("b[x-text=bytes]").textContent;
-      this.memory = this.root.querySelector("b[x-text=memory]").textContent;
-      this.line = this.root.querySelector("[x-text=line]").textContent;
+      for (const [name, key] of /** @type {const} */ ([["bytes", "bytes"], ["memory", "memory"], ["line", "line"], ["says", "says"]])) this[key] = this.root.querySelector(`[x-text=${name}]`).textContent;
       this.href = this.root.dataset.href;
+      const wanted = localStorage.getItem("profile"); // the one taken last
+      const select = this.select("profile");
+      if (wanted && [...select.options].some((o) => o.value === wanted)) select.value = wanted;
       this.reckon();
     },
 
-    /** @param {string} name */
-    chosen(name) {
-      return /** @type {HTMLSelectElement} */ (this.root.querySelector(`[data-${name}]`)).value;
+    /** @param {string} name @returns {HTMLSelectElement} */
+    select(name) {
+      return this.root.querySelector(`[data-${name}]`);
     },
 
     asked: 0,
 
-    /** Asks for the cost and address of what is chosen now. Of several questions only the last one's answer counts. */
-    async reckon() {
-      const mine = ++this.asked;
-      const q = new URLSearchParams({ tier: this.chosen("tier"), normal: this.chosen("normal"), roughness: this.chosen("rough"), format: this.chosen("format"), release: this.root.dataset.release });
+    /**
+     * Asks for the cost and address of what is chosen now. Of several questions only the last one's answer counts.
+     * @param {number} [distance] of a camera, metres: the tier follows it
+     */
+    async reckon(distance) {
+      const mine = ++this.asked, profile = this.select("profile").value;
+      this.scanned = profile === "as_scanned";
+      this.profileHref = `/profiles/${profile}`;
+      const q = new URLSearchParams({ tier: this.select("tier").value, profile, release: this.root.dataset.release });
+      if (this.scanned) for (const [name, from] of [["normal", "normal"], ["roughness", "rough"], ["format", "format"]]) if (this.select(from).value) q.set(name, this.select(from).value);
+      if (typeof distance === "number") q.set("distance_m", String(distance));
       try {
         const c = await call("GET", `/library/${this.root.dataset.slug}/cost?${q}`);
         if (mine !== this.asked) return;
         this.bytes = c.fetch;
         this.memory = c.memory;
-        this.line = c.pixels.startsWith("0 ") ? "figures, no maps" : `${c.pixels} px; ${this.chosen("format") === "exr" ? "linear light, half and float" : "16 bits are kept"}`;
+        this.says = c.says;
+        this.line = c.pixels.startsWith("0 ") ? "figures, no maps" : `${c.pixels} px, ${c.error}`;
         this.href = c.href;
+        this.query = c.query;
         this.problem = "";
+        if (c.note) {
+          this.note = c.note;
+          this.select("tier").value = c.tier;
+        }
+        if (this.root.querySelector("details")?.open) this.list();
       } catch (e) {
         if (mine === this.asked) this.problem = /** @type {Error} */ (e).message;
+      }
+    },
+
+    /** Chooses the smallest tier that is enough for a camera at the distance that was typed. */
+    async enough() {
+      const input = /** @type {HTMLInputElement} */ (this.root.querySelector("[data-distance]"));
+      if (!input.value.trim()) return;
+      try {
+        await this.reckon(await figure(input.value, "length"));
+      } catch (e) {
+        this.problem = /** @type {Error} */ (e).message;
+      }
+    },
+
+    /** Waits until the files are made. Until then the server says how far it is. @param {string} href @param {(says: string) => void} tell */
+    async made(href, tell) {
+      for (;;) {
+        const ready = await fetch(`${href}&wait=10`, { headers: { Range: "bytes=0-0" } });
+        if (ready.status !== 202) {
+          if (!ready.ok) throw new Error((await ready.json().catch(() => null))?.detail ?? `The server answered ${ready.status}.`);
+          return ready;
+        }
+        const { done, of } = await ready.json();
+        tell(`Making file ${Math.min(done + 1, of)} of ${of}…`);
+        await new Promise((next) => setTimeout(next, 300));
+      }
+    },
+
+    /** Lists the files of what is chosen, each with its address. */
+    async list() {
+      if (!this.root.querySelector("details")?.open) return;
+      this.files = [];
+      this.listing = "Making the files…";
+      const href = this.href.replace("/handoff?", "/manifest?");
+      try {
+        const m = await (await this.made(href, (says) => (this.listing = says))).json();
+        if (href !== this.href.replace("/handoff?", "/manifest?")) return;
+        this.files = m.files.map((/** @type {any} */ f) => ({ path: f.path, name: f.path.split("/").pop(), href: f.href, size: `${(f.bytes / 1e6).toFixed(f.bytes > 1e6 ? 1 : 3)} MB` }));
+        this.listing = "";
+      } catch (e) {
+        this.listing = /** @type {Error} */ (e).message;
       }
     },
 
@@ -55,20 +119,10 @@ export function handoff() {
       try {
         await this.reckon(); // what was chosen a moment ago is what is taken
         if (this.problem) return;
-        // Its files are made on the first request; until then the server says how far it is.
-        for (;;) {
-          const ready = await fetch(`${this.href}&wait=10`, { headers: { Range: "bytes=0-0" } });
-          if (ready.status === 202) {
-            const { done, of } = await ready.json();
-            this.word = `Making file ${Math.min(done + 1, of)} of ${of}…`;
-            await new Promise((next) => setTimeout(next, 300));
-            continue;
-          }
-          if (!ready.ok) throw new Error((await ready.json().catch(() => null))?.detail ?? `The server answered ${ready.status}.`);
-          const size = Number((ready.headers.get("Content-Range") ?? "").split("/")[1]);
-          if (size) this.line = `${(size / 1e6).toFixed(1)} MB exactly`;
-          break;
-        }
+        const ready = await this.made(this.href, (says) => (this.word = says));
+        localStorage.setItem("profile", this.select("profile").value);
+        const size = Number((ready.headers.get("Content-Range") ?? "").split("/")[1]);
+        if (size) this.line = `${(size / 1e6).toFixed(1)} MB exactly`;
         const a = document.createElement("a");
         a.href = this.href;
         a.download = "";
