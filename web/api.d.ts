@@ -957,6 +957,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The handoff profiles that are offered: Aldermoor's, then the studio's. */
+        get: operations["profiles"];
+        put?: never;
+        /** Keep a new handoff profile; a lead. */
+        post: operations["addProfile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/profiles/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A handoff profile. */
+        get: operations["profile"];
+        /** Keep the next version of one of the studio's profiles; a lead. Older versions stay. */
+        put: operations["saveProfile"];
+        post?: never;
+        /** Stop offering a profile; a lead. */
+        delete: operations["removeProfile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a profile makes of a release, before it is saved. */
+        post: operations["tryProfile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trials/{key}/{n}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture of a trial. */
+        get: operations["trialPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1389,6 +1460,52 @@ export interface components {
             size_m?: number;
             /** @description Of a mesh: the radius of a ball around its middle that holds it. */
             radius_m?: number;
+        };
+        Profile: {
+            name: string;
+            purpose?: string;
+            /** @enum {unknown} */
+            normal?: "y+" | "y-";
+            /** @enum {unknown} */
+            workflow?: "as_delivered" | "metal_rough" | "spec_gloss";
+            /** @enum {unknown} */
+            height?: "range" | "centred" | "metres";
+            /** @enum {unknown} */
+            figures?: "baked" | "beside";
+            /** @enum {unknown} */
+            uv?: "usual" | "repeat" | "metre";
+            /** @enum {unknown} */
+            pixels?: "kept" | "power_of_two" | "square";
+            tiers?: string[];
+            names?: string;
+            files: {
+                holds: {
+                    channel?: components["schemas"]["Channel"];
+                    /** @enum {unknown} */
+                    part?: "r" | "g" | "b";
+                    invert?: boolean;
+                    value?: number;
+                    optional?: boolean;
+                }[];
+                word?: string;
+                /** @enum {unknown} */
+                format: "png" | "png8" | "png16" | "jpeg" | "tiff8" | "tiff16" | "tiff32" | "tga" | "exr_half" | "exr_float";
+                compression?: string;
+                quality?: number;
+                /** @enum {unknown} */
+                colour?: "srgb" | "linear";
+            }[];
+            descriptions?: ("materialx" | "gltf" | "glb" | "usd")[];
+        };
+        KeptProfile: {
+            id: string;
+            version: number;
+            document: components["schemas"]["Profile"];
+            by?: string;
+            created?: string;
+            says: string;
+            own: boolean;
+            href: string;
         };
     };
     responses: {
@@ -2128,6 +2245,8 @@ export interface operations {
     handoff: {
         parameters: {
             query?: {
+                /** @description Id of a handoff profile, also with @VERSION; as_scanned unless given. */
+                profile?: string;
                 tier?: "1k" | "2k" | "4k" | "8k" | "source";
                 normal?: "y+" | "y-";
                 roughness?: "roughness" | "glossiness";
@@ -2976,6 +3095,8 @@ export interface operations {
     manifest: {
         parameters: {
             query?: {
+                /** @description Id of a handoff profile, also with @VERSION; as_scanned unless given. */
+                profile?: string;
                 tier?: "1k" | "2k" | "4k" | "8k" | "source";
                 normal?: "y+" | "y-";
                 roughness?: "roughness" | "glossiness";
@@ -3033,6 +3154,8 @@ export interface operations {
     handoffFile: {
         parameters: {
             query?: {
+                /** @description Id of a handoff profile, also with @VERSION; as_scanned unless given. */
+                profile?: string;
                 tier?: "1k" | "2k" | "4k" | "8k" | "source";
                 normal?: "y+" | "y-";
                 roughness?: "roughness" | "glossiness";
@@ -3809,6 +3932,205 @@ export interface operations {
                     "application/json": {
                         groups: string[][];
                     };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    profiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        total: number;
+                        items: components["schemas"]["KeptProfile"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addProfile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Profile"];
+            };
+        };
+        responses: {
+            /** @description The profile. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptProfile"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    profile: {
+        parameters: {
+            query?: {
+                /** @description Of the studio's own; the latest unless given. */
+                version?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The profile. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptProfile"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveProfile: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Profile"];
+            };
+        };
+        responses: {
+            /** @description The profile. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptProfile"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeProfile: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryProfile: {
+        parameters: {
+            query?: {
+                /** @description The release to try it on. */
+                release?: number;
+                tier?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Profile"];
+            };
+        };
+        responses: {
+            /** @description The files, with pictures. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        folder: string;
+                        fetch: string;
+                        memory: string;
+                        files: {
+                            name: string;
+                            says: string;
+                            bytes: string;
+                            extra: boolean;
+                            pictures: {
+                                says: string;
+                                href: string;
+                            }[];
+                        }[];
+                        others: string[];
+                        missing: string[];
+                        of: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    trialPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
                 };
             };
             default: components["responses"]["Problem"];

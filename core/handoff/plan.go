@@ -396,8 +396,12 @@ func (it *item) alone() bool {
 // metalRough begins the names of maps that were converted from spec-gloss.
 const metalRough = "metal_rough"
 
-// pictures are the formats that every reader of glTF and USD opens.
-var pictures = []Format{PNG, PNG8, PNG16, JPEG}
+// pictures are the formats that every reader of glTF opens, and usdPictures those of USD (USDZ
+// Specification 1.3).
+var (
+	pictures    = []Format{PNG, PNG8, PNG16, JPEG}
+	usdPictures = append([]Format{EXRHalf, EXRFloat}, pictures...)
+)
 
 // Planned is a file that a handoff will hold.
 type Planned struct {

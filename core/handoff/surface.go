@@ -75,7 +75,7 @@ func (p *planner) describe() {
 		p.surface.materialx = p.inputs(Formats())
 	}
 	if p.f.has(USD) || p.f.has(GLTF) || p.f.has(GLB) {
-		formats := pictures
+		formats := usdPictures
 		if !p.f.has(USD) {
 			formats = nil // values alone
 		}

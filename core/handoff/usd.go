@@ -21,7 +21,7 @@ var usdInputs = map[material.Channel]struct{ name, kind string }{
 }
 
 // usd is an OpenUSD layer: one repeat as a quad of true size, bound to a material with a
-// UsdPreviewSurface. Its maps are PNG or JPEG whatever the profile: readers need not open
+// UsdPreviewSurface. Its maps are PNG, JPEG or OpenEXR: readers need not open
 // others. UVs are metres unless the profile says otherwise; where no size is known they count repeats.
 func (s surface) usd() []byte {
 	size, name := s.extent, identifier(s.slug)
@@ -58,7 +58,10 @@ def Shader "%s"
 		}
 		space, output := "raw", string("rgba"[k.at])
 		if k.colour() {
-			space, output = "sRGB", "rgb"
+			output = "rgb"
+			if !k.linear {
+				space = "sRGB"
+			}
 		}
 		extra := ""
 		times := func(f float64) {

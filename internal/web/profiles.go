@@ -203,8 +203,12 @@ func (s *Server) profiles(c *echo.Context) error {
 	if p.Open == nil {
 		return library.ErrNotFound
 	}
-	if found, err := s.Studio.Search.Find(c.Request().Context(), me(c), search.Query{Per: 1}); err == nil && len(found.Items) > 0 {
-		p.Example = found.Items[0].Name
+	if found, err := s.Studio.Search.Find(c.Request().Context(), me(c), search.Query{Per: 24}); err == nil {
+		for _, k := range found.Items {
+			if p.Example == "" && len(k.Channels) > 2 {
+				p.Example = k.Name
+			}
+		}
 	}
 	return s.render(c, http.StatusOK, "profiles", p)
 }
@@ -312,13 +316,13 @@ func (s *Server) apiRemoveProfile(c *echo.Context) error {
 
 // trialView is what a profile makes of a release.
 type trialView struct {
-	Folder  string      `json:"folder"`
-	Fetch   string      `json:"fetch"`
-	Memory  string      `json:"memory"`
-	Files   []trialRow  `json:"files"`
-	Others  []string    `json:"others"`
-	Missing []string    `json:"missing"`
-	Of      string      `json:"of"` // the material
+	Folder  string     `json:"folder"`
+	Fetch   string     `json:"fetch"`
+	Memory  string     `json:"memory"`
+	Files   []trialRow `json:"files"`
+	Others  []string   `json:"others"`
+	Missing []string   `json:"missing"`
+	Of      string     `json:"of"` // the material
 }
 
 type trialRow struct {
@@ -344,11 +348,15 @@ func (s *Server) apiTry(c *echo.Context) error {
 	if err != nil {
 		return library.Invalid(err.Error() + ".")
 	}
-	r, err := s.released(c)
+	id, err := whole(c, "release", 0)
 	if err != nil {
 		return err
 	}
-	t, err := s.Studio.Releases.Try(c.Request().Context(), me(c), r, profile, tier)
+	r, err := s.Studio.Releases.ReleaseByID(c.Request().Context(), me(c), int64(id))
+	if err != nil {
+		return err
+	}
+	t, err := s.Studio.Releases.Try(c.Request().Context(), me(c), &r, profile, tier)
 	if err != nil {
 		return err
 	}
@@ -356,7 +364,7 @@ func (s *Server) apiTry(c *echo.Context) error {
 	for _, f := range t.Files {
 		row := trialRow{Name: f.Name, Extra: f.Extra, Bytes: "about " + scale.Bytes(f.Bytes), Says: fmt.Sprintf("%d × %d, %s", f.W, f.H, wording.FormatName(f.Format))}
 		if f.Format == handoff.PNG {
-			row.Says = fmt.Sprintf("%d × %d, PNG, %d bits", f.W, f.H, f.Bits)
+			row.Says = fmt.Sprintf("%d × %d, %d-bit PNG", f.W, f.H, f.Bits)
 		}
 		at := 0
 		for _, n := range f.Pictures {
@@ -376,7 +384,7 @@ func (s *Server) apiTry(c *echo.Context) error {
 				step = 3
 			}
 			at += step
-			row.Pictures = append(row.Pictures, trialPicture{says, fmt.Sprintf("/api/v1/profiles/trials/%s/%d", t.Key, n)})
+			row.Pictures = append(row.Pictures, trialPicture{says, fmt.Sprintf("/api/v1/trials/%s/%d", t.Key, n)})
 		}
 		v.Files = append(v.Files, row)
 	}

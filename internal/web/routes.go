@@ -161,13 +161,13 @@ func (s *Server) routes() []route {
 		{get, "/api/v1/releases/:id/handoff", enter, makes, s.apiHandoff},
 		{get, "/api/v1/releases/:id/manifest", enter, makes, s.apiManifest},
 		{get, "/api/v1/releases/:id/files/*", enter, makes, s.apiHandoffFile},
-		{post, "/api/v1/releases/:id/trial", enter, makes, s.apiTry}, // changes nothing
+		{post, "/api/v1/trials", enter, makes, s.apiTry},
 		{get, "/api/v1/profiles", enter, makes, s.apiProfiles},
 		{post, "/api/v1/profiles", decide, makes, s.apiAddProfile},
 		{get, "/api/v1/profiles/:id", enter, makes, s.apiProfile},
 		{put, "/api/v1/profiles/:id", decide, changes, s.apiSaveProfile},
 		{remove, "/api/v1/profiles/:id", decide, changes, s.apiRemoveProfile},
-		{get, "/api/v1/profiles/trials/:key/:n", enter, makes, s.apiTrialPicture},
+		{get, "/api/v1/trials/:key/:n", enter, makes, s.apiTrialPicture},
 		{get, "/api/v1/audit", admin, makes, s.apiAudit},
 	}
 }

@@ -49,8 +49,8 @@ func Form(p handoff.Profile) string {
 
 // FormatName is a map file's format for people.
 func FormatName(f handoff.Format) string {
-	return map[handoff.Format]string{handoff.PNG: "PNG, all bits", handoff.PNG8: "PNG, 8 bits", handoff.PNG16: "PNG, 16 bits", handoff.JPEG: "JPEG", handoff.TIFF8: "TIFF, 8 bits", handoff.TIFF16: "TIFF, 16 bits",
-		handoff.TIFF32: "TIFF, float", handoff.TGA: "TGA, 8 bits", handoff.EXRHalf: "OpenEXR, half", handoff.EXRFloat: "OpenEXR, float"}[f]
+	return map[handoff.Format]string{handoff.PNG: "full-depth PNG", handoff.PNG8: "8-bit PNG", handoff.PNG16: "16-bit PNG", handoff.JPEG: "JPEG", handoff.TIFF8: "8-bit TIFF", handoff.TIFF16: "16-bit TIFF",
+		handoff.TIFF32: "float TIFF", handoff.TGA: "8-bit TGA", handoff.EXRHalf: "half EXR", handoff.EXRFloat: "float EXR"}[f]
 }
 
 // DescriptionName is a description's standard for people.

@@ -106,6 +106,8 @@ export function handoff() {
         if (href !== this.href.replace("/handoff?", "/manifest?")) return;
         this.files = m.files.map((/** @type {any} */ f) => ({ path: f.path, name: f.path.split("/").pop(), href: f.href, size: `${(f.bytes / 1e6).toFixed(f.bytes > 1e6 ? 1 : 3)} MB` }));
         this.listing = "";
+        this.bytes = `${(m.bytes / 1e6).toFixed(1)} MB`;
+        this.line = this.line.replace(/within.*/, "exactly");
       } catch (e) {
         this.listing = /** @type {Error} */ (e).message;
       }

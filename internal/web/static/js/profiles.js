@@ -67,7 +67,7 @@ export function profile() {
         const found = await call("GET", `/api/v1/library?q=${encodeURIComponent(name)}`);
         if (!found.items.length) throw new Error(`No material is called “${name}”. Type another name.`);
         const tier = /** @type {HTMLSelectElement} */ (this.root.querySelector('[name="tier"]')).value;
-        const t = await call("POST", `/api/v1/releases/${found.items[0].release_id}/trial?tier=${tier}`, this.document());
+        const t = await call("POST", `/api/v1/trials?release=${found.items[0].release_id}&tier=${tier}`, this.document());
         if (mine !== this.asked) return;
         this.folder = t.folder;
         this.takes = `of ${t.of}: ${t.fetch} to fetch, ${t.memory} of video memory`;
