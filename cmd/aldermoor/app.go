@@ -132,6 +132,9 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 			cancel() // nothing can be found, so nothing is served
 			return
 		}
+		if err := a.studio.Releases.Recard(ctx); err != nil && ctx.Err() == nil {
+			a.log.Error("renew the Library's cards", "error", err)
+		}
 		if err := a.studio.Pictures.DescribeAll(ctx); err != nil && ctx.Err() == nil {
 			a.log.Error("ask for what is not described yet", "error", err)
 		}

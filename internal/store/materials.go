@@ -368,6 +368,9 @@ func (t *tx) Release(id int64) (releases.Release, error) {
 	if err == sql.ErrNoRows {
 		err = library.ErrNotFound
 	}
+	if err == nil {
+		err = t.marked(&r)
+	}
 	return r, err
 }
 
@@ -377,6 +380,11 @@ func (t *tx) ReleasesOf(material int64) (list []releases.Release, err error) {
 		list = append(list, r)
 		return err
 	})
+	for i := range list {
+		if err == nil {
+			err = t.marked(&list[i])
+		}
+	}
 	return list, err
 }
 

@@ -7,6 +7,7 @@ import (
 	"math"
 	"time"
 
+	"aldermoor/core/handoff"
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
 )
@@ -31,7 +32,17 @@ type Card struct {
 	Look       string             `json:"look"`
 	Colour     string             `json:"colour"` // the mean of its base colour, #rrggbb; "" if it has none
 	Released   time.Time          `json:"released"`
+	State      State              `json:"state"` // "", approved or retired
+	Station    string             `json:"station"`
+	Workflow   string             `json:"workflow"`
+	Tiling     string             `json:"tiling"` // seamless or seams; "" if it was not examined
+	Estimated  bool               `json:"estimated"`
+	Cost       int64              `json:"cost"` // bytes to fetch of the usual handoff at the source's size, about
+	Uses       int                `json:"uses"` // how many people have taken it; counted when it is read, not kept
 }
+
+// seamless is the score of both axes from which a material tiles without seams to be seen.
+const seamless = 0.8
 
 // CardOf is what the Library shows of a release.
 func CardOf(r Release) Card {
@@ -45,11 +56,24 @@ func CardOf(r Release) Card {
 	for _, p := range m.Assigned() {
 		c.Channels = append(c.Channels, p.Channel)
 	}
+	surface := m.Surface()
+	c.State, c.Station, c.Workflow = r.Mark.State, m.Station, surface.Workflow()
+	if t := m.Report.Tiling; t != nil {
+		c.Tiling = "seams"
+		if min(t.X, t.Y) >= seamless {
+			c.Tiling = "seamless"
+		}
+	}
+	for _, f := range m.Report.Findings {
+		c.Estimated = c.Estimated || f.Code == "normals_estimated"
+	}
+	usual, _ := handoff.FindPreset(handoff.Scanned)
+	c.Cost = (handoff.Material{Material: surface, Slug: m.Slug, Number: r.Number}).Estimate(handoff.Form{Profile: usual}).Fetch
 	return c
 }
 
 // cardForm is the first byte of a card as it is kept; JSON begins with another.
-const cardForm = 1
+const cardForm = 2
 
 // MarshalBinary is the card as it is kept: a hundred thousand are read at each start. It
 // is a byte for the form, then the fields in the order of Card: whole numbers as varints,
@@ -87,6 +111,13 @@ func (c Card) MarshalBinary() ([]byte, error) {
 	text(c.Notes)
 	text(c.Look)
 	whole(c.Released.UnixNano())
+	text(c.Colour)
+	text(string(c.State))
+	text(c.Station)
+	text(c.Workflow)
+	text(c.Tiling)
+	whole(map[bool]int64{true: 1}[c.Estimated])
+	whole(c.Cost)
 	return b, nil
 }
 
@@ -95,13 +126,14 @@ type CardReader struct{ texts map[string]string }
 
 // Read is a card from its kept form.
 func (r *CardReader) Read(b []byte) (c Card, err error) {
-	if len(b) == 0 || b[0] != cardForm {
+	if len(b) == 0 || b[0] == 0 || b[0] > cardForm {
 		err = json.Unmarshal(b, &c) // as earlier versions kept it
 		return c, err
 	}
 	if r.texts == nil {
 		r.texts = map[string]string{}
 	}
+	form := b[0]
 	b = b[1:]
 	broken := false
 	count := func() int {
@@ -169,6 +201,9 @@ func (r *CardReader) Read(b []byte) (c Card, err error) {
 	}
 	c.Contact, c.Licence, c.Notes, c.Look = shared(), shared(), shared(), string(bytes())
 	c.Released = time.Unix(0, whole()).UTC()
+	if form >= 2 {
+		c.Colour, c.State, c.Station, c.Workflow, c.Tiling, c.Estimated, c.Cost = string(bytes()), State(shared()), shared(), shared(), shared(), whole() == 1, whole()
+	}
 	if broken {
 		return Card{}, errors.New("a card of the Library is damaged")
 	}

@@ -52,13 +52,16 @@ func parseHandoffKey(key string) (release int64, o Order, err error) {
 
 // handoffFolder is where a handoff's files are kept: under what they are made of, so that all
 // who ask for the same share them. Another version of the writer keeps its own.
-func handoffFolder(release int64, f handoff.Form) string {
-	data, err := json.Marshal(f)
+func handoffFolder(r *Release, f handoff.Form) string {
+	data, err := json.Marshal(struct {
+		handoff.Form
+		Description any
+	}{f, r.Mark.Correction})
 	if err != nil {
 		panic(fmt.Sprintf("releases: the form of a handoff: %v", err)) // plain words and numbers
 	}
 	sum := sha256.Sum256(data)
-	return fmt.Sprintf("handoff/w%d/%d-%s-%x", handoff.Version, release, strings.ToLower(f.Tier.String()), sum[:8])
+	return fmt.Sprintf("handoff/w%d/%d-%s-%x", handoff.Version, r.ID, strings.ToLower(f.Tier.String()), sum[:8])
 }
 
 // Made is a handoff whose files are there.
@@ -136,7 +139,7 @@ func (s *Service) Take(ctx context.Context, p people.Principal, r *Release, o Or
 	if err != nil {
 		return m, err
 	}
-	key, where := handoffKey(r.ID, o), handoffFolder(r.ID, form)
+	key, where := handoffKey(r.ID, o), handoffFolder(r, form)
 	if m, ok := s.made(where, r.Created); ok {
 		return m, s.noteTaken(ctx, p, r, o)
 	}
@@ -171,7 +174,7 @@ func (s *Service) Take(ctx context.Context, p people.Principal, r *Release, o Or
 
 // Exact is what a handoff takes to fetch, if it has been made.
 func (s *Service) Exact(r *Release, f handoff.Form) (bytes int64, ok bool) {
-	m, ok := s.made(handoffFolder(r.ID, f), r.Created)
+	m, ok := s.made(handoffFolder(r, f), r.Created)
 	for _, k := range m.Files {
 		bytes += k.Size
 	}
@@ -180,9 +183,20 @@ func (s *Service) Exact(r *Release, f handoff.Form) (bytes int64, ok bool) {
 
 // noteTaken records who took what.
 func (s *Service) noteTaken(ctx context.Context, p people.Principal, r *Release, o Order) error {
-	return s.Store.Write(ctx, func(tx Tx) error {
+	users := 0
+	err := s.Store.Write(ctx, func(tx Tx) (err error) {
+		if err := tx.AddTaking(Taking{MaterialID: r.MaterialID, ReleaseID: r.ID, Person: p.Name, Form: o.Says(), Last: s.Now()}); err != nil {
+			return err
+		}
+		if users, err = tx.UsersOf(r.MaterialID); err != nil {
+			return err
+		}
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "download", r.Material.Name, fmt.Sprintf("release %d, %s", r.Number, o.Says())))
 	})
+	if err == nil && s.Used != nil {
+		s.Used(r.MaterialID, users)
+	}
+	return err
 }
 
 // handoff makes the files of a handoff, and last its manifest.
@@ -205,7 +219,7 @@ func (s *Service) handoff(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	where := handoffFolder(r.ID, form)
+	where := handoffFolder(&r, form)
 	if _, ok := s.made(where, r.Created); ok {
 		s.handoffs.Set(key, 0, 0, nil)
 		return nil

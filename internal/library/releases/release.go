@@ -23,8 +23,12 @@ type Release struct {
 	By         string
 	Override   string // why a lead released it in spite of findings that stop; "" if there were none
 	Created    time.Time
-	Material   materials.Material // as it was
+	Material   materials.Material // as it was, with the description that counts now
+	Mark       Mark               // what was decided of it since
 }
+
+// Version rises with what is decided of the release.
+func (r *Release) Version() int64 { return r.Mark.Version + 1 }
 
 // ReleaseText is what goes with a release.
 type ReleaseText struct {
@@ -105,6 +109,9 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 			return err
 		}
 		if err := tx.Publish(CardOf(r)); err != nil {
+			return err
+		}
+		if err := tx.RemoveReview(id); err != nil {
 			return err
 		}
 		if s.JobTraits != "" {

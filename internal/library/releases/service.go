@@ -16,8 +16,9 @@ type Service struct {
 	Store     library.Store[Reader, Tx]
 	Events    *events.Service
 	Materials *materials.Service
-	Published func(Card) // is told of each release once it is committed
-	JobTraits string     // the kind of job that works out how a release is found
+	Published func(Card)                       // is told of each release once it is committed
+	Used      func(material int64, people int) // is told how many use a material, after each handoff
+	JobTraits string                           // the kind of job that works out how a release is found
 	handoffs  library.Progress
 }
 

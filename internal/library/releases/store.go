@@ -9,6 +9,13 @@ type Reader interface {
 	ReleasesOf(material int64) ([]Release, error) // latest first
 	Profiles() ([]Profile, error)                 // the latest version of each that is offered, by id
 	Profile(id string, version int) (Profile, error)
+	Mark(release int64) (Mark, error)      // zero if nothing is decided of it
+	Reviews() ([]Review, error)            // the longest waiting first
+	Review(material int64) (Review, error) //
+	TakingsOf(material int64, n int) ([]Taking, error)
+	UsersOf(material int64) (people int, err error)
+	TakingsBy(person string, n int) ([]Taking, error)
+	OldCards(form byte, n int) (releases []int64, err error) // whose cards are kept in another form
 }
 
 // Tx publishes.
@@ -19,4 +26,8 @@ type Tx interface {
 	Publish(c Card) error
 	AddProfile(p Profile) error
 	RemoveProfile(id string) error
+	SaveMark(release int64, m Mark) error
+	SaveReview(r Review) error
+	RemoveReview(material int64) error
+	AddTaking(t Taking) error
 }

@@ -20,13 +20,21 @@ const (
 	ByChannel  Facet = "channel"
 	ByTier     Facet = "tier"
 	ByLicence  Facet = "licence"
+	ByState    Facet = "state" // approved, unreviewed or retired; retired ones are found if asked for alone
+	ByStation  Facet = "station"
+	ByContact  Facet = "contact"
+	ByWorkflow Facet = "workflow"
+	ByTiling   Facet = "tiling" // seamless or seams
+	ByOrigin   Facet = "origin" // scanned or estimated
 )
 
 // wantsAll says whether a material must have all choices of a facet that are asked for; otherwise any does.
 func (f Facet) wantsAll() bool { return f == ByTag || f == ByChannel }
 
 // Facets are all of them, in the order in which they are offered.
-func Facets() []Facet { return []Facet{ByCategory, ByTag, ByChannel, ByTier, ByLicence} }
+func Facets() []Facet {
+	return []Facet{ByCategory, ByTag, ByChannel, ByTier, ByLicence, ByState, ByStation, ByContact, ByWorkflow, ByTiling, ByOrigin}
+}
 
 // valuesOf are a card's choices of a facet.
 func valuesOf(c *releases.Card, f Facet) []string {
@@ -41,6 +49,24 @@ func valuesOf(c *releases.Card, f Facet) []string {
 		if c.Licence != "" {
 			return []string{c.Licence}
 		}
+	case ByState:
+		if c.State == releases.Unreviewed {
+			return unreviewed
+		}
+		return []string{string(c.State)}
+	case ByStation:
+		return stated(c.Station)
+	case ByContact:
+		return stated(c.Contact)
+	case ByWorkflow:
+		return stated(c.Workflow)
+	case ByTiling:
+		return stated(c.Tiling)
+	case ByOrigin:
+		if c.Estimated {
+			return []string{"estimated"}
+		}
+		return scanned
 	case ByChannel:
 		out := make([]string, len(c.Channels))
 		for i, ch := range c.Channels {
@@ -49,6 +75,17 @@ func valuesOf(c *releases.Card, f Facet) []string {
 		return out
 	}
 	return nil
+}
+
+// The choices of what most materials are.
+var unreviewed, scanned = []string{"unreviewed"}, []string{"scanned"}
+
+// stated is a choice; none where it is empty.
+func stated(v string) []string {
+	if v == "" {
+		return nil
+	}
+	return []string{v}
 }
 
 // Order is how found materials are sorted.
@@ -60,6 +97,9 @@ const (
 	ByName    Order = "name"
 	Newest    Order = "newest"
 	Largest   Order = "size"
+	Densest   Order = "density"
+	MostUsed  Order = "use"
+	Cheapest  Order = "cost"
 )
 
 // Query says what to find.
@@ -113,7 +153,14 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 					return err
 				}
 				s.index.means = words.table()
-				return tx.Cards(x.add)
+				uses := map[int64]int{}
+				if err := tx.Uses(func(material int64, people int) { uses[material] = people }); err != nil {
+					return err
+				}
+				return tx.Cards(func(c releases.Card) {
+					c.Uses = uses[c.MaterialID]
+					x.add(c)
+				})
 			})
 		}
 		if err == nil {

@@ -124,7 +124,34 @@ func (x *index) init(room int) {
 		Largest: {less: func(a, b *releases.Card) int {
 			return cmp.Or(cmp.Compare(b.Size.W*b.Size.H, a.Size.W*a.Size.H), name(a, b))
 		}},
+		Densest:  {less: func(a, b *releases.Card) int { return cmp.Or(cmp.Compare(densityOf(b), densityOf(a)), name(a, b)) }},
+		MostUsed: {less: func(a, b *releases.Card) int { return cmp.Or(cmp.Compare(b.Uses, a.Uses), newest(a, b)) }},
+		Cheapest: {less: func(a, b *releases.Card) int { return cmp.Or(cmp.Compare(a.Cost, b.Cost), name(a, b)) }},
 	}
+}
+
+// densityOf is a card's pixels a metre; 0 if its size is unknown.
+func densityOf(c *releases.Card) float64 {
+	if !c.Size.Known() {
+		return 0
+	}
+	return float64(c.W) / c.Size.W
+}
+
+// use notes how many people use a material.
+func (x *index) use(material int64, people int) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	i, ok := x.at[material]
+	if !ok || x.cards[i].Uses == people {
+		return
+	}
+	o := x.orders[MostUsed]
+	o.remove(x, i)
+	x.cards[i].Uses = people
+	o.add(x, i)
+	x.answers.forget()
+	x.edition.Add(1)
 }
 
 func (x *index) size() int {
@@ -171,6 +198,7 @@ func (x *index) put(c releases.Card) {
 			o.remove(x, i)
 		}
 		delete(x.slugs, x.cards[i].Slug)
+		c.Uses = x.cards[i].Uses
 		x.cards[i], x.seen[i] = c, x.traits[c.Look]
 	} else {
 		i = int32(len(x.cards))
@@ -286,6 +314,12 @@ func (x *index) narrowed(q Query) (hits bitset, scores []uint8, found []string) 
 		return newBitset(len(x.cards)), make([]uint8, len(x.cards)), nil
 	}
 	cloned := false
+	if retired := x.retired(); len(retired) > 0 && !slices.Contains(q.Only[ByState], string(releases.Retired)) {
+		hits, cloned = slices.Clone(hits), true
+		for _, i := range retired {
+			hits.clear(int(i))
+		}
+	}
 	for m, r := range q.Range {
 		if !cloned {
 			hits, cloned = slices.Clone(hits), true
@@ -297,6 +331,14 @@ func (x *index) narrowed(q Query) (hits bitset, scores []uint8, found []string) 
 		}
 	}
 	return hits, scores, found
+}
+
+// retired are the cards that are found only if they are asked for.
+func (x *index) retired() []int32 {
+	if x.facets[ByState] == nil {
+		return nil
+	}
+	return x.facets[ByState].peek(string(releases.Retired)).ids
 }
 
 // phrases puts words together that are one entry of the synonyms.
@@ -509,14 +551,17 @@ func (x *index) inOrder(q Query, in bitset, scores []uint8, near []distance) fun
 		}
 	}
 	by := q.Sort
-	if by == BestMatch || x.orders[by] == nil {
+	best := scores != nil && (by == "" || by == BestMatch)
+	switch {
+	case best:
+		by = MostUsed // of those that fit equally well
+	case x.orders[by] == nil:
 		by = Newest
 	}
 	if x.orders[by] == nil { // nothing is published
 		return func(func(int32) bool) {}
 	}
 	ids := x.orders[by].ids
-	best := scores != nil && (q.Sort == "" || q.Sort == BestMatch)
 	return func(yield func(int32) bool) {
 		if !best {
 			for _, i := range ids {

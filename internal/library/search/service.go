@@ -25,3 +25,6 @@ func (s *Service) Size() int { return s.index.size() }
 
 // OfMaterial is the card of a material; ok is false if nothing of it is published.
 func (s *Service) OfMaterial(id int64) (c releases.Card, ok bool) { return s.index.byMaterial(id) }
+
+// Used notes how many people use a material.
+func (s *Service) Used(material int64, people int) { s.index.use(material, people) }

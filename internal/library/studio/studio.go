@@ -85,7 +85,7 @@ func New(c Config) *Studio {
 		Store: library.View(c.Store, func(r Reader) intake.Reader { return r }, func(t Tx) intake.Tx { return t })}
 	s.Search = &search.Service{Base: b,
 		Store: library.View(c.Store, func(r Reader) search.Reader { return r }, func(t Tx) search.Tx { return t })}
-	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, JobTraits: pictures.JobTraits,
+	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, Used: s.Search.Used, JobTraits: pictures.JobTraits,
 		Store: library.View(c.Store, func(r Reader) releases.Reader { return r }, func(t Tx) releases.Tx { return t })}
 	s.Pictures = &pictures.Service{Base: b, Events: s.Events, Materials: s.Materials, Releases: s.Releases, Search: s.Search,
 		Store: library.View(c.Store, func(r Reader) pictures.Reader { return r }, func(t Tx) pictures.Tx { return t })}

@@ -1,0 +1,192 @@
+package releases
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
+)
+
+// This file keeps what is decided of a release after it was made: its state, and a corrected
+// description. The release itself never changes.
+
+// State is how a release stands.
+type State string
+
+// The states that are decided; a release that is not the latest one is superseded.
+const (
+	Unreviewed State = ""
+	Approved   State = "approved"
+	Retired    State = "retired" // not to be used any more; still served to those who use it
+)
+
+// Description is what may be corrected of a release without a new one.
+type Description struct {
+	Tags       []string `json:"tags"`
+	Categories []string `json:"categories"`
+	Contact    string   `json:"contact_class"`
+	Licence    string   `json:"licence"`
+	Author     string   `json:"author"`
+	Rights     string   `json:"rights"`
+	Notes      string   `json:"notes"`
+}
+
+// Mark is what is decided of a release; the zero value is nothing.
+type Mark struct {
+	Version     int64
+	State       State
+	Reason      string
+	Replacement int64 // the material to take in place of a retired one; 0 for none
+	Correction  *Description
+	By          string
+	Changed     time.Time
+}
+
+// Description of a release, as it counts now.
+func (r *Release) Description() Description {
+	m := &r.Material
+	return Description{m.Tags, m.Categories, m.Contact, m.Licence, m.Author, m.Rights, r.Notes}
+}
+
+// Carry gives the release what is decided of it: its description is the corrected one.
+func (r *Release) Carry(m Mark) {
+	r.Mark = m
+	if d := m.Correction; d != nil {
+		k := &r.Material
+		k.Tags, k.Categories, k.Contact, k.Licence, k.Author, k.Rights, r.Notes = d.Tags, d.Categories, d.Contact, d.Licence, d.Author, d.Rights, d.Notes
+	}
+}
+
+// remark changes what is decided of a release and publishes its card anew if it is the latest.
+func (s *Service) remark(ctx context.Context, p people.Principal, of library.Seen, change func(tx Tx, r *Release) (says string, err error)) (r Release, err error) {
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		if r, err = tx.Release(of.ID); err != nil {
+			return err
+		}
+		if of.Version != 0 && of.Version != r.Mark.Version+1 {
+			return library.ErrStale
+		}
+		says, err := change(tx, &r)
+		if err != nil {
+			return err
+		}
+		r.Mark.Version++
+		r.Mark.By, r.Mark.Changed = p.Name, s.Now()
+		if err := tx.SaveMark(r.ID, r.Mark); err != nil {
+			return err
+		}
+		if latest, err := tx.ReleasesOf(r.MaterialID); err != nil {
+			return err
+		} else if len(latest) > 0 && latest[0].ID == r.ID {
+			if err := tx.Publish(CardOf(r)); err != nil {
+				return err
+			}
+		}
+		return tx.AddAudit(people.Entry(s.Now(), p.Name, "release", r.Material.Name, fmt.Sprintf("release %d: %s", r.Number, says)))
+	})
+	if err == nil {
+		s.Published(CardOf(r))
+	}
+	return r, err
+}
+
+// Stand decides on a release: approved, retired with a reason, or neither.
+func (s *Service) Stand(ctx context.Context, p people.Principal, of library.Seen, state State, reason string, replacement int64) (Release, error) {
+	if err := p.Need(people.Decide); err != nil {
+		return Release{}, err
+	}
+	reason = strings.TrimSpace(reason)
+	switch {
+	case !slices.Contains([]State{Unreviewed, Approved, Retired}, state):
+		return Release{}, library.Invalid(fmt.Sprintf("A release is approved, retired or neither, not %q.", state))
+	case state == Retired && reason == "":
+		return Release{}, library.Invalid("Say why it is retired: those who use it will read it.")
+	case len(reason) > 1000:
+		return Release{}, library.Invalid("The reason has more than 1000 bytes; shorten it.")
+	case state != Retired:
+		reason, replacement = "", 0
+	}
+	return s.remark(ctx, p, of, func(tx Tx, r *Release) (string, error) {
+		if replacement != 0 {
+			if replacement == r.MaterialID {
+				return "", library.Invalid("A material can't take its own place.")
+			}
+			if list, err := tx.ReleasesOf(replacement); err != nil || len(list) == 0 {
+				return "", library.Invalid("The material that is to take its place is not in the Library.")
+			}
+		}
+		r.Mark.State, r.Mark.Reason, r.Mark.Replacement = state, reason, replacement
+		switch state {
+		case Approved:
+			return "approved", nil
+		case Retired:
+			return "retired: " + reason, nil
+		}
+		return "neither approved nor retired", nil
+	})
+}
+
+// Correct changes the description of a release; its maps and figures stay as they are.
+func (s *Service) Correct(ctx context.Context, p people.Principal, of library.Seen, d Description) (Release, error) {
+	if err := p.Need(people.Contribute); err != nil {
+		return Release{}, err
+	}
+	if len(d.Notes) > 4000 || len(d.Rights) > 4000 {
+		return Release{}, library.Invalid("Notes and rights have 4000 bytes at most.")
+	}
+	if len(d.Tags) > 60 || len(d.Categories) > 20 {
+		return Release{}, library.Invalid("At most 60 tags and 20 categories.")
+	}
+	return s.remark(ctx, p, of, func(_ Tx, r *Release) (string, error) {
+		d.Notes = strings.TrimSpace(d.Notes)
+		d.Tags, d.Categories = kept(d.Tags), kept(d.Categories)
+		r.Mark.Correction = &d
+		r.Carry(r.Mark)
+		return "description corrected", nil
+	})
+}
+
+// kept are words without blanks, each once.
+func kept(list []string) []string {
+	out := []string{}
+	for _, w := range list {
+		if w = strings.TrimSpace(w); w != "" && !slices.Contains(out, w) {
+			out = append(out, w)
+		}
+	}
+	return out
+}
+
+// Recard publishes the cards that an earlier version kept once more, some at a time.
+func (s *Service) Recard(ctx context.Context) error {
+	for {
+		var cards []Card
+		err := s.Store.Write(ctx, func(tx Tx) error {
+			old, err := tx.OldCards(cardForm, 200)
+			if err != nil {
+				return err
+			}
+			for _, id := range old {
+				r, err := tx.Release(id)
+				if err != nil {
+					return err
+				}
+				cards = append(cards, CardOf(r))
+				if err := tx.Publish(CardOf(r)); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+		if err != nil || len(cards) == 0 {
+			return err
+		}
+		for _, c := range cards {
+			s.Published(c)
+		}
+	}
+}
