@@ -260,7 +260,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Correct the description of a release; what is left out stays. Its maps and figures never change. */
+        patch: operations["correctRelease"];
         trace?: never;
     };
     "/api/v1/releases/{id}/swatch.png": {
@@ -1028,6 +1029,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Drafts that wait for a lead, or were returned. */
+        get: operations["reviews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/materials/{id}/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Approve a draft, which releases it, or return it with a reason; a lead. */
+        put: operations["answerReview"];
+        /** Send a draft to the leads. */
+        post: operations["askReview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/releases/{id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Approve a release, retire it with a reason, or neither; a lead. */
+        put: operations["decideRelease"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/takings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own latest handoffs. */
+        get: operations["takings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1277,6 +1347,11 @@ export interface components {
             material?: components["schemas"]["Material"];
             /** @description Why a lead released it in spite of findings that stop. */
             override?: string;
+            /** @enum {unknown} */
+            state: "unreviewed" | "approved" | "retired";
+            reason: string;
+            replacement: string;
+            version: number;
         };
         Card: {
             material_id?: number;
@@ -1303,6 +1378,13 @@ export interface components {
             href?: string;
             /** @description The mean colour of its base colour, as sRGB #rrggbb; empty if it has none. */
             colour?: string;
+            state?: string;
+            station?: string;
+            workflow?: string;
+            tiling?: string;
+            estimated?: boolean;
+            cost?: number;
+            uses?: number;
         };
         Rule: {
             id?: number;
@@ -1506,6 +1588,16 @@ export interface components {
             says: string;
             own: boolean;
             href: string;
+        };
+        Review: {
+            material_id: number;
+            name: string;
+            version: number;
+            notes: string;
+            by: string;
+            asked: string;
+            returned: string;
+            returned_by: string;
         };
     };
     responses: {
@@ -2058,7 +2150,7 @@ export interface operations {
                 /** @description Any of these. */
                 licence?: string[];
                 min_width_m?: number;
-                sort?: "match" | "newest" | "name" | "size";
+                sort?: "match" | "newest" | "name" | "size" | "density" | "use" | "cost";
                 /** @description From 1. */
                 page?: number;
                 /** @description None of these. */
@@ -2095,6 +2187,30 @@ export interface operations {
                 sizes?: string;
                 /** @description How much colour, grain and lines count for what looks alike, 0 to 9: 1,1,0.75. */
                 weights?: string;
+                /** @description Any of these. */
+                state?: string[];
+                /** @description None of these. */
+                not_state?: string[];
+                /** @description Any of these. */
+                station?: string[];
+                /** @description None of these. */
+                not_station?: string[];
+                /** @description Any of these. */
+                contact?: string[];
+                /** @description None of these. */
+                not_contact?: string[];
+                /** @description Any of these. */
+                workflow?: string[];
+                /** @description None of these. */
+                not_workflow?: string[];
+                /** @description Any of these. */
+                tiling?: string[];
+                /** @description None of these. */
+                not_tiling?: string[];
+                /** @description Any of these. */
+                origin?: string[];
+                /** @description None of these. */
+                not_origin?: string[];
             };
             header?: never;
             path?: never;
@@ -2141,6 +2257,44 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description The release. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    correctRelease: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    tags?: string[];
+                    categories?: string[];
+                    contact_class?: string;
+                    licence?: string;
+                    author?: string;
+                    rights?: string;
+                    notes?: string;
+                };
+            };
+        };
         responses: {
             /** @description The release. */
             200: {
@@ -4131,6 +4285,172 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reviews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        total: number;
+                        items: components["schemas"]["Review"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answerReview: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {unknown} */
+                    answer: "approve" | "return";
+                    reason?: string;
+                    override?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The release. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            /** @description It was returned. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askReview: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    notes?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The review. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Review"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    decideRelease: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {unknown} */
+                    state: "unreviewed" | "approved" | "retired";
+                    reason?: string;
+                    replacement?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The release. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        total: number;
+                        items: {
+                            name: string;
+                            slug: string;
+                            release: number;
+                            person: string;
+                            form: string;
+                            when: string;
+                            times: number;
+                            latest: number;
+                        }[];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -160,6 +160,10 @@ var obligations = map[string]string{
 	"Apache-2.0":   "Keep the licence text and notices with every copy, and say what you changed.",
 }
 
+// Obligation is what a licence (an SPDX id) asks of those who use a material, in a sentence;
+// "" if it is not known here.
+func Obligation(licence string) string { return obligations[licence] }
+
 func (m Material) licenceText() []byte {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s, release %d\n\n", m.Name, m.Number)

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -394,11 +395,18 @@ type apiReleaseView struct {
 	Override   string           `json:"override"` // why a lead released it in spite of findings that stop
 	Created    string           `json:"created"`
 	Href       string           `json:"href"`
+	State      string           `json:"state"`       // unreviewed, approved or retired
+	Reason     string           `json:"reason"`      // why it was retired
+	Replaced   string           `json:"replacement"` // slug of the material to take in its place
+	Version    int64            `json:"version"`     // rises with what is decided of it
 	Material   *apiMaterialView `json:"material,omitempty"`
 }
 
 func (s *Server) releaseView(r *releases.Release, whole bool) apiReleaseView {
-	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Override, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), nil}
+	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Override, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), cmp.Or(string(r.Mark.State), "unreviewed"), r.Mark.Reason, "", r.Version(), nil}
+	if card, ok := s.Studio.Search.OfMaterial(r.Mark.Replacement); ok {
+		v.Replaced = card.Slug
+	}
 	if whole {
 		m := s.materialView(&r.Material)
 		v.Material = &m
@@ -457,6 +465,7 @@ func (s *Server) apiReleased(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	c.Response().Header().Set("ETag", etag(r.Version()))
 	return c.JSON(http.StatusOK, s.releaseView(r, true))
 }
 

@@ -35,6 +35,12 @@ type benchMaterialPage struct {
 	Stops    int // findings that keep it from being released
 	Channels []choice
 
+	Changes []changed       // since the last release
+	Compare string          // address of both side by side
+	Last    int             // number of that release
+	Review  releases.Review // zero for none
+	Asked   string          // when it was sent to review
+
 	Undo, Redo materials.Step // that u would undo and redo; zero for none
 }
 
@@ -83,6 +89,13 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	}
 	p.Releases = releaseRows(list, here(c))
 	p.Lead = leads(c)
+	if p.Changes, p.Last, p.Compare, err = s.sinceRelease(c, m); err != nil {
+		return err
+	}
+	if p.Review, err = s.Studio.Releases.ReviewOf(ctx, me(c), m.ID); err != nil {
+		return err
+	}
+	p.Asked = ago(p.Review.Asked, here(c))
 	for _, f := range cur.Report.Findings {
 		if f.Severity == inspect.Stop {
 			p.Stops++

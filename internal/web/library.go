@@ -34,6 +34,7 @@ type filter struct {
 	Lead    string // the words before it in the sentence
 	Word    string // what is in force
 	On      bool
+	Rare    bool // behind "and more" while it is not in force; then Word is its title
 	Choices []choice
 	More    int    // choices that are found by their name
 	Search  string // address that finds them
@@ -147,6 +148,9 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 	return p, nil
 }
 
+// rareFacets stand in the sentence while they are in force, and behind "and more" otherwise.
+var rareFacets = map[search.Facet]bool{search.ByState: true, search.ByStation: true, search.ByContact: true, search.ByWorkflow: true, search.ByTiling: true, search.ByOrigin: true}
+
 // filters are the facets in the sentence above the wall, each with its choices.
 func filters(q search.Query, found search.Found, now url.Values) (list []filter) {
 	asIs := func(s string) string { return s }
@@ -160,9 +164,15 @@ func filters(q search.Query, found search.Found, now url.Values) (list []filter)
 		{search.ByChannel, "with", "any maps", " and ", channelWord},
 		{search.ByTier, "at", "any tier", " or ", asIs},
 		{search.ByLicence, "under", "any licence", " or ", asIs},
+		{search.ByState, "that are", "State", " or ", asIs},
+		{search.ByStation, "from", "Station", " or ", asIs},
+		{search.ByContact, "of the contact class", "Contact class", " or ", asIs},
+		{search.ByWorkflow, "in workflow", "Workflow", " or ", func(v string) string { return strings.ReplaceAll(v, "_", "-") }},
+		{search.ByTiling, "tiling", "Tiling", " or ", func(v string) string { return map[string]string{"seamless": "without seams", "seams": "with seams"}[v] }},
+		{search.ByOrigin, "that are", "Origin", " or ", asIs},
 	} {
 		name, only, not := string(f.facet), q.Only[f.facet], q.Not[f.facet]
-		w := filter{Name: name, Lead: f.lead, Word: f.any, On: len(only)+len(not) > 0}
+		w := filter{Name: name, Lead: f.lead, Word: f.any, On: len(only)+len(not) > 0, Rare: rareFacets[f.facet]}
 		if w.On {
 			w.Word = words(only, f.join, f.say)
 			if len(not) > 0 {
@@ -170,7 +180,7 @@ func filters(q search.Query, found search.Found, now url.Values) (list []filter)
 			}
 			v := maps.Clone(now)
 			v.Del(notPrefix + name)
-			w.Choices = append(w.Choices, choice{Label: f.any, Href: libraryWith(v, name, "")})
+			w.Choices = append(w.Choices, choice{Label: map[bool]string{true: "any", false: f.any}[w.Rare], Href: libraryWith(v, name, "")})
 		}
 		for _, k := range found.Facets[f.facet] {
 			w.Choices = append(w.Choices, choice{Label: f.say(k.Value), Href: libraryToggled(now, name, k.Value), Count: k.N, On: slices.Contains(only, k.Value),
@@ -206,7 +216,7 @@ func sorts(q search.Query, with func(key, value string) string) filter {
 	for _, o := range []struct {
 		order search.Order
 		word  string
-	}{{search.BestMatch, "best match"}, {search.Newest, "newest first"}, {search.ByName, "name"}, {search.Largest, "size"}} {
+	}{{search.BestMatch, "best match"}, {search.Newest, "newest first"}, {search.MostUsed, "most used"}, {search.ByName, "name"}, {search.Largest, "size"}, {search.Densest, "density"}, {search.Cheapest, "least to fetch"}} {
 		if o.order == search.BestMatch && q.Text == "" && !q.Near.Asks() {
 			continue
 		}

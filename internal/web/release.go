@@ -32,6 +32,11 @@ type materialPage struct {
 	Tiers    []choice
 	Cost     costView
 	Profiles []releases.Profile
+	Stand    standView
+	Duty     string // what the licence asks, in words
+	Users    []takingView
+	Changes  []changed // from the release before
+	Before   string    // address that compares it with the release before
 	When     string
 	HasGloss bool
 	Deep     string     // what depth the normals and height have
@@ -108,6 +113,18 @@ func (s *Server) material(c *echo.Context) error {
 		p.Tiers = append(p.Tiers, choice{Label: "its figures", Href: "source", On: true})
 	} else {
 		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source", On: true})
+	}
+	p.Duty = handoff.Obligation(m.Licence)
+	p.Stand = s.standOf(c, r, card.Number)
+	users, err := s.Studio.Releases.TakingsOf(c.Request().Context(), me(c), card.MaterialID, 8)
+	if err != nil {
+		return err
+	}
+	p.Users = s.takingViews(c, users)
+	for i := range list {
+		if list[i].Number == r.Number-1 {
+			p.Changes, p.Before = changesOf(&list[i].Material, m), fmt.Sprintf("/compare?of=r%d,r%d", list[i].ID, r.ID)
+		}
 	}
 	if p.Profiles, err = s.Studio.Releases.Profiles(c.Request().Context(), me(c)); err != nil {
 		return err

@@ -25,7 +25,7 @@ type Review struct {
 }
 
 // Waits says whether a lead has still to look at it.
-func (r *Review) Waits() bool { return r.MaterialID != 0 && r.Returned == "" }
+func (r Review) Waits() bool { return r.MaterialID != 0 && r.Returned == "" }
 
 // Reviews are all that wait or were returned, the longest waiting first.
 func (s *Service) Reviews(ctx context.Context, p people.Principal) (list []Review, err error) {

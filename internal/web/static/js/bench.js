@@ -273,6 +273,20 @@ export function bench() {
       this.$refs.dialog.close();
     },
 
+    /** Sends the draft, as it was looked at, to the leads. */
+    async askReview() {
+      this.problem = "";
+      try {
+        await call("POST", `${this.path}/review`, { notes: this.$refs.notes.value }, this.reviewed);
+        this.$refs.dialog.close();
+        this.$refs.notes.value = "";
+        await this.reload();
+        tell("Sent to review.");
+      } catch (e) {
+        this.problem = /** @type {Error} */ (e).message;
+      }
+    },
+
     async publish() {
       if (this.busy) return;
       this.busy = true;

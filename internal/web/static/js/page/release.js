@@ -4,9 +4,11 @@ import { handoff } from "../handoff.js";
 import { lenses } from "../lenses.js";
 import { lit } from "../lit.js";
 import { shell } from "../shell.js";
+import { standing } from "../standing.js";
 
 Alpine.data("handoff", handoff);
 Alpine.data("lenses", lenses);
 Alpine.data("lit", lit);
 Alpine.data("shell", shell);
+Alpine.data("standing", standing);
 Alpine.start();
