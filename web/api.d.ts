@@ -1098,6 +1098,147 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/collections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own collections and the shared ones. */
+        get: operations["collections"];
+        put?: never;
+        /** Keep a new collection; also one that was exported. */
+        post: operations["addCollection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/collections/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A collection with its materials, in their order. */
+        get: operations["collection"];
+        put?: never;
+        post?: never;
+        /** Remove a collection; the materials stay. */
+        delete: operations["removeCollection"];
+        options?: never;
+        head?: never;
+        /** Change a collection: what is left out stays. */
+        patch: operations["changeCollection"];
+        trace?: never;
+    };
+    "/api/v1/stars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own favourites. */
+        get: operations["stars"];
+        put?: never;
+        /** Make a material a favourite, or no longer. */
+        post: operations["star"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own saved searches, and how many new materials fit each. */
+        get: operations["savedSearches"];
+        put?: never;
+        /** Save a search of the Library. */
+        post: operations["saveSearch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note that a saved search was looked at. */
+        post: operations["seeSearch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a saved search. */
+        delete: operations["removeSearch"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Correct the descriptions of several releases at once, or put them back as an earlier answer gave them. */
+        post: operations["correctMany"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/packs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Several materials' handoffs in one zip, with a contact sheet. */
+        get: operations["pack"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1598,6 +1739,28 @@ export interface components {
             asked: string;
             returned: string;
             returned_by: string;
+        };
+        Collection: {
+            id: number;
+            name: string;
+            colour: string;
+            owner: string;
+            shared: boolean;
+            favourites: boolean;
+            version: number;
+            count: number;
+            materials?: {
+                material_id: number;
+                slug: string;
+                name: string;
+            }[];
+            missing?: string[];
+        };
+        SavedSearch: {
+            id: number;
+            name: string;
+            address: string;
+            new: number;
         };
     };
     responses: {
@@ -2150,7 +2313,7 @@ export interface operations {
                 /** @description Any of these. */
                 licence?: string[];
                 min_width_m?: number;
-                sort?: "match" | "newest" | "name" | "size" | "density" | "use" | "cost";
+                sort?: "match" | "newest" | "name" | "size" | "density" | "use" | "cost" | "hand";
                 /** @description From 1. */
                 page?: number;
                 /** @description None of these. */
@@ -2211,6 +2374,8 @@ export interface operations {
                 origin?: string[];
                 /** @description None of these. */
                 not_origin?: string[];
+                /** @description Only materials of this collection; stars for one's favourites. */
+                collection?: string;
             };
             header?: never;
             path?: never;
@@ -4450,6 +4615,409 @@ export interface operations {
                             times: number;
                             latest: number;
                         }[];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    collections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        total: number;
+                        items: components["schemas"]["Collection"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addCollection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name?: string;
+                    colour?: string;
+                    shared?: boolean;
+                    items?: number[];
+                    add?: number[];
+                    remove?: number[];
+                    materials?: {
+                        material_id: number;
+                        slug: string;
+                        name: string;
+                    }[];
+                };
+            };
+        };
+        responses: {
+            /** @description The collection. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Collection"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    collection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The collection. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Collection"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeCollection: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeCollection: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name?: string;
+                    colour?: string;
+                    shared?: boolean;
+                    items?: number[];
+                    add?: number[];
+                    remove?: number[];
+                    materials?: {
+                        material_id: number;
+                        slug: string;
+                        name: string;
+                    }[];
+                };
+            };
+        };
+        responses: {
+            /** @description The collection. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Collection"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Materials. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: number[];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    star: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    material_id: number;
+                    on: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    savedSearches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        total: number;
+                        items: components["schemas"]["SavedSearch"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveSearch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    address: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The search. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedSearch"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    seeSearch: {
+        parameters: {
+            query?: {
+                id?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeSearch: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    correctMany: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    releases?: number[];
+                    add_tags?: string[];
+                    remove_tags?: string[];
+                    add_categories?: string[];
+                    remove_categories?: string[];
+                    licence?: string;
+                    author?: string;
+                    rights?: string;
+                    contact_class?: string;
+                    restore?: {
+                        [key: string]: {
+                            tags: string[];
+                            categories: string[];
+                            contact_class: string;
+                            licence: string;
+                            author: string;
+                            rights: string;
+                            notes: string;
+                        };
+                    };
+                };
+            };
+        };
+        responses: {
+            /** @description What the descriptions were, by release. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        was: {
+                            [key: string]: {
+                                tags: string[];
+                                categories: string[];
+                                contact_class: string;
+                                licence: string;
+                                author: string;
+                                rights: string;
+                                notes: string;
+                            };
+                        };
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pack: {
+        parameters: {
+            query?: {
+                /** @description Releases: r1,r2,… */
+                of?: string;
+                /** @description Or a collection's id, or stars. */
+                collection?: string;
+                /** @description Id of a handoff profile, also with @VERSION; as_scanned unless given. */
+                profile?: string;
+                tier?: "1k" | "2k" | "4k" | "8k" | "source";
+                normal?: "y+" | "y-";
+                roughness?: "roughness" | "glossiness";
+                format?: "png" | "exr";
+                /** @description Seconds to wait for a handoff that has to be made first; then 202 says how far it is. */
+                wait?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The zip; ranges are honoured. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description It is being made; ask again. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        state?: string;
+                        done?: number;
+                        of?: number;
+                        progress?: number;
+                        href?: string;
                     };
                 };
             };

@@ -490,7 +490,11 @@ func (s *Server) picture(c *echo.Context, key, kind string, make func() ([]byte,
 }
 
 func number(c *echo.Context, name string, missing float64) (float64, error) {
-	text := c.QueryParam(name)
+	return figureOf(name, c.QueryParam(name), missing)
+}
+
+// figureOf is a parameter that is a figure.
+func figureOf(name, text string, missing float64) (float64, error) {
 	if text == "" {
 		return missing, nil
 	}
@@ -584,6 +588,9 @@ func (s *Server) apiReleaseBall(c *echo.Context) error {
 func (s *Server) apiLibrary(c *echo.Context) error {
 	q, err := s.queryOf(c)
 	if err != nil {
+		return err
+	}
+	if _, err := s.within(c, &q); err != nil {
 		return err
 	}
 	f, err := s.Studio.Search.Find(c.Request().Context(), me(c), q)

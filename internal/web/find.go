@@ -37,8 +37,13 @@ const mostValues = 12
 
 // queryOf reads a search from an address.
 func (s *Server) queryOf(c *echo.Context) (search.Query, error) {
-	v := c.QueryParams()
-	q := search.Query{Text: v.Get("q"), Sort: search.Order(v.Get("sort")), Page: pageOf(c), Only: map[search.Facet][]string{}, Not: map[search.Facet][]string{}, Range: map[search.Measure]search.Range{}}
+	return s.query(c.QueryParams(), pageOf(c))
+}
+
+// query reads a search from an address' parameters. Those of a form without script are brought
+// into the form that links have.
+func (s *Server) query(v url.Values, page int) (search.Query, error) {
+	q := search.Query{Text: v.Get("q"), Sort: search.Order(v.Get("sort")), Page: page, Only: map[search.Facet][]string{}, Not: map[search.Facet][]string{}, Range: map[search.Measure]search.Range{}}
 	for _, f := range search.Facets() {
 		q.Only[f], q.Not[f] = chosen(v[string(f)]), chosen(v[notPrefix+string(f)])
 	}
@@ -68,7 +73,7 @@ func (s *Server) queryOf(c *echo.Context) (search.Query, error) {
 			q.Range[m] = r
 		}
 	}
-	if least, err := number(c, "min_width_m", 0); err != nil {
+	if least, err := figureOf("min_width_m", v.Get("min_width_m"), 0); err != nil {
 		return q, err
 	} else if r := q.Range[search.Width]; least > r.Least {
 		r.Least = least

@@ -13,6 +13,7 @@ import (
 
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
+	"aldermoor/internal/library/collections"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/search"
@@ -47,33 +48,149 @@ type libraryPage struct {
 
 // resultsView is what was found.
 type resultsView struct {
-	Staff   bool
-	Text    string
-	Found   search.Found
-	Total   string
-	Noun    string
-	Filters []filter
-	Figures filter // ranges: what is in force, and its measures
-	Ranges  []ranged
-	Sort    filter
-	Colours []paint  // the strip
-	Asked   []paint  // colours that are searched for
-	Marks   []marked // hue and metals
-	Like    string   // what is looked like, in words
-	NotLike string   // address without it
-	Weights []choice // of what is looked like
-	Extent  float64
-	Extents []choice
-	Cards   []cardView
-	Clear   string // address without any filter, if one is in force
-	Prev    string
-	Next    string
+	Staff      bool
+	Text       string
+	Found      search.Found
+	Total      string
+	Noun       string
+	Filters    []filter
+	Figures    filter // ranges: what is in force, and its measures
+	Ranges     []ranged
+	Sort       filter
+	Colours    []paint  // the strip
+	Asked      []paint  // colours that are searched for
+	Marks      []marked // hue and metals
+	Like       string   // what is looked like, in words
+	NotLike    string   // address without it
+	Weights    []choice // of what is looked like
+	Extent     float64
+	Extents    []choice
+	Cards      []cardView
+	Collection *collectionHead // what it is narrowed to; nil for nothing
+	Table      bool            // rows of figures instead of swatches
+	Views      []choice
+	Columns    []choice // of the table: those with an address sort by it
+	Clear      string   // address without any filter, if one is in force
+	Prev       string
+	Next       string
 }
 
 type cardView struct {
 	releases.Card
 	Line, Extent string
 	Marked       template.HTML // the name, with what was found marked
+	Row          []string      // figures of the table
+}
+
+// collectionHead is the collection that the Library is narrowed to.
+type collectionHead struct {
+	ID            int64
+	Version       int64
+	Name, Colour  string
+	Owner         string
+	Shared, Stars bool
+	Mine          bool
+	Without       string // address of the whole Library under the same filters
+}
+
+// in says which collection the results are of.
+func (p *resultsView) in(c *echo.Context, k *collections.Collection) {
+	if k == nil {
+		return
+	}
+	p.Collection = &collectionHead{k.ID, k.Version, k.Name, k.Colour, k.Owner, k.Shared, k.Stars, k.Owner == me(c).Name || k.Shared && leads(c), libraryWith(c.QueryParams(), collectionParam, "")}
+	p.Clear = "/library"
+}
+
+// tableRow are a card's figures, in the order of tableColumns.
+func tableRow(k *releases.Card) []string {
+	size, density := "unknown", ""
+	if k.Size.Known() {
+		size = fmt.Sprintf("%s × %s", scale.Metres(k.Size.W), scale.Metres(k.Size.H))
+		density = scale.Figure(float64(k.W) / k.Size.W)
+	}
+	if k.W == 0 {
+		size, density = "plain", ""
+	}
+	state := string(k.State)
+	var maps []string
+	for _, ch := range k.Channels {
+		maps = append(maps, strings.ToLower(wording.Channel(ch)))
+	}
+	return []string{size, density, strings.Join(maps, ", "), k.Licence, k.Station, state, scale.Bytes(k.Cost), fmt.Sprint(k.Uses), k.Released.Format("2 Jan 2006")}
+}
+
+// tableColumns are the table's columns after the name; those with an order sort by it.
+var tableColumns = []struct {
+	label string
+	order search.Order
+}{{"Size", search.Largest}, {"px/m", search.Densest}, {"Maps", ""}, {"Licence", ""}, {"Station", ""}, {"State", ""}, {"To fetch", search.Cheapest}, {"Used by", search.MostUsed}, {"Released", search.Newest}}
+
+// cardsOf are found cards as they are shown.
+func cardsOf(found search.Found, extent float64, table bool) (list []cardView) {
+	for _, k := range found.Items {
+		v := cardView{Card: k, Line: "size unknown", Extent: fmt.Sprint(extent), Marked: mark(k.Name, found.Words)}
+		switch {
+		case k.Size.Known():
+			v.Line = scale.Metres(k.Size.W)
+		case k.W == 0:
+			v.Line = "plain finish"
+		}
+		if table {
+			v.Row = tableRow(&k)
+		}
+		list = append(list, v)
+	}
+	return list
+}
+
+// mostCards is how many cards are asked for at once.
+const mostCards = 200
+
+// cards are any stretch of what an address finds, for a wall that shows what is in sight: from the card
+// "from" on, "n" of them.
+func (s *Server) cards(c *echo.Context) error {
+	q, err := s.queryOf(c)
+	if err != nil {
+		return err
+	}
+	if _, err := s.within(c, &q); err != nil {
+		return err
+	}
+	from, err := whole(c, "from", 0)
+	if err != nil {
+		return err
+	}
+	n, err := whole(c, "n", 60)
+	if err != nil {
+		return err
+	}
+	q.From, q.Per, q.Choices = max(0, from), min(max(n, 1), mostCards), 1
+	q.Bare = true
+	found, err := s.Studio.Search.Find(c.Request().Context(), me(c), q)
+	if err != nil {
+		return err
+	}
+	extent, table := extentOf(c), c.QueryParam("view") == "table"
+	var b bytes.Buffer
+	name := "samples"
+	if table {
+		name = "rows-of-figures"
+	}
+	if err := s.pages["library"].ExecuteTemplate(&b, name, cardsOf(found, extent, table)); err != nil {
+		return fmt.Errorf("show cards: %w", err)
+	}
+	c.Response().Header().Set("X-Total", fmt.Sprint(found.Total))
+	return s.answer(c, http.StatusOK, b.Bytes())
+}
+
+// extentOf is the extent that an address asks for.
+func extentOf(c *echo.Context) float64 {
+	extent, err := number(c, "extent", 1)
+	if err != nil || !slices.Contains(pictures.Extents, extent) {
+		return 1
+	}
+	return extent
 }
 
 func (s *Server) library(c *echo.Context) error {
@@ -83,19 +200,24 @@ func (s *Server) library(c *echo.Context) error {
 	}
 	p := libraryPage{frame: s.frame(c, "Library")}
 	p.Place, p.Text = "library", q.Text
+	col, err := s.within(c, &q)
+	if err != nil {
+		return err
+	}
 	edition, key := s.Studio.Search.Edition(), fmt.Sprint(p.Staff, c.Request().URL.RawQuery)
 	results, ok := s.walls.get(edition, key)
-	if !ok {
+	if !ok || col != nil { // what is in a collection changes by itself
 		w, err := s.results(c, q, p.Staff)
 		if err != nil {
 			return err
 		}
+		w.in(c, col)
 		var b bytes.Buffer
 		if err := s.pages["library"].ExecuteTemplate(&b, "results", w); err != nil {
 			return fmt.Errorf("show the Library: %w", err)
 		}
 		results = b.Bytes()
-		if len(key) < 300 {
+		if len(key) < 300 && col == nil {
 			s.walls.put(edition, key, results)
 		}
 	}
@@ -119,23 +241,19 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 	with := func(key, value string) string { return libraryWith(c.QueryParams(), key, value) }
 	p.Filters, p.Sort = filters(q, found, c.QueryParams()), sorts(q, with)
 	p.figures(s, c, q)
-	p.Extent, err = number(c, "extent", 1)
-	if err != nil || !slices.Contains(pictures.Extents, p.Extent) {
-		p.Extent = 1
-	}
+	p.Extent, p.Table = extentOf(c), c.QueryParam("view") == "table"
 	for _, e := range pictures.Extents {
 		p.Extents = append(p.Extents, choice{Label: extentWord(e), Href: with("extent", fmt.Sprint(e)), On: e == p.Extent})
 	}
-	for _, k := range found.Items {
-		v := cardView{k, "size unknown", fmt.Sprint(p.Extent), mark(k.Name, found.Words)}
-		switch {
-		case k.Size.Known():
-			v.Line = scale.Metres(k.Size.W)
-		case k.W == 0:
-			v.Line = "plain finish"
+	p.Views = []choice{{Label: "Swatches", Href: with("view", ""), On: !p.Table}, {Label: "Table", Href: with("view", "table"), On: p.Table}}
+	for _, k := range tableColumns {
+		col := choice{Label: k.label, On: k.order != "" && (q.Sort == k.order || q.Sort == "" && k.order == search.Newest)}
+		if k.order != "" {
+			col.Href = with("sort", string(k.order))
 		}
-		p.Cards = append(p.Cards, v)
+		p.Columns = append(p.Columns, col)
 	}
+	p.Cards = cardsOf(found, p.Extent, p.Table)
 	if q.Text != "" || q.Near != nil || len(q.Range) > 0 || slices.ContainsFunc(p.Filters, func(f filter) bool { return f.On }) {
 		p.Clear = "/library"
 	}

@@ -39,7 +39,9 @@ func TestReviewApproveRetire(t *testing.T) {
 		t.Error("a released draft waits for a review")
 	}
 	release := fmt.Sprintf("/api/v1/releases/%v", r["id"])
-	total := func(query string) float64 { return s.json(people.Artist, "GET", "/api/v1/library?"+query, nil, 200)["total"].(float64) }
+	total := func(query string) float64 {
+		return s.json(people.Artist, "GET", "/api/v1/library?"+query, nil, 200)["total"].(float64)
+	}
 	if total("state=approved") != 1 || total("not_state=approved") != 0 {
 		t.Error("approved materials are not found as such")
 	}

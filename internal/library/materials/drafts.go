@@ -117,7 +117,7 @@ func (s *Service) ChangeMany(ctx context.Context, p people.Principal, seen []lib
 	}
 	return s.Edit(ctx, p, "edit", seen, func(tx Tx, list []*Material) (string, error) {
 		for _, m := range list {
-			tags, categories := words(m.Tags, c.AddTags, c.RemoveTags), words(m.Categories, c.AddCategories, c.RemoveCategories)
+			tags, categories := Merged(m.Tags, c.AddTags, c.RemoveTags), Merged(m.Categories, c.AddCategories, c.RemoveCategories)
 			keep := true
 			one := Change{Tags: &tags, Categories: &categories, Licence: c.Licence, Author: c.Author, Rights: c.Rights, Contact: c.Contact, Width: c.Width, KeepRatio: &keep}
 			if err := m.apply(one); err != nil {
@@ -166,8 +166,8 @@ func (c *BulkChange) detail(list []*Material) string {
 	return strings.Join(out, "; ") + " · " + strings.Join(names, ", ")
 }
 
-// words is a list with some added and some taken away, whatever their case.
-func words(list, add, remove []string) []string {
+// Merged is a list of words with some added and some taken away, whatever their case.
+func Merged(list, add, remove []string) []string {
 	is := func(w string) func(string) bool {
 		return func(k string) bool { return strings.EqualFold(strings.TrimSpace(k), w) }
 	}

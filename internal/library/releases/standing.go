@@ -3,11 +3,13 @@ package releases
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 )
 
@@ -130,24 +132,133 @@ func (s *Service) Stand(ctx context.Context, p people.Principal, of library.Seen
 	})
 }
 
-// Correct changes the description of a release; its maps and figures stay as they are.
+// Correct changes the description of a release; its maps and figures stay as they are. The draft
+// follows in what it had in common with the release, so that its next release keeps the correction.
 func (s *Service) Correct(ctx context.Context, p people.Principal, of library.Seen, d Description) (Release, error) {
 	if err := p.Need(people.Contribute); err != nil {
 		return Release{}, err
 	}
+	if err := d.check(); err != nil {
+		return Release{}, err
+	}
+	return s.remark(ctx, p, of, func(tx Tx, r *Release) (string, error) { return "description corrected", s.correct(tx, p, r, d) })
+}
+
+func (d *Description) check() error {
 	if len(d.Notes) > 4000 || len(d.Rights) > 4000 {
-		return Release{}, library.Invalid("Notes and rights have 4000 bytes at most.")
+		return library.Invalid("Notes and rights have 4000 bytes at most.")
 	}
+	d.Notes = strings.TrimSpace(d.Notes)
+	d.Tags, d.Categories = kept(d.Tags), kept(d.Categories)
 	if len(d.Tags) > 60 || len(d.Categories) > 20 {
-		return Release{}, library.Invalid("At most 60 tags and 20 categories.")
+		return library.Invalid("At most 60 tags and 20 categories.")
 	}
-	return s.remark(ctx, p, of, func(_ Tx, r *Release) (string, error) {
-		d.Notes = strings.TrimSpace(d.Notes)
-		d.Tags, d.Categories = kept(d.Tags), kept(d.Categories)
-		r.Mark.Correction = &d
-		r.Carry(r.Mark)
-		return "description corrected", nil
+	return nil
+}
+
+// correct gives a release another description, and its draft too where that had the same.
+func (s *Service) correct(tx Tx, p people.Principal, r *Release, d Description) error {
+	was := r.Description()
+	r.Mark.Correction = &d
+	r.Carry(r.Mark)
+	m, err := tx.Material(r.MaterialID)
+	if err != nil {
+		return err
+	}
+	_, err = s.Materials.EditIn(tx, p, "edit", []library.Seen{{ID: m.ID, Version: m.Version}}, func(_ materials.Tx, list []*materials.Material) (string, error) {
+		m := list[0]
+		same := !m.Changed()
+		if slices.Equal(m.Tags, was.Tags) {
+			m.Tags = d.Tags
+		}
+		if slices.Equal(m.Categories, was.Categories) {
+			m.Categories = d.Categories
+		}
+		for _, k := range []struct {
+			to       *string
+			was, now string
+		}{{&m.Contact, was.Contact, d.Contact}, {&m.Licence, was.Licence, d.Licence}, {&m.Author, was.Author, d.Author}, {&m.Rights, was.Rights, d.Rights}} {
+			if *k.to == k.was {
+				*k.to = k.now
+			}
+		}
+		if same {
+			m.ReleasedVersion = m.Version + 1 // still as released, once it is saved
+		}
+		return "description of " + m.Name, nil
 	})
+	return err
+}
+
+// MostCorrected is how many releases are corrected at once.
+const MostCorrected = 500
+
+// CorrectMany adds and takes away tags and categories, or sets licence, author, rights or contact
+// class, of the latest releases of several materials: of all, or of none. It returns what the
+// descriptions were, to be put back with Restore.
+func (s *Service) CorrectMany(ctx context.Context, p people.Principal, list []int64, c materials.BulkChange) (was map[int64]Description, err error) {
+	return s.describeMany(ctx, p, list, func(id int64, d Description) Description {
+		d.Tags, d.Categories = materials.Merged(d.Tags, c.AddTags, c.RemoveTags), materials.Merged(d.Categories, c.AddCategories, c.RemoveCategories)
+		for _, k := range []struct{ to, from *string }{{&d.Licence, c.Licence}, {&d.Author, c.Author}, {&d.Rights, c.Rights}, {&d.Contact, c.Contact}} {
+			if k.from != nil {
+				*k.to = strings.TrimSpace(*k.from)
+			}
+		}
+		return d
+	})
+}
+
+// Restore puts descriptions back as they were.
+func (s *Service) Restore(ctx context.Context, p people.Principal, was map[int64]Description) error {
+	_, err := s.describeMany(ctx, p, slices.Collect(maps.Keys(was)), func(id int64, _ Description) Description { return was[id] })
+	return err
+}
+
+func (s *Service) describeMany(ctx context.Context, p people.Principal, list []int64, change func(id int64, d Description) Description) (was map[int64]Description, err error) {
+	if err := p.Need(people.Contribute); err != nil {
+		return nil, err
+	}
+	if len(list) == 0 || len(list) > MostCorrected {
+		return nil, library.Invalid(fmt.Sprintf("Choose 1 to %d materials.", MostCorrected))
+	}
+	was = map[int64]Description{}
+	var cards []Card
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		for _, id := range list {
+			r, err := tx.Release(id)
+			if err != nil {
+				return err
+			}
+			was[id] = r.Description()
+			d := change(id, was[id])
+			if err := d.check(); err != nil {
+				return err
+			}
+			if err := s.correct(tx, p, &r, d); err != nil {
+				return err
+			}
+			r.Mark.Version++
+			r.Mark.By, r.Mark.Changed = p.Name, s.Now()
+			if err := tx.SaveMark(r.ID, r.Mark); err != nil {
+				return err
+			}
+			if latest, err := tx.ReleasesOf(r.MaterialID); err != nil {
+				return err
+			} else if latest[0].ID == r.ID {
+				cards = append(cards, CardOf(r))
+				if err := tx.Publish(cards[len(cards)-1]); err != nil {
+					return err
+				}
+			}
+		}
+		return tx.AddAudit(people.Entry(s.Now(), p.Name, "release", fmt.Sprintf("%d releases", len(list)), "descriptions corrected"))
+	})
+	if err == nil {
+		for _, c := range cards {
+			s.Published(c)
+		}
+	}
+	return was, err
 }
 
 // kept are words without blanks, each once.

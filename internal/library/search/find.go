@@ -100,6 +100,7 @@ const (
 	Densest   Order = "density"
 	MostUsed  Order = "use"
 	Cheapest  Order = "cost"
+	ByHand    Order = "hand" // as Within has them
 )
 
 // Query says what to find.
@@ -109,10 +110,13 @@ type Query struct {
 	Not     map[Facet][]string
 	Range   map[Measure]Range
 	Near    *Near
+	Within  []int64 // materials, in the order of ByHand; nil for all
 	Sort    Order
 	Page    int // from 1
 	Per     int
-	Choices int // of each facet, those with most materials; 0 for facetChoices
+	From    int  // how many cards to leave out; instead of Page
+	Bare    bool // cards alone, without the counts of facets
+	Choices int  // of each facet, those with most materials; 0 for facetChoices
 }
 
 // facetChoices is how many choices of a facet are shown; others are found by their name.

@@ -261,6 +261,9 @@ func (x *index) search(q Query) Found {
 		most = facetChoices
 	}
 	for _, f := range Facets() {
+		if q.Bare {
+			break
+		}
 		found.Facets[f], found.More[f] = mostOf(x.counts(q, f, hits, nil), most, append(slices.Clone(q.Only[f]), q.Not[f]...))
 		if found.More[f] == 0 {
 			delete(found.More, f)
@@ -275,6 +278,9 @@ func (x *index) search(q Query) Found {
 	found.Pages = max(1, (found.Total+per-1)/per)
 	found.Page = min(max(q.Page, 1), found.Pages)
 	from := (found.Page - 1) * per
+	if q.From > 0 {
+		from = q.From
+	}
 	for i := range x.inOrder(q, all, scores, near) {
 		if from--; from >= 0 {
 			continue
@@ -312,6 +318,15 @@ func (x *index) narrowed(q Query) (hits bitset, scores []uint8, found []string) 
 		}
 	} else if strings.TrimSpace(q.Text) != "" { // nothing but signs
 		return newBitset(len(x.cards)), make([]uint8, len(x.cards)), nil
+	}
+	if q.Within != nil {
+		within := newBitset(len(x.cards))
+		for _, id := range q.Within {
+			if i, ok := x.at[id]; ok && hits.has(int(i)) {
+				within.set(int(i))
+			}
+		}
+		hits = within
 	}
 	cloned := false
 	if retired := x.retired(); len(retired) > 0 && !slices.Contains(q.Only[ByState], string(releases.Retired)) {
@@ -545,6 +560,15 @@ func (x *index) inOrder(q Query, in bitset, scores []uint8, near []distance) fun
 		return func(yield func(int32) bool) {
 			for _, d := range near {
 				if in.has(int(d.i)) && !yield(d.i) {
+					return
+				}
+			}
+		}
+	}
+	if q.Sort == ByHand && q.Within != nil {
+		return func(yield func(int32) bool) {
+			for _, id := range q.Within {
+				if i, ok := x.at[id]; ok && in.has(int(i)) && !yield(i) {
 					return
 				}
 			}

@@ -2,6 +2,7 @@ package studio
 
 import (
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/collections"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/people"
@@ -17,6 +18,7 @@ type Reader interface {
 	intake.Reader
 	releases.Reader
 	search.Reader
+	collections.Reader
 	pictures.Reader
 	// Jobs lists what runs and what failed, n at most, and counts what waits by kind.
 	Jobs(n int) (list []library.Job, waiting map[string]int, err error)
@@ -33,6 +35,7 @@ type Tx interface {
 	intake.Tx
 	releases.Tx
 	search.Tx
+	collections.Tx
 	pictures.Tx
 }
 

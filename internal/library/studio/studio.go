@@ -14,6 +14,7 @@ import (
 	"aldermoor/core/colour"
 	"aldermoor/core/parcel"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/collections"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/materials"
@@ -42,13 +43,14 @@ type Config struct {
 
 // Studio is the whole application: its subjects, each with those that it builds on.
 type Studio struct {
-	People    *people.Service
-	Events    *events.Service
-	Materials *materials.Service
-	Intake    *intake.Service
-	Releases  *releases.Service
-	Search    *search.Service
-	Pictures  *pictures.Service
+	People      *people.Service
+	Events      *events.Service
+	Materials   *materials.Service
+	Intake      *intake.Service
+	Releases    *releases.Service
+	Search      *search.Service
+	Collections *collections.Service
+	Pictures    *pictures.Service
 
 	store Store
 	jobs  func(context.Context) (int, error)
@@ -85,6 +87,8 @@ func New(c Config) *Studio {
 		Store: library.View(c.Store, func(r Reader) intake.Reader { return r }, func(t Tx) intake.Tx { return t })}
 	s.Search = &search.Service{Base: b,
 		Store: library.View(c.Store, func(r Reader) search.Reader { return r }, func(t Tx) search.Tx { return t })}
+	s.Collections = &collections.Service{Base: b,
+		Store: library.View(c.Store, func(r Reader) collections.Reader { return r }, func(t Tx) collections.Tx { return t })}
 	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, Used: s.Search.Used, JobTraits: pictures.JobTraits,
 		Store: library.View(c.Store, func(r Reader) releases.Reader { return r }, func(t Tx) releases.Tx { return t })}
 	s.Pictures = &pictures.Service{Base: b, Events: s.Events, Materials: s.Materials, Releases: s.Releases, Search: s.Search,

@@ -273,30 +273,23 @@ export function bench() {
       this.$refs.dialog.close();
     },
 
-    /** Sends the draft, as it was looked at, to the leads. */
-    async askReview() {
-      this.problem = "";
-      try {
-        await call("POST", `${this.path}/review`, { notes: this.$refs.notes.value }, this.reviewed);
-        this.$refs.dialog.close();
-        this.$refs.notes.value = "";
-        await this.reload();
-        tell("Sent to review.");
-      } catch (e) {
-        this.problem = /** @type {Error} */ (e).message;
-      }
+    publish() {
+      return this.send("releases", { notes: this.$refs.notes.value, override: this.$refs.override?.value ?? "" }, (r) => `Release ${r.number} is in the Library.`);
     },
-
-    async publish() {
+    askReview() {
+      return this.send("review", { notes: this.$refs.notes.value }, () => "Sent to review.");
+    },
+    /** Releases the draft as it was looked at, or sends it to the leads. @param {string} to @param {unknown} what @param {(answer: any) => string} says */
+    async send(to, what, says) {
       if (this.busy) return;
       this.busy = true;
       this.problem = "";
       try {
-        const r = await call("POST", `${this.path}/releases`, { notes: this.$refs.notes.value, override: this.$refs.override?.value ?? "" }, this.reviewed);
+        const answer = await call("POST", `${this.path}/${to}`, what, this.reviewed);
         this.$refs.dialog.close();
         this.$refs.notes.value = "";
         await this.reload();
-        tell(`Release ${r.number} is in the Library.`);
+        tell(says(answer));
       } catch (e) {
         this.problem = /** @type {Error} */ (e).message;
       } finally {

@@ -2,6 +2,7 @@
 // The Library's wall: search as you type, filters and extents without loading the
 // page anew. Every state is in the address.
 import { call, fail, tell } from "./api.js";
+import { ask } from "./ask.js";
 import { figure } from "./figure.js";
 import { keys } from "./keys.js";
 import { parts } from "./parts.js";
@@ -68,10 +69,16 @@ export function wall() {
       this.go(a.href);
     },
 
-    /** Asks once more for a picture that the server was too busy to make. @param {Event} e */
-    again(e) {
-      const img = /** @type {HTMLImageElement} */ (e.currentTarget);
-      setTimeout(() => (img.src = img.getAttribute("src") ?? ""), 3000);
+    /** Keeps what is searched for. */
+    async saveSearch() {
+      const name = await ask("Name of the search", document.querySelector(".sentence")?.textContent?.replace(/^Showing \S+ /, "").slice(0, 60));
+      if (!name) return;
+      try {
+        await call("POST", "/api/v1/searches", { name, address: location.search });
+        tell("Saved. It is under Collections and searches.");
+      } catch (x) {
+        fail(x);
+      }
     },
 
     /**

@@ -1,0 +1,23 @@
+package collections
+
+import "aldermoor/internal/library/people"
+
+// Reader reads what people keep.
+type Reader interface {
+	Collections(owner string) ([]Collection, error) // the owner's and the shared ones, without items
+	Collection(id int64) (Collection, error)        // with its items in order
+	Stars(owner string) (Collection, error)         // favourites
+	Searches(owner string) ([]Search, error)
+}
+
+// Tx changes it.
+type Tx interface {
+	Reader
+	AddAudit(e people.AuditEntry) error
+	AddCollection(c *Collection) error
+	SaveCollection(c *Collection) error // with its items; raises the version
+	RemoveCollection(id int64) error
+	AddSearch(s *Search) error
+	SaveSearch(s *Search) error
+	RemoveSearch(owner string, id int64) error
+}

@@ -1,0 +1,133 @@
+package web_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"fmt"
+	"strings"
+	"testing"
+
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/web"
+)
+
+// Favourites, collections in their order, sharing, export and import, and a pack of one.
+func TestCollections(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	s.publish("slates_round")
+	s.publish("gravel_pea")
+	items := s.json(people.Artist, "GET", "/api/v1/library?sort=name", nil, 200)["items"].([]any)
+	ids := []any{items[0].(map[string]any)["material_id"], items[1].(map[string]any)["material_id"]}
+	star := func(on bool) {
+		t.Helper()
+		if res, body := s.ask(people.Artist, "POST", "/api/v1/stars", strings.NewReader(fmt.Sprintf(`{"material_id":%v,"on":%t}`, ids[0], on)), "Content-Type", "application/json"); res.StatusCode != 204 {
+			t.Fatalf("%d %s", res.StatusCode, body)
+		}
+	}
+	star(true)
+	star(true)
+	if n := s.json(people.Artist, "GET", "/api/v1/library?collection=stars", nil, 200)["total"].(float64); n != 1 {
+		t.Errorf("%v favourites", n)
+	}
+	if n := len(s.json(people.Librarian, "GET", "/api/v1/stars", nil, 200)["items"].([]any)); n != 0 {
+		t.Error("somebody else's favourites")
+	}
+	star(false)
+	made := s.json(people.Artist, "POST", "/api/v1/collections", map[string]any{"name": "Mill", "colour": "#4f6f33", "items": []any{ids[1], ids[0], ids[1]}}, 201)
+	at := fmt.Sprintf("/api/v1/collections/%v", made["id"])
+	if made["count"].(float64) != 2 {
+		t.Fatalf("%v", made)
+	}
+	order := func() string {
+		var names []string
+		for _, k := range s.json(people.Artist, "GET", fmt.Sprintf("/api/v1/library?collection=%v&sort=hand", made["id"]), nil, 200)["items"].([]any) {
+			names = append(names, fmt.Sprint(k.(map[string]any)["material_id"]))
+		}
+		return strings.Join(names, " ")
+	}
+	if got := order(); got != fmt.Sprintf("%v %v", ids[1], ids[0]) {
+		t.Errorf("in the order %s", got)
+	}
+	s.json(people.Artist, "PATCH", at, map[string]any{"items": ids}, 200, "If-Match", `"1"`)
+	s.json(people.Artist, "PATCH", at, map[string]any{"items": ids}, 412, "If-Match", `"1"`)
+	if got := order(); got != fmt.Sprintf("%v %v", ids[0], ids[1]) {
+		t.Errorf("in the order %s", got)
+	}
+	s.json(people.Librarian, "GET", at, nil, 404) // it is not shared
+	s.json(people.Librarian, "PATCH", at, map[string]any{"name": "x"}, 404)
+	s.json(people.Artist, "PATCH", at, map[string]any{"shared": true}, 200)
+	s.json(people.Librarian, "GET", at, nil, 200)
+	s.json(people.Librarian, "PATCH", at, map[string]any{"name": "x"}, 422) // but the artist's
+	s.json(people.Artist, "PATCH", at, map[string]any{"colour": "red"}, 422)
+	s.json(people.Artist, "PATCH", at, map[string]any{"name": " "}, 422)
+	exported := s.json(people.Librarian, "GET", at+"?download=1", nil, 200)
+	exported["materials"] = append(exported["materials"].([]any), map[string]any{"slug": "gone", "name": "Gone"})
+	copied := s.json(people.Librarian, "POST", "/api/v1/collections", exported, 201)
+	if copied["owner"] != "librarian" || copied["count"].(float64) != 2 || len(copied["missing"].([]any)) != 1 {
+		t.Errorf("%v", copied)
+	}
+	res, body := s.ask(people.Artist, "GET", fmt.Sprintf("/api/v1/packs?collection=%v&profile=web_small&tier=1k", made["id"]), nil)
+	z, err := zip.NewReader(bytes.NewReader(body), int64(len(body)))
+	if res.StatusCode != 200 || err != nil {
+		t.Fatalf("%d %v %.200s", res.StatusCode, err, body)
+	}
+	var names []string
+	for _, f := range z.File {
+		names = append(names, f.Name)
+	}
+	all := strings.Join(names, "\n")
+	for _, want := range []string{"mill/contact-sheet.png", "mill/slates-round-r1-source-web-small/slates-round.glb", "mill/gravel-pea-r1-source-web-small/CHECKSUMS.sha256"} {
+		if !strings.Contains(all, want) {
+			t.Errorf("the pack lacks %s:\n%s", want, all)
+		}
+	}
+	if res, _ := s.ask(people.Artist, "DELETE", at, nil); res.StatusCode != 204 {
+		t.Error(res.StatusCode)
+	}
+	if res, _ := s.ask(people.Artist, "DELETE", at, nil); res.StatusCode != 204 { // it was carried out
+		t.Error(res.StatusCode)
+	}
+	for _, bad := range []string{"collection=x", "collection=999"} {
+		if res, _ := s.ask(people.Artist, "GET", "/library?"+bad, nil); res.StatusCode != 422 && res.StatusCode != 404 {
+			t.Errorf("%s: %d", bad, res.StatusCode)
+		}
+	}
+}
+
+// A saved search says what is new since it was looked at; tags are added to several releases and taken back.
+func TestSearchesAndCorrections(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	first := s.publish("slates_round")
+	s.json(people.Artist, "POST", "/api/v1/searches", map[string]any{"name": "Wet ones", "address": "?tag=wet&page=3"}, 201)
+	news := func() float64 {
+		return s.json(people.Artist, "GET", "/api/v1/searches", nil, 200)["items"].([]any)[0].(map[string]any)["new"].(float64)
+	}
+	if news() != 0 {
+		t.Error("something is new at once")
+	}
+	second := s.publish("gravel_pea")
+	found := func() float64 { return s.json(people.Artist, "GET", "/api/v1/library?tag=wet", nil, 200)["total"].(float64) }
+	s.json(people.Artist, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{first}, "add_tags": []string{"wet"}}, 403)
+	was := s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{first, second}, "add_tags": []string{"wet"}, "licence": "CC0-1.0"}, 200)
+	if found() != 2 {
+		t.Errorf("%v are wet", found())
+	}
+	drafts := s.json(people.Librarian, "GET", "/api/v1/materials", nil, 200)["items"].([]any)
+	for _, d := range drafts { // the draft follows and is as released
+		id := d.(map[string]any)["id"]
+		m := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
+		if tags := fmt.Sprint(m["tags"]); !strings.Contains(tags, "wet") {
+			t.Errorf("the draft is tagged %s", tags)
+		}
+		s.json(people.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%v/releases", id), map[string]any{"notes": "x"}, 422)
+	}
+	s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"restore": was["was"]}, 200)
+	if found() != 0 {
+		t.Error("tags were not taken back")
+	}
+	if n := s.json(people.Librarian, "GET", "/api/v1/library?licence=CC0-1.0", nil, 200)["total"].(float64); n == 2 {
+		t.Error("the licence was not taken back")
+	}
+	s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{}, "add_tags": []string{"x"}}, 422)
+	s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{999}, "add_tags": []string{"x"}}, 404)
+}
