@@ -24,6 +24,7 @@ var floors = []struct {
 	{"aldermoor/internal/library/releases/", subjects("people", "events", "materials")},
 	{"aldermoor/internal/library/search/", subjects("people", "materials", "releases")},
 	{"aldermoor/internal/library/collections/", subjects("people")},
+	{"aldermoor/internal/library/requests/", subjects("people")},
 	{"aldermoor/internal/library/pictures/", subjects("people", "events", "materials", "releases", "search")},
 	{"aldermoor/internal/library/studio/", []string{"aldermoor/internal/library", "aldermoor/core/"}},
 	{"aldermoor/internal/library/", []string{"aldermoor/core/"}},

@@ -157,7 +157,7 @@ func (t *tx) Unexamined(delivery int64) (some bool, err error) {
 }
 
 func (t *tx) KnownBlobs(f func(string)) error {
-	return t.each(`SELECT blob FROM files WHERE blob <> '' UNION SELECT blob FROM parcels UNION SELECT blob FROM made UNION SELECT blob FROM props`, nil, func(scan func(...any) error) error {
+	return t.each(`SELECT blob FROM files WHERE blob <> '' UNION SELECT blob FROM parcels UNION SELECT blob FROM made UNION SELECT blob FROM props UNION SELECT picture FROM requests WHERE picture <> ''`, nil, func(scan func(...any) error) error {
 		var sum string
 		err := scan(&sum)
 		f(sum)

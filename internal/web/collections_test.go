@@ -106,7 +106,9 @@ func TestSearchesAndCorrections(t *testing.T) {
 		t.Error("something is new at once")
 	}
 	second := s.publish("gravel_pea")
-	found := func() float64 { return s.json(people.Artist, "GET", "/api/v1/library?tag=wet", nil, 200)["total"].(float64) }
+	found := func() float64 {
+		return s.json(people.Artist, "GET", "/api/v1/library?tag=wet", nil, 200)["total"].(float64)
+	}
 	s.json(people.Artist, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{first}, "add_tags": []string{"wet"}}, 403)
 	was := s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{first, second}, "add_tags": []string{"wet"}, "licence": "CC0-1.0"}, 200)
 	if found() != 2 {

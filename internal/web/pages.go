@@ -138,6 +138,7 @@ type frame struct {
 	Zone   *time.Location // the reader's
 	Room   string         // dark or light if somebody switched it, else as the system has it
 	Text   string         // in the search field
+	News   int            // notices that were not seen
 	Event  int64          // the last event before the page was drawn
 	Early  string         // a picture to be fetched before anything else; empty for none
 }
@@ -149,6 +150,7 @@ func (s *Server) frame(c *echo.Context, title string) frame {
 		f.User = &p
 		f.Event, _ = c.Get("event").(int64)
 		f.Counts, _ = s.Studio.Counts(c.Request().Context())
+		f.News, _ = s.Studio.Requests.Unseen(c.Request().Context(), p)
 		f.Jobs = wording.JobsLeft(f.Counts.Jobs, f.Counts.Left)
 	}
 	if k, err := c.Request().Cookie("room"); err == nil && (k.Value == "dark" || k.Value == "light") {

@@ -13,6 +13,7 @@ import (
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/requests"
 	"aldermoor/internal/library/search"
 	"aldermoor/internal/wording"
 
@@ -35,8 +36,9 @@ type materialPage struct {
 	Stand    standView
 	Duty     string // what the licence asks, in words
 	Users    []takingView
-	Changes  []changed // from the release before
-	Before   string    // address that compares it with the release before
+	Problems []requestRow // that are not solved
+	Changes  []changed    // from the release before
+	Before   string       // address that compares it with the release before
 	When     string
 	HasGloss bool
 	Deep     string     // what depth the normals and height have
@@ -115,6 +117,13 @@ func (s *Server) material(c *echo.Context) error {
 		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source", On: true})
 	}
 	p.Duty = handoff.Obligation(m.Licence)
+	problems, _, err := s.Studio.Requests.List(c.Request().Context(), me(c), requests.Query{Material: card.MaterialID, Per: 10})
+	if err != nil {
+		return err
+	}
+	for _, k := range problems {
+		p.Problems = append(p.Problems, s.requestRow(c, k))
+	}
 	p.Stand = s.standOf(c, r, card.Number)
 	users, err := s.Studio.Releases.TakingsOf(c.Request().Context(), me(c), card.MaterialID, 8)
 	if err != nil {

@@ -128,6 +128,7 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 		return r, err
 	}
 	s.Published(CardOf(r))
+	s.tell(ctx, p.Name, &r, "release.published", fmt.Sprintf("Release %d of %s is out", r.Number, r.Material.Name))
 	return r, nil
 }
 

@@ -16,9 +16,10 @@ type Service struct {
 	Store     library.Store[Reader, Tx]
 	Events    *events.Service
 	Materials *materials.Service
-	Published func(Card)                       // is told of each release once it is committed
-	Used      func(material int64, people int) // is told how many use a material, after each handoff
-	JobTraits string                           // the kind of job that works out how a release is found
+	Published func(Card)                                                                           // is told of each release once it is committed
+	Used      func(material int64, people int)                                                     // is told how many use a material, after each handoff
+	Tell      func(ctx context.Context, by string, material int64, event, text, href string) error // tells those who took it
+	JobTraits string                                                                               // the kind of job that works out how a release is found
 	handoffs  library.Progress
 }
 
@@ -33,4 +34,14 @@ func (s *Service) JobFailed(_ context.Context, kind, key string, problem error) 
 		s.handoffs.Set(key, 0, 0, problem)
 	}
 	return nil
+}
+
+// tell tells those who took a material what has become of it. That it could not be told undoes nothing.
+func (s *Service) tell(ctx context.Context, by string, r *Release, event, text string) {
+	if s.Tell == nil {
+		return
+	}
+	if err := s.Tell(ctx, by, r.MaterialID, event, text, "/library/"+r.Material.Slug); err != nil {
+		s.Log.Error("tell who took a material", "error", err)
+	}
 }

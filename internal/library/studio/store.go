@@ -8,6 +8,7 @@ import (
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/requests"
 	"aldermoor/internal/library/search"
 )
 
@@ -19,6 +20,7 @@ type Reader interface {
 	releases.Reader
 	search.Reader
 	collections.Reader
+	requests.Reader
 	pictures.Reader
 	// Jobs lists what runs and what failed, n at most, and counts what waits by kind.
 	Jobs(n int) (list []library.Job, waiting map[string]int, err error)
@@ -36,6 +38,7 @@ type Tx interface {
 	releases.Tx
 	search.Tx
 	collections.Tx
+	requests.Tx
 	pictures.Tx
 }
 

@@ -21,6 +21,7 @@ import (
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/requests"
 	"aldermoor/internal/library/search"
 )
 
@@ -37,8 +38,9 @@ type Config struct {
 	Wake     func()                                      // tells the job queue that there is work
 	Jobs     func(context.Context) (left int, err error) // counts the jobs that are not done
 
-	WatchRoots []string // folders in which folders may be watched
-	Demo       bool     // the demo's password opens accounts
+	Post       requests.Poster // sends webhooks; nil sends none
+	WatchRoots []string        // folders in which folders may be watched
+	Demo       bool            // the demo's password opens accounts
 }
 
 // Studio is the whole application: its subjects, each with those that it builds on.
@@ -50,6 +52,7 @@ type Studio struct {
 	Releases    *releases.Service
 	Search      *search.Service
 	Collections *collections.Service
+	Requests    *requests.Service
 	Pictures    *pictures.Service
 
 	store Store
@@ -89,7 +92,9 @@ func New(c Config) *Studio {
 		Store: library.View(c.Store, func(r Reader) search.Reader { return r }, func(t Tx) search.Tx { return t })}
 	s.Collections = &collections.Service{Base: b,
 		Store: library.View(c.Store, func(r Reader) collections.Reader { return r }, func(t Tx) collections.Tx { return t })}
-	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, Used: s.Search.Used, JobTraits: pictures.JobTraits,
+	s.Requests = &requests.Service{Base: b, Post: c.Post,
+		Store: library.View(c.Store, func(r Reader) requests.Reader { return r }, func(t Tx) requests.Tx { return t })}
+	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, Used: s.Search.Used, Tell: s.Requests.Released, JobTraits: pictures.JobTraits,
 		Store: library.View(c.Store, func(r Reader) releases.Reader { return r }, func(t Tx) releases.Tx { return t })}
 	s.Pictures = &pictures.Service{Base: b, Events: s.Events, Materials: s.Materials, Releases: s.Releases, Search: s.Search,
 		Store: library.View(c.Store, func(r Reader) pictures.Reader { return r }, func(t Tx) pictures.Tx { return t })}
@@ -105,7 +110,7 @@ func New(c Config) *Studio {
 // Handlers are the jobs that the studio does, by kind.
 func (s *Studio) Handlers() map[string]func(ctx context.Context, key string) error {
 	all := map[string]func(context.Context, string) error{}
-	for _, some := range []map[string]func(context.Context, string) error{s.Materials.Handlers(), s.Intake.Handlers(), s.Releases.Handlers(), s.Pictures.Handlers()} {
+	for _, some := range []map[string]func(context.Context, string) error{s.Materials.Handlers(), s.Intake.Handlers(), s.Releases.Handlers(), s.Pictures.Handlers(), s.Requests.Handlers()} {
 		maps.Copy(all, some)
 	}
 	return all

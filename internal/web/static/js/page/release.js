@@ -3,12 +3,14 @@ import Alpine from "../../vendor/alpine.js";
 import { handoff } from "../handoff.js";
 import { lenses } from "../lenses.js";
 import { lit } from "../lit.js";
+import { report } from "../requests.js";
 import { shell } from "../shell.js";
 import { standing } from "../standing.js";
 
 Alpine.data("handoff", handoff);
 Alpine.data("lenses", lenses);
 Alpine.data("lit", lit);
+Alpine.data("report", report);
 Alpine.data("shell", shell);
 Alpine.data("standing", standing);
 Alpine.start();
