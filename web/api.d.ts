@@ -1360,6 +1360,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rename, move or merge a tag or a category on every draft and latest release; a lead. */
+        post: operations["renameWord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -5438,6 +5455,51 @@ export interface operations {
                             secret?: string;
                             events?: string[];
                         }[];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    renameWord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {unknown} */
+                    kind: "tag" | "category";
+                    from: string;
+                    to: string;
+                };
+            };
+        };
+        responses: {
+            /** @description What was done; “was” goes to /api/v1/corrections as “restore” to take it back. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        materials: number;
+                        merged: boolean;
+                        was: {
+                            [key: string]: {
+                                tags: string[];
+                                categories: string[];
+                                contact_class: string;
+                                licence: string;
+                                author: string;
+                                rights: string;
+                                notes: string;
+                            };
+                        };
+                        says: string;
                     };
                 };
             };

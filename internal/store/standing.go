@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/json"
 	"errors"
 
 	"aldermoor/internal/library"
@@ -132,6 +133,26 @@ func (t *tx) Uses(each func(material int64, people int)) error {
 // OldCards are the releases whose cards were kept by an earlier version.
 func (t *tx) OldCards(form byte, n int) (list []int64, err error) {
 	err = t.each(`SELECT release_id FROM published WHERE substr(card, 1, 1) <> ? LIMIT ?`, []any{[]byte{form}, n}, func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		list = append(list, id)
+		return err
+	})
+	return list, err
+}
+
+// MaterialsWith are the materials whose draft or latest release is filed under a word.
+func (t *tx) MaterialsWith(kind releases.WordKind, word string) (list []int64, err error) {
+	column := map[releases.WordKind]string{releases.Tag: "tags", releases.Category: "categories"}[kind]
+	quoted, err := json.Marshal(word)
+	if err != nil || column == "" {
+		return nil, err
+	}
+	within := string(quoted[:len(quoted)-1]) + " / "
+	if kind == releases.Tag {
+		within = string(quoted)
+	}
+	err = t.each(`SELECT id FROM materials WHERE stage <> 'left' AND (instr(`+column+`, ?) > 0 OR instr(`+column+`, ?) > 0) ORDER BY id`, []any{string(quoted), within}, func(scan func(...any) error) error {
 		var id int64
 		err := scan(&id)
 		list = append(list, id)

@@ -41,6 +41,8 @@ type benchMaterialPage struct {
 	Review  releases.Review // zero for none
 	Asked   string          // when it was sent to review
 
+	Suggested []string // tags
+
 	Undo, Redo materials.Step // that u would undo and redo; zero for none
 }
 
@@ -90,6 +92,9 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	p.Releases = releaseRows(list, here(c))
 	p.Lead = leads(c)
 	if p.Changes, p.Last, p.Compare, err = s.sinceRelease(c, m); err != nil {
+		return err
+	}
+	if p.Suggested, err = s.Studio.Search.SuggestTags(ctx, me(c), m.Name, m.LookKey(), m.Tags, m.ID); err != nil {
 		return err
 	}
 	if p.Review, err = s.Studio.Releases.ReviewOf(ctx, me(c), m.ID); err != nil {

@@ -133,3 +133,54 @@ func TestSearchesAndCorrections(t *testing.T) {
 	s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{}, "add_tags": []string{"x"}}, 422)
 	s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{999}, "add_tags": []string{"x"}}, 404)
 }
+
+// Categories are a tree that a lead renames, moves and merges; the Bench suggests tags from the name and from what the
+// Library has.
+func TestWords(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	first, second := s.publish("slates_round"), s.publish("gravel_pea")
+	s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{first}, "add_categories": []string{"Roof / Slate"}, "add_tags": []string{"Slate"}}, 200)
+	s.json(people.Librarian, "POST", "/api/v1/corrections", map[string]any{"releases": []int64{second}, "add_categories": []string{"Ground"}}, 200)
+	total := func(category string) float64 {
+		return s.json(people.Artist, "GET", "/api/v1/library?category="+strings.ReplaceAll(category, " ", "+"), nil, 200)["total"].(float64)
+	}
+	if total("Roof") != 1 || total("Roof / Slate") != 1 || total("Ground") != 1 {
+		t.Errorf("%v in Roof, %v in Roof / Slate", total("Roof"), total("Roof / Slate"))
+	}
+	rename := func(from, to string, status int) map[string]any {
+		t.Helper()
+		return s.json(people.Lead, "POST", "/api/v1/words", map[string]any{"kind": "category", "from": from, "to": to}, status)
+	}
+	s.json(people.Librarian, "POST", "/api/v1/words", map[string]any{"kind": "category", "from": "Roof", "to": "x"}, 403)
+	rename("Nothing", "x", 422)
+	rename("Roof", "Roof / Old", 422)
+	rename("Roof", " ", 422)
+	if rename("Roof", "Building/Roof", 200); total("Building / Roof / Slate") != 1 || total("Building") != 1 || total("Roof") != 0 {
+		t.Error("the tree was not moved")
+	}
+	done := rename("Ground", "Building / Roof", 200)
+	if done["merged"] != true || total("Building / Roof") != 2 || total("Ground") != 0 {
+		t.Errorf("not merged: %v", done)
+	}
+	s.json(people.Lead, "POST", "/api/v1/corrections", map[string]any{"restore": done["was"]}, 200)
+	if total("Ground") != 1 || total("Building") != 1 {
+		t.Error("the merge was not taken back")
+	}
+	for _, d := range s.json(people.Librarian, "GET", "/api/v1/materials", nil, 200)["items"].([]any) { // the drafts follow
+		m := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", d.(map[string]any)["id"]), nil, 200)
+		if c := fmt.Sprint(m["categories"]); !strings.Contains(c, "Building / Roof / Slate") && !strings.Contains(c, "Ground") {
+			t.Errorf("%v is filed under %s", m["name"], c)
+		}
+	}
+	s.page(people.Librarian, "/words")
+	d := s.deliver(scan(t, "slates_round", 64)...)
+	id := d["sets"].([]any)[0].(map[string]any)["material_id"]
+	s.json(people.Librarian, "PATCH", fmt.Sprintf("/api/v1/materials/%v", id), map[string]any{"name": "Old slates in rows"}, 200)
+	if page := s.page(people.Librarian, fmt.Sprintf("/bench/%v", id)); !strings.Contains(page, `data-tag="Slate"`) {
+		t.Error("the Bench does not suggest the tag that the name has")
+	}
+	s.json(people.Librarian, "PATCH", fmt.Sprintf("/api/v1/materials/%v", id), map[string]any{"name": "IMG_2041"}, 200)
+	if m := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200); !strings.Contains(fmt.Sprint(m), "name_empty") {
+		t.Error("a camera's number is no finding")
+	}
+}

@@ -28,6 +28,13 @@ type choice struct {
 	On          bool
 	Not         string // address that shows what is not it
 	Off         bool   // what is not it is shown
+	Depth       int    // in a tree
+}
+
+// leaf is the last part of a category's path, and how deep it lies.
+func leaf(path string) (name string, depth int) {
+	parts := strings.Split(path, search.Branch)
+	return parts[len(parts)-1], len(parts) - 1
 }
 
 type filter struct {
@@ -300,8 +307,18 @@ func filters(q search.Query, found search.Found, now url.Values) (list []filter)
 			v.Del(notPrefix + name)
 			w.Choices = append(w.Choices, choice{Label: map[bool]string{true: "any", false: f.any}[w.Rare], Href: libraryWith(v, name, "")})
 		}
-		for _, k := range found.Facets[f.facet] {
-			w.Choices = append(w.Choices, choice{Label: f.say(k.Value), Href: libraryToggled(now, name, k.Value), Count: k.N, On: slices.Contains(only, k.Value),
+		counts := slices.Clone(found.Facets[f.facet])
+		if f.facet == search.ByCategory { // a tree
+			slices.SortFunc(counts, func(a, b search.Count) int {
+				return strings.Compare(strings.ToLower(a.Value), strings.ToLower(b.Value))
+			})
+		}
+		for _, k := range counts {
+			label, depth := f.say(k.Value), 0
+			if f.facet == search.ByCategory {
+				label, depth = leaf(k.Value)
+			}
+			w.Choices = append(w.Choices, choice{Label: label, Depth: depth, Href: libraryToggled(now, name, k.Value), Count: k.N, On: slices.Contains(only, k.Value),
 				Not: libraryToggled(now, notPrefix+name, k.Value), Off: slices.Contains(not, k.Value)})
 		}
 		if w.More = found.More[f.facet]; w.More > 0 {

@@ -40,6 +40,7 @@ var checks = map[string]Check{
 	"size_disagrees":            {"Sizes disagree", "From 5 % on: one brick in twenty."},
 	"size_implausible":          {"Size implausible", "Outside the sizes that scans of its category have. Often a slipped decimal point."},
 	"depth_implausible":         {"Depth implausible", "Outside the depths that surfaces of its category have. Often a wrong unit or normal strength."},
+	"name_empty":                {"No real name", "Camera numbers, dates and words such as material or untitled: nobody finds it by them."},
 	"figure_implausible":        {"Figure implausible", "No surface in nature has such a figure. For a look that is meant, let it stand."},
 	"pixels_not_square":         {"Pixels not square", "From 1 % between the axes on, by the resolution tag."},
 	"missing_base_color":        {"No base colour", "A renderer shows grey."},
@@ -86,6 +87,8 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s has %s that are NaN or infinite. The mean of their neighbours is used instead.", file, count(v.Num("samples"), "sample"))
 	case "map_empty":
 		return fmt.Sprintf("%s has one value everywhere (%.2f). Export it again.", file, v.Num("value"))
+	case "name_empty":
+		return fmt.Sprintf("%q says nothing of the surface. Give it a name that people would search for.", v.Text("name"))
 	case "figure_implausible":
 		what := map[string]string{"index": "An index of refraction of %.2f", "coat_index": "A coat with an index of %.2f", "luminance": "A luminance of %.0f cd/m²", "temperature": "A colour temperature of %.0f K",
 			"normal_strength": "A normal strength of %.1f", "roughness": "A roughness of %.2f everywhere", "metal_colour": "A metal that reflects %.2f of the light", "albedo": "A surface that reflects %.3f of the light", "metallic": "A metallic of %.2f, neither metal nor none,"}[v.Text("figure")]

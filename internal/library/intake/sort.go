@@ -252,6 +252,7 @@ func (s *Service) draft(g materials.Grades, d Delivery, i int, set inspect.Set, 
 	}
 	set.Maps, set.Why = nil, nil
 	m.Report = set
+	m.CheckName(&m.Report)
 	g.Grade(m.Report.Findings)
 	m.Doubts = m.CountDoubts()
 	return m

@@ -42,7 +42,7 @@ func TestSetFigures(t *testing.T) {
 
 // What nature does not know is a finding, and goes with the figure.
 func TestImplausibleFigures(t *testing.T) {
-	m := &Material{}
+	m := &Material{Name: "Glass"}
 	if err := m.setFigures([]byte(`{"index":3.5,"constants":{"base_color":[0.95,0.95,0.95],"roughness":[0.5,0.5,0.5]}}`)); err != nil {
 		t.Fatal(err)
 	}

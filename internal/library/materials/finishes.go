@@ -83,10 +83,19 @@ func (m *Material) Mapless() bool {
 	return len(m.Maps) == 0 && m.Figures != nil && len(m.Figures.Constants) > 0
 }
 
+// CheckName finds out whether the material's name says anything.
+func (m *Material) CheckName(r *inspect.Set) {
+	r.Findings = slices.DeleteFunc(r.Findings, func(f inspect.Finding) bool { return f.Code == "name_empty" })
+	if inspect.Nameless(m.Name) {
+		r.Findings = append(r.Findings, inspect.Finding{Code: "name_empty", Severity: inspect.Warn, Maps: []string{}, Figures: fact.Of("name", m.Name)})
+	}
+}
+
 // weighFigures finds surface figures that no surface has in nature, and takes back what a set without
 // maps would be told.
 func (m *Material) weighFigures(r *inspect.Set) {
 	r.Findings = slices.DeleteFunc(r.Findings, func(f inspect.Finding) bool { return f.Code == "figure_implausible" })
+	m.CheckName(r)
 	if m.Figures == nil {
 		return
 	}

@@ -214,8 +214,12 @@ func (s *Service) CorrectMany(ctx context.Context, p people.Principal, list []in
 
 // Restore puts descriptions back as they were.
 func (s *Service) Restore(ctx context.Context, p people.Principal, was map[int64]Description) error {
-	_, err := s.describeMany(ctx, p, slices.Collect(maps.Keys(was)), func(id int64, _ Description) Description { return was[id] })
-	return err
+	for some := range slices.Chunk(slices.Sorted(maps.Keys(was)), MostCorrected) {
+		if _, err := s.describeMany(ctx, p, some, func(id int64, _ Description) Description { return was[id] }); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (s *Service) describeMany(ctx context.Context, p people.Principal, list []int64, change func(id int64, d Description) Description) (was map[int64]Description, err error) {

@@ -15,7 +15,8 @@ type Reader interface {
 	TakingsOf(material int64, n int) ([]Taking, error)
 	UsersOf(material int64) (people int, err error)
 	TakingsBy(person string, n int) ([]Taking, error)
-	OldCards(form byte, n int) (releases []int64, err error) // whose cards are kept in another form
+	MaterialsWith(kind WordKind, word string) ([]int64, error) // drafts that are filed under a word, or a category in it
+	OldCards(form byte, n int) (releases []int64, err error)   // whose cards are kept in another form
 }
 
 // Tx publishes.

@@ -4,6 +4,8 @@ import (
 	"context"
 	"runtime"
 	"runtime/debug"
+	"slices"
+	"strings"
 	"sync"
 
 	"aldermoor/internal/library/people"
@@ -40,7 +42,7 @@ func Facets() []Facet {
 func valuesOf(c *releases.Card, f Facet) []string {
 	switch f {
 	case ByCategory:
-		return c.Categories
+		return branches(c.Categories)
 	case ByTag:
 		return c.Tags
 	case ByTier:
@@ -75,6 +77,28 @@ func valuesOf(c *releases.Card, f Facet) []string {
 		return out
 	}
 	return nil
+}
+
+// Branch stands between the parts of a category's path: "Metal / Sheet".
+const Branch = " / "
+
+// branches are categories with all that they lie in: "Metal / Sheet" is found under "Metal", too.
+func branches(list []string) []string {
+	if !slices.ContainsFunc(list, func(c string) bool { return strings.Contains(c, Branch) }) {
+		return list
+	}
+	var out []string
+	for _, c := range list {
+		for i := range c {
+			if strings.HasPrefix(c[i:], Branch) && !slices.Contains(out, c[:i]) {
+				out = append(out, c[:i])
+			}
+		}
+		if !slices.Contains(out, c) {
+			out = append(out, c)
+		}
+	}
+	return out
 }
 
 // The choices of what most materials are.

@@ -263,22 +263,22 @@ export function bench() {
       await this.patch({ size_source: source }, "Saved.").catch((/** @type {Error} */ x) => this.failed(x));
     },
 
+    /** Agrees with a suggested tag. @param {Event} e */
+    async agree(e) {
+      const { tag, tags } = /** @type {HTMLElement} */ (e.currentTarget).dataset;
+      await this.patch({ tags: [...(tags ? tags.split("\n") : []), tag] }, `Tagged ${tag}.`).catch((/** @type {Error} */ x) => this.failed(x));
+    },
+
     openDialog() {
       this.problem = "";
       this.reviewed = this.shown; // what was looked at is what is published
       this.$refs.dialog.showModal();
       this.$refs.notes.focus();
     },
-    closeDialog() {
-      this.$refs.dialog.close();
-    },
+    closeDialog() { this.$refs.dialog.close(); },
 
-    publish() {
-      return this.send("releases", { notes: this.$refs.notes.value, override: this.$refs.override?.value ?? "" }, (r) => `Release ${r.number} is in the Library.`);
-    },
-    askReview() {
-      return this.send("review", { notes: this.$refs.notes.value }, () => "Sent to review.");
-    },
+    publish() { return this.send("releases", { notes: this.$refs.notes.value, override: this.$refs.override?.value ?? "" }, (r) => `Release ${r.number} is in the Library.`); },
+    askReview() { return this.send("review", { notes: this.$refs.notes.value }, () => "Sent to review."); },
     /** Releases the draft as it was looked at, or sends it to the leads. @param {string} to @param {unknown} what @param {(answer: any) => string} says */
     async send(to, what, says) {
       if (this.busy) return;

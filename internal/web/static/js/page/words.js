@@ -1,0 +1,8 @@
+// Made by web/vendor.mjs: the islands of this page.
+import Alpine from "../../vendor/alpine.js";
+import { shell } from "../shell.js";
+import { words } from "../words.js";
+
+Alpine.data("shell", shell);
+Alpine.data("words", words);
+Alpine.start();
