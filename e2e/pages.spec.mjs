@@ -94,7 +94,15 @@ test("full pages hold up too", async ({ page }) => {
     expect(r.status()).toBe(201);
   }
   await judge(page, "/library");
+  await judge(page, "/library?view=table");
   await judge(page, "/bench");
+  const review = `${s.url}/api/v1/materials/${sets[0].material_id}`;
+  await page.request.patch(review, { headers: now, data: { tags: ["wall"] } });
+  expect((await page.request.post(`${review}/review`, { headers: now, data: { notes: "A look, please." } })).ok()).toBe(true);
+  await page.request.post(`${s.url}/api/v1/collections`, { data: { name: "Mill", colour: "#4f6f33", items: [sets[0].material_id] } });
+  await page.request.post(`${s.url}/api/v1/searches`, { data: { name: "Stone", address: "?category=Stone" } });
+  await page.request.post(`${s.url}/api/v1/requests`, { data: { kind: "material", title: "Wet slate", text: "For the roof." } });
+  for (const path of ["/profiles", "/profiles/film_linear", "/reviews", "/collections", "/requests/1", "/requests?ask=1", "/notices", "/taken", "/words"]) await judge(page, path);
   await page.goto(`${s.url}/library`);
   await judge(page, (await page.locator(".sample").first().getAttribute("href")) ?? "");
   expect(wrong).toEqual([]);

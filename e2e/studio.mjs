@@ -18,16 +18,24 @@ export async function studio() {
   const data = join(dir, "data");
   const drop = join(dir, "drop");
   mkdirSync(drop);
-  const child = spawn(binary, ["serve", "--data", data, "--addr", "127.0.0.1:0", "--watch-root", drop], { stdio: ["ignore", "pipe", "inherit"] });
-  const url = await new Promise((ok, no) => {
+  /** @type {import("node:child_process").ChildProcess} */ let child;
+  /** @returns {Promise<string>} */
+  const start = () => new Promise((ok, no) => {
+    child = spawn(binary, ["serve", "--data", data, "--addr", "127.0.0.1:0", "--watch-root", drop], { stdio: ["ignore", "pipe", "inherit"] });
     let text = "";
-    child.stdout.on("data", (d) => {
+    child.stdout?.on("data", (d) => {
       text += d;
       const m = text.match(/http:\/\/\S+/);
       if (m) ok(m[0]);
     });
     child.on("exit", (code) => no(new Error(`the server ended with ${code}`)));
   });
+  const halt = async () => {
+    const ended = new Promise((ok) => child.once("exit", ok));
+    child.kill("SIGTERM");
+    await ended;
+  };
+  const url = await start();
   for (const role of ["librarian", "artist", "administrator"]) {
     execFileSync(binary, ["user", "add", "--data", data, "--user", role, "--role", role], { input: `${password}\n`, stdio: ["pipe", "ignore", "inherit"] });
   }
@@ -36,10 +44,13 @@ export async function studio() {
     dir,
     data,
     drop,
+    halt,
+    /** Starts a server that was halted; its address is another one. */
+    async start() {
+      this.url = await start();
+    },
     async stop() {
-      const ended = new Promise((ok) => child.once("exit", ok));
-      child.kill("SIGTERM");
-      await ended;
+      await halt();
       rmSync(dir, { recursive: true, force: true });
     },
   };

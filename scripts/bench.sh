@@ -40,11 +40,16 @@ stop
 "$bin" seed --data "$dir/data" --n "$count" --tags 5000 >/dev/null
 serve "$count materials" /
 until curl -s "$url/metrics" | grep -q '^aldermoor_jobs_waiting 0$'; do sleep 0.2; done
-for path in '/library' '/library?q=wor' '/library?q=worn+slate&category=Stone' '/library?page=40&sort=name' '/api/v1/library?q=s' '/api/v1/library?q=sl&sort=name' '/api/v1/library?q=worn+slate' '/api/v1/library?q=wron+salte' '/api/v1/library?q=slate&not_tag=wet&roughness=0.2..0.8' '/api/v1/library?colour=2f4f6f' '/api/v1/library?like=slates-round'; do
+for path in '/library' '/library?q=wor' '/library?q=worn+slate&category=Stone' '/library?page=40&sort=name' '/api/v1/library?q=s' '/api/v1/library?q=sl&sort=name' '/api/v1/library?q=worn+slate' '/api/v1/library?q=wron+salte' '/api/v1/library?q=slate&not_tag=wet&roughness=0.2..0.8' '/api/v1/library?colour=2f4f6f' '/api/v1/library?like=slates-round' '/api/v1/library?q=worn&sort=use&cost=1000000..9000000' '/library?view=table' '/library/cards?from=50000&n=60'; do
   for _ in $(seq 5); do ask "$path" >/dev/null; done
   # Never the same twice: what was found lately is kept.
   for i in $(seq 100); do case $path in *\?*) ask "$path&min_width_m=0.0$i" ;; *) ask "$path?min_width_m=0.0$i" ;; esac; done | sorted "$path"
 done
+echo "memory of the server: $(awk '/VmRSS/ {printf "%d MB", $2/1024}' /proc/$pid/status), at most $(awk '/VmHWM/ {printf "%d MB", $2/1024}' /proc/$pid/status)"
+# A handoff that was made, until its first byte.
+taken=$(curl -sf -H "Authorization: Bearer $token" "$url/api/v1/library?q=slates+round&sort=name" | grep -om1 '"release_id":[0-9]*' | head -1 | cut -d: -f2)
+curl -sf -o /dev/null -H "Authorization: Bearer $token" "$url/api/v1/releases/$taken/handoff?profile=real_time_packed" || true
+for _ in $(seq 40); do curl -s -o /dev/null -w '%{time_starttransfer}\n' -H "Authorization: Bearer $token" -H 'Range: bytes=0-65535' "$url/api/v1/releases/$taken/handoff?profile=real_time_packed"; done | sorted "a handoff once more, to its first byte"
 # A reader while somebody publishes, one release after another.
 (for i in $(seq 60); do
   send PATCH $((1 + i % 6)) "{\"tags\":[\"number $i\"]}" >/dev/null

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"aldermoor/core/colour"
 	"aldermoor/core/likeness"
@@ -52,6 +53,9 @@ func (s *Server) query(v url.Values, page int) (search.Query, error) {
 		if !v.Has(string(m.of)+"_most") || strings.Contains(least, "..") {
 			continue
 		}
+		if m.of == search.Released {
+			least, most = seconds(least, false), seconds(most, true)
+		}
 		r, err := rangeOf(m.title, least+".."+most)
 		if err != nil {
 			return q, err
@@ -82,6 +86,18 @@ func (s *Server) query(v url.Values, page int) (search.Query, error) {
 	near, rest, err := s.nearOf(v, q.Text)
 	q.Near, q.Text = near, rest
 	return q, err
+}
+
+// seconds is a day as seconds since 1970, its end or its beginning; other text as it is.
+func seconds(day string, end bool) string {
+	t, err := time.Parse(time.DateOnly, day)
+	if err != nil {
+		return day
+	}
+	if end {
+		t = t.AddDate(0, 0, 1).Add(-time.Second)
+	}
+	return strconv.FormatInt(t.Unix(), 10)
 }
 
 // chosen are the values of a parameter, each once.

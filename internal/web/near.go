@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 
 	"aldermoor/core/colour"
@@ -26,6 +27,7 @@ type ranged struct {
 	Path              string // of the histogram's outline, in 24 × 1
 	From, To          string // what there is
 	On                bool
+	Date              bool // days instead of figures
 }
 
 // paint is a colour to search by.
@@ -52,6 +54,16 @@ var measures = []struct {
 	{search.Density, "Density", "px/m", 1, func(a, b string) string { return "reaching " + between(a, b, "px/m") }},
 	{search.Relief, "Relief", "mm", 0.001, func(a, b string) string { return between(a, b, "mm") + " deep" }},
 	{search.Roughness, "Mean roughness", "", 1, func(a, b string) string { return "of roughness " + between(a, b, "") }},
+	{search.Cost, "To fetch", "MB", 1e6, func(a, b string) string { return between(a, b, "MB") + " to fetch" }},
+	{search.Released, "Released", "", 1, func(a, b string) string {
+		switch {
+		case b == "":
+			return "released since " + a
+		case a == "":
+			return "released until " + b
+		}
+		return "released from " + a + " to " + b
+	}},
 }
 
 // between says a range in words.
@@ -73,11 +85,17 @@ func (p *resultsView) figures(s *Server, c *echo.Context, q search.Query) {
 	now := c.QueryParams()
 	var says []string
 	for _, m := range measures {
-		r := ranged{Name: string(m.of), Title: m.title, Unit: m.unit}
+		r := ranged{Name: string(m.of), Title: m.title, Unit: m.unit, Date: m.of == search.Released}
+		figure := func(v float64) string {
+			if r.Date {
+				return time.Unix(int64(v), 0).UTC().Format(time.DateOnly)
+			}
+			return fmt.Sprint(round3(v / m.factor))
+		}
 		h, err := s.Studio.Search.Histogram(c.Request().Context(), me(c), m.of)
 		if err == nil && h.Most > 0 {
 			r.Path = outline(h.N)
-			r.From, r.To = fmt.Sprint(round3(h.Least/m.factor)), fmt.Sprint(round3(h.Most/m.factor))
+			r.From, r.To = figure(h.Least), figure(h.Most)
 		}
 		if asked, on := q.Range[m.of]; on {
 			r.On = true
@@ -85,7 +103,7 @@ func (p *resultsView) figures(s *Server, c *echo.Context, q search.Query) {
 				if v == 0 {
 					return ""
 				}
-				return fmt.Sprint(round3(v / m.factor))
+				return figure(v)
 			}
 			r.Least, r.Most = text(asked.Least), text(asked.Most)
 			says = append(says, m.says(r.Least, r.Most))

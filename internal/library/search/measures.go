@@ -10,18 +10,19 @@ import (
 // Measure is a figure by which the Library is narrowed down.
 type Measure string
 
-// The measures: a repeat's width, its density, how deep its relief is, its mean roughness, and when it was
-// released (seconds since 1970).
+// The measures: a repeat's width, its density, how deep its relief is, its mean roughness, the bytes to fetch of
+// its usual handoff, and when it was released (seconds since 1970).
 const (
 	Width     Measure = "width_m"
 	Density   Measure = "density_px_m"
 	Relief    Measure = "relief_m"
 	Roughness Measure = "roughness"
+	Cost      Measure = "cost"
 	Released  Measure = "released"
 )
 
 // Measures are all of them.
-func Measures() []Measure { return []Measure{Width, Density, Relief, Roughness, Released} }
+func Measures() []Measure { return []Measure{Width, Density, Relief, Roughness, Cost, Released} }
 
 // Range is from Least to Most, both included; 0 and without end where that is not said.
 type Range struct{ Least, Most float64 }
@@ -46,6 +47,8 @@ func (x *index) measure(i int, m Measure) (v float64, ok bool) {
 		return float64(x.seen[i].relief), x.seen[i].known
 	case Roughness:
 		return float64(x.seen[i].roughness), x.seen[i].known
+	case Cost:
+		return float64(c.Cost), c.Cost > 0
 	case Released:
 		return float64(c.Released.Unix()), true
 	}

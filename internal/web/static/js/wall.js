@@ -115,7 +115,7 @@ export function wall() {
     async narrow(e) {
       const form = /** @type {HTMLFormElement} */ (e.currentTarget), url = new URL(location.href);
       url.searchParams.delete("page");
-      const kinds = /** @type {Record<string, ["length" | "number", number]>} */ ({ width_m: ["length", 1], density_px_m: ["number", 1], relief_m: ["number", 0.001], roughness: ["number", 1] });
+      const kinds = /** @type {Record<string, ["length" | "number", number]>} */ ({ width_m: ["length", 1], density_px_m: ["number", 1], relief_m: ["number", 0.001], roughness: ["number", 1], cost: ["number", 1e6] });
       try {
         for (const [name, [kind, factor]] of Object.entries(kinds)) {
           const ends = [];
@@ -126,6 +126,10 @@ export function wall() {
           if (ends[0] || ends[1]) url.searchParams.set(name, ends.join(".."));
           else url.searchParams.delete(name);
         }
+        const days = ["released", "released_most"].map((n) => /** @type {HTMLInputElement} */ (form.elements.namedItem(n)).value);
+        const ends = days.map((d, i) => (d ? String(Date.parse(`${d}T00:00:00Z`) / 1000 + (i ? 86399 : 0)) : ""));
+        if (ends[0] || ends[1]) url.searchParams.set("released", ends.join(".."));
+        else url.searchParams.delete("released");
       } catch (x) {
         return fail(x);
       }
