@@ -38,6 +38,7 @@ type Card struct {
 	Tiling     string             `json:"tiling"` // seamless or seams; "" if it was not examined
 	Estimated  bool               `json:"estimated"`
 	Cost       int64              `json:"cost"` // bytes to fetch of the usual handoff at the source's size, about
+	Set        string             `json:"set"`  // what its files were called
 	Uses       int                `json:"uses"` // how many people have taken it; counted when it is read, not kept
 }
 
@@ -57,7 +58,7 @@ func CardOf(r Release) Card {
 		c.Channels = append(c.Channels, p.Channel)
 	}
 	surface := m.Surface()
-	c.State, c.Station, c.Workflow = r.Mark.State, m.Station, surface.Workflow()
+	c.State, c.Station, c.Workflow, c.Set = r.Mark.State, m.Station, surface.Workflow(), m.Report.Name
 	if t := m.Report.Tiling; t != nil {
 		c.Tiling = "seams"
 		if min(t.X, t.Y) >= seamless {
@@ -73,7 +74,7 @@ func CardOf(r Release) Card {
 }
 
 // cardForm is the first byte of a card as it is kept; JSON begins with another.
-const cardForm = 2
+const cardForm = 3
 
 // MarshalBinary is the card as it is kept: a hundred thousand are read at each start. It
 // is a byte for the form, then the fields in the order of Card: whole numbers as varints,
@@ -118,11 +119,16 @@ func (c Card) MarshalBinary() ([]byte, error) {
 	text(c.Tiling)
 	whole(map[bool]int64{true: 1}[c.Estimated])
 	whole(c.Cost)
+	text(c.Set)
 	return b, nil
 }
 
 // CardReader reads cards as they are kept. Texts that come again and again are kept once.
-type CardReader struct{ texts map[string]string }
+type CardReader struct {
+	texts map[string]string
+	lists map[string][]string           // by their bytes
+	maps  map[string][]material.Channel // channels, by their bytes
+}
 
 // Read is a card from its kept form.
 func (r *CardReader) Read(b []byte) (c Card, err error) {
@@ -131,7 +137,7 @@ func (r *CardReader) Read(b []byte) (c Card, err error) {
 		return c, err
 	}
 	if r.texts == nil {
-		r.texts = map[string]string{}
+		r.texts, r.lists, r.maps = map[string]string{}, map[string][]string{}, map[string][]material.Channel{}
 	}
 	form := b[0]
 	b = b[1:]
@@ -165,11 +171,20 @@ func (r *CardReader) Read(b []byte) (c Card, err error) {
 		return t
 	}
 	list := func() []string {
+		start := b
 		n := count()
 		out := make([]string, n)
 		for i := range out {
 			out[i] = shared()
 		}
+		if broken {
+			return nil
+		}
+		key := start[:len(start)-len(b)]
+		if same, ok := r.lists[string(key)]; ok {
+			return same // lists of cards are never changed in place
+		}
+		r.lists[string(key)] = out
 		return out
 	}
 	real := func() float64 {
@@ -195,14 +210,25 @@ func (r *CardReader) Read(b []byte) (c Card, err error) {
 	c.Size = scale.Size{W: real(), H: real()}
 	c.W, c.H = int(whole()), int(whole())
 	c.Tiers, c.Tags, c.Categories = list(), list(), list()
+	start := b
 	c.Channels = make([]material.Channel, count())
 	for i := range c.Channels {
 		c.Channels[i] = material.Channel(shared())
+	}
+	if key := start[:len(start)-len(b)]; !broken {
+		if same, ok := r.maps[string(key)]; ok {
+			c.Channels = same
+		} else {
+			r.maps[string(key)] = c.Channels
+		}
 	}
 	c.Contact, c.Licence, c.Notes, c.Look = shared(), shared(), shared(), string(bytes())
 	c.Released = time.Unix(0, whole()).UTC()
 	if form >= 2 {
 		c.Colour, c.State, c.Station, c.Workflow, c.Tiling, c.Estimated, c.Cost = string(bytes()), State(shared()), shared(), shared(), shared(), whole() == 1, whole()
+	}
+	if form >= 3 {
+		c.Set = shared()
 	}
 	if broken {
 		return Card{}, errors.New("a card of the Library is damaged")

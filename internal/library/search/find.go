@@ -195,6 +195,9 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 			x.finish()
 			s.index.edition.Add(1)
 			s.loaded.Store(true)
+			if len(x.cards) > 1000 {
+				go debug.FreeOSMemory() // what reading left behind
+			}
 		}
 		done <- err
 		close(done)
@@ -251,6 +254,9 @@ func (b *builder) finish() {
 		x.cards, x.seen = append(x.cards, c), append(x.seen, x.traits[c.Look])
 		x.at[c.MaterialID], x.slugs[c.Slug] = int32(i), int32(i)
 		x.all.set(i)
+	}
+	for i := range x.cards { // kept once
+		delete(x.traits, x.cards[i].Look)
 	}
 	for _, f := range Facets() {
 		side(func() {

@@ -25,7 +25,7 @@ type index struct {
 	words  [len(fieldWeights)]*vocabulary
 	orders map[Order]*ordering
 	seen   []seen              // traits of each card
-	traits map[string]seen     // by look, also of what is not published yet
+	traits map[string]seen     // by look, of what is not published yet
 	means  map[string][]string // words that mean the same, as they are searched
 
 	answers answers
@@ -82,7 +82,7 @@ func (a *answers) forget() {
 }
 
 // The fields of a card that are searched, and what a hit in each is worth.
-var fieldWeights = [...]uint8{8, 3, 3, 1} // name, tags, categories and contact class, notes
+var fieldWeights = [...]uint8{8, 3, 3, 1} // name, tags, categories and contact class, notes and the names of files
 
 // texts are what the field at k of fieldWeights says.
 func textsOf(c *releases.Card, k int) []string {
@@ -94,7 +94,7 @@ func textsOf(c *releases.Card, k int) []string {
 	case 2:
 		return append(c.Categories[:len(c.Categories):len(c.Categories)], c.Contact)
 	default:
-		return []string{c.Notes}
+		return []string{c.Notes, c.Set}
 	}
 }
 
@@ -199,10 +199,10 @@ func (x *index) put(c releases.Card) {
 		}
 		delete(x.slugs, x.cards[i].Slug)
 		c.Uses = x.cards[i].Uses
-		x.cards[i], x.seen[i] = c, x.traits[c.Look]
+		x.cards[i], x.seen[i] = c, x.seenOf(c.Look)
 	} else {
 		i = int32(len(x.cards))
-		x.cards, x.seen = append(x.cards, c), append(x.seen, x.traits[c.Look])
+		x.cards, x.seen = append(x.cards, c), append(x.seen, x.seenOf(c.Look))
 		x.at[c.MaterialID] = i
 		x.all.set(int(i))
 	}
@@ -300,7 +300,7 @@ func (x *index) narrowed(q Query) (hits bitset, scores []uint8, found []string) 
 	if words := wordsOf(q.Text); len(words) > 0 {
 		scores = make([]uint8, len(x.cards))
 		best := make([]uint8, len(x.cards))
-		for n, w := range x.phrases(words) {
+		for n, w := range x.phrases(x.joined(words)) {
 			found = append(found, x.worth(w, best)...)
 			for i, b := range best {
 				if b == 0 || n > 0 && scores[i] == 0 {
@@ -354,6 +354,27 @@ func (x *index) retired() []int32 {
 		return nil
 	}
 	return x.facets[ByState].peek(string(releases.Retired)).ids
+}
+
+// joined writes two words as one where the Library has only that: "mud flat" for mudflat.
+func (x *index) joined(words []string) (out []string) {
+	has := func(w string) bool {
+		for k := range 3 { // names, tags and categories
+			if x.words[k] != nil && len(x.words[k].peek(w).ids) > 0 {
+				return true
+			}
+		}
+		return false
+	}
+	for i := 0; i < len(words); i++ {
+		if i+1 < len(words) && has(words[i]+words[i+1]) && !(has(words[i]) && has(words[i+1])) {
+			out = append(out, words[i]+words[i+1])
+			i++
+			continue
+		}
+		out = append(out, words[i])
+	}
+	return out
 }
 
 // phrases puts words together that are one entry of the synonyms.

@@ -124,15 +124,30 @@ func (x *index) putTraits(look string, t Traits) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
 	x.init(0)
-	s := t.seen()
-	x.traits[look] = s
+	s, shown := t.seen(), false
 	x.answers.forget()
 	defer x.edition.Add(1)
 	for i := range x.cards {
 		if x.cards[i].Look == look {
-			x.seen[i] = s
+			x.seen[i], shown = s, true
 		}
 	}
+	if !shown {
+		x.traits[look] = s
+	}
+}
+
+// seenOf is what is known of a look, of a card or of what is not published yet.
+func (x *index) seenOf(look string) seen {
+	if s, ok := x.traits[look]; ok {
+		return s
+	}
+	for i := range x.cards {
+		if x.cards[i].Look == look {
+			return x.seen[i]
+		}
+	}
+	return seen{}
 }
 
 // Near asks for materials that are near to something, the nearest first.
