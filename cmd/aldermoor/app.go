@@ -132,7 +132,11 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 			cancel() // nothing can be found, so nothing is served
 			return
 		}
-		if err := a.studio.Releases.Recard(ctx); err != nil && ctx.Err() == nil {
+		many, err := a.studio.Releases.Recard(ctx)
+		if err == nil && many {
+			err = <-a.studio.Search.Load(ctx)
+		}
+		if err != nil && ctx.Err() == nil {
 			a.log.Error("renew the Library's cards", "error", err)
 		}
 		if err := a.studio.Pictures.DescribeAll(ctx); err != nil && ctx.Err() == nil {

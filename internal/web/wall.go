@@ -10,8 +10,8 @@ type walls struct {
 	kept    map[string][]byte
 }
 
-// wallsKept is how many walls are kept, each of some 60 KB.
-const wallsKept = 256
+// wallsKept is how many walls are kept, each of some 120 KB.
+const wallsKept = 96
 
 func (w *walls) get(edition uint64, key string) ([]byte, bool) {
 	w.mu.Lock()

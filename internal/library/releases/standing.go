@@ -280,12 +280,17 @@ func kept(list []string) []string {
 	return out
 }
 
-// Recard publishes the cards that an earlier version kept once more, some at a time.
-func (s *Service) Recard(ctx context.Context) error {
+// fewCards is up to how many renewed cards are told one by one; of more the Library is read anew.
+const fewCards = 500
+
+// Recard writes the cards that an earlier version kept in the form of this one, some at a time, and
+// says whether there were so many that the Library is to be read anew.
+func (s *Service) Recard(ctx context.Context) (many bool, err error) {
+	var cards []Card
 	for {
-		var cards []Card
+		n := 0
 		err := s.Store.Write(ctx, func(tx Tx) error {
-			old, err := tx.OldCards(cardForm, 200)
+			old, err := tx.OldCards(cardForm, 100)
 			if err != nil {
 				return err
 			}
@@ -294,18 +299,32 @@ func (s *Service) Recard(ctx context.Context) error {
 				if err != nil {
 					return err
 				}
-				cards = append(cards, CardOf(r))
-				if err := tx.Publish(CardOf(r)); err != nil {
+				c := CardOf(r)
+				if err := tx.Publish(c); err != nil {
 					return err
 				}
+				if len(cards) <= fewCards {
+					cards = append(cards, c)
+				}
 			}
+			n = len(old)
 			return nil
 		})
-		if err != nil || len(cards) == 0 {
-			return err
+		switch {
+		case err != nil:
+			return false, err
+		case n == 0 && len(cards) > fewCards:
+			return true, nil
+		case n == 0:
+			for _, c := range cards {
+				s.Published(c)
+			}
+			return false, nil
 		}
-		for _, c := range cards {
-			s.Published(c)
+		select { // whoever works meanwhile goes first
+		case <-ctx.Done():
+			return false, ctx.Err()
+		case <-time.After(20 * time.Millisecond):
 		}
 	}
 }

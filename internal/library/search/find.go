@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/releases"
@@ -170,8 +171,10 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 	s.index.mu.Lock()
 	go func() {
 		defer s.index.mu.Unlock()
-		defer debug.SetGCPercent(debug.SetGCPercent(400)) // nearly all of it stays
+		defer debug.SetGCPercent(debug.SetGCPercent(60)) // nearly all of it stays: no garbage beside it
 		x := builder{index: &s.index}
+		s.index.at, s.index.all = nil, nil // whatever was read before
+		s.index.answers.forget()
 		traits, err := s.loadTraits(ctx)
 		if err == nil {
 			s.index.traits = traits
@@ -195,8 +198,8 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 			x.finish()
 			s.index.edition.Add(1)
 			s.loaded.Store(true)
-			if len(x.cards) > 1000 {
-				go debug.FreeOSMemory() // what reading left behind
+			if s.index.all.count() > 1000 {
+				time.AfterFunc(time.Second, debug.FreeOSMemory) // what reading left behind
 			}
 		}
 		done <- err
@@ -243,21 +246,33 @@ func (b *builder) add(c releases.Card) { b.cards = append(b.cards, c) }
 // finish is called with the index locked.
 func (b *builder) finish() {
 	x := b.index
-	x.init(len(b.cards))
+	x.init(0)
+	x.cards, b.cards = b.cards, nil
+	x.seen = make([]seen, 0, len(x.cards))
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
 	side := func(f func()) {
 		slots <- struct{}{}
 		wg.Go(func() { f(); <-slots })
 	}
-	for i, c := range b.cards {
-		x.cards, x.seen = append(x.cards, c), append(x.seen, x.traits[c.Look])
+	for i := range x.cards {
+		c := &x.cards[i]
+		x.seen = append(x.seen, x.traits[c.Look])
 		x.at[c.MaterialID], x.slugs[c.Slug] = int32(i), int32(i)
 		x.all.set(i)
+		x.figure(i)
 	}
-	for i := range x.cards { // kept once
-		delete(x.traits, x.cards[i].Look)
+	left := map[string]seen{} // of what is not published
+	shown := make(map[string]bool, len(x.cards))
+	for i := range x.cards {
+		shown[x.cards[i].Look] = true
 	}
+	for look, s := range x.traits {
+		if !shown[look] {
+			left[look] = s
+		}
+	}
+	x.traits = left
 	for _, f := range Facets() {
 		side(func() {
 			for i := range x.cards {

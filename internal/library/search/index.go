@@ -16,17 +16,18 @@ import (
 // where few have a choice looking at those; orders are kept, not made when asked for, so
 // that publishing one material takes as long with a hundred thousand others as alone.
 type index struct {
-	mu     sync.RWMutex
-	cards  []releases.Card
-	all    bitset
-	at     map[int64]int32 // by material
-	slugs  map[string]int32
-	facets map[Facet]*postings
-	words  [len(fieldWeights)]*vocabulary
-	orders map[Order]*ordering
-	seen   []seen              // traits of each card
-	traits map[string]seen     // by look, of what is not published yet
-	means  map[string][]string // words that mean the same, as they are searched
+	mu      sync.RWMutex
+	cards   []releases.Card
+	all     bitset
+	at      map[int64]int32 // by material
+	slugs   map[string]int32
+	facets  map[Facet]*postings
+	words   [len(fieldWeights)]*vocabulary
+	orders  map[Order]*ordering
+	seen    []seen                // traits of each card
+	figures map[Measure][]float64 // of each card; NaN where it has none
+	traits  map[string]seen       // by look, of what is not published yet
+	means   map[string][]string   // words that mean the same, as they are searched
 
 	answers answers
 	edition atomic.Uint64 // changes with the cards
@@ -107,7 +108,7 @@ func (x *index) init(room int) {
 	if x.traits == nil {
 		x.traits = map[string]seen{}
 	}
-	x.facets = map[Facet]*postings{}
+	x.facets, x.figures = map[Facet]*postings{}, map[Measure][]float64{}
 	for _, f := range Facets() {
 		x.facets[f] = &postings{sets: map[string]*set{}}
 	}
@@ -207,6 +208,7 @@ func (x *index) put(c releases.Card) {
 		x.all.set(int(i))
 	}
 	x.slugs[c.Slug] = i
+	x.figure(int(i))
 	x.each(i, (*set).add)
 	for _, o := range x.orders {
 		o.add(x, i)
@@ -339,8 +341,8 @@ func (x *index) narrowed(q Query) (hits bitset, scores []uint8, found []string) 
 		if !cloned {
 			hits, cloned = slices.Clone(hits), true
 		}
-		for i := range x.cards {
-			if v, ok := x.measure(i, m); !ok || !r.Holds(v) {
+		for i, v := range x.figures[m] {
+			if !r.Holds(v) { // nor does one that is not known
 				hits.clear(i)
 			}
 		}

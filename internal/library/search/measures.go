@@ -32,8 +32,23 @@ func (r Range) Holds(v float64) bool {
 	return v >= r.Least*(1-1e-9) && (r.Most == 0 || v <= r.Most*(1+1e-9))
 }
 
-// measure is a card's figure; ok is false where it has none.
-func (x *index) measure(i int, m Measure) (v float64, ok bool) {
+// figure notes the figures of a card where a search reads them: each measure in a row of its own.
+func (x *index) figure(i int) {
+	for _, m := range Measures() {
+		v, ok := x.measured(i, m)
+		if !ok {
+			v = math.NaN()
+		}
+		if i == len(x.figures[m]) {
+			x.figures[m] = append(x.figures[m], v)
+		} else {
+			x.figures[m][i] = v
+		}
+	}
+}
+
+// measured is a card's figure; ok is false where it has none.
+func (x *index) measured(i int, m Measure) (v float64, ok bool) {
 	c := &x.cards[i]
 	switch m {
 	case Width:
@@ -73,11 +88,8 @@ func (m Measure) even() bool { return m == Roughness || m == Released }
 func (x *index) histogram(m Measure, in bitset) (h Histogram) {
 	least, most := math.Inf(1), math.Inf(-1)
 	values := make([]float64, 0, len(x.cards))
-	for i := range x.cards {
-		if !in.has(i) {
-			continue
-		}
-		if v, ok := x.measure(i, m); ok && (v > 0 || m.even()) {
+	for i, v := range x.figures[m] {
+		if in.has(i) && (v > 0 || m.even() && !math.IsNaN(v)) {
 			values = append(values, v)
 			least, most = min(least, v), max(most, v)
 		}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"slices"
 	"testing"
 	"time"
@@ -219,9 +220,17 @@ func TestSlip(t *testing.T) {
 	}
 }
 
-// BenchmarkNear100k and the like say how long a search takes with a hundred thousand materials.
-func BenchmarkNear100k(b *testing.B) {
-	x := withTraits(100_000)
+// BenchmarkNear100k and BenchmarkNear1M say how long a search takes with so many materials, and how much memory
+// they take.
+func BenchmarkNear100k(b *testing.B) { benchNear(b, 100_000) }
+func BenchmarkNear1M(b *testing.B)   { benchNear(b, 1_000_000) }
+
+func benchNear(b *testing.B, n int) {
+	x := withTraits(n)
+	runtime.GC()
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	fmt.Printf("%d materials: %d MB in memory\n", n, m.HeapAlloc>>20)
 	look := x.seen[5].look
 	for name, q := range map[string]Query{
 		"words":    {Text: "slates coarse"},

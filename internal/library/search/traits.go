@@ -130,6 +130,7 @@ func (x *index) putTraits(look string, t Traits) {
 	for i := range x.cards {
 		if x.cards[i].Look == look {
 			x.seen[i], shown = s, true
+			x.figure(i)
 		}
 	}
 	if !shown {
