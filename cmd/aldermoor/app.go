@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -122,6 +123,10 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 	h := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(a.log.Handler(), slog.LevelWarn), BaseContext: func(net.Listener) context.Context { return requests }}
 	h.RegisterOnShutdown(s.EndStreams)
+	if os.Getenv("GOGC") == "" {
+		// The Library stays in memory: garbage beside it may take half as much, not as much again.
+		debug.SetGCPercent(60)
+	}
 	outer := ctx
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
