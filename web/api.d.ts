@@ -1664,6 +1664,7 @@ export interface components {
             estimated?: boolean;
             cost?: number;
             uses?: number;
+            set?: string;
         };
         Rule: {
             id?: number;

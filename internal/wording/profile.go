@@ -10,7 +10,7 @@ import (
 
 // Form is a handoff profile as a line: workflow, conventions, formats, descriptions.
 func Form(p handoff.Profile) string {
-	parts := []string{map[handoff.Workflow]string{handoff.AsDelivered: "metal-rough or spec-gloss, as it is", handoff.MetalRough: "metal-rough", handoff.SpecGloss: "spec-gloss"}[p.Workflow],
+	parts := []string{map[handoff.Workflow]string{handoff.AsDelivered: "workflow as it is", handoff.MetalRough: "metal-rough", handoff.SpecGloss: "spec-gloss"}[p.Workflow],
 		"normals " + strings.ReplaceAll(strings.ToUpper(p.Normal), "-", "−")}
 	holds := func(c material.Channel) bool {
 		return slices.ContainsFunc(p.Files, func(f handoff.MapFile) bool {
