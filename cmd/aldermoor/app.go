@@ -154,6 +154,19 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 		}
 	})
 	wg.Go(func() {
+		for tick := time.NewTicker(15 * time.Second); ; {
+			if err := a.studio.Releases.RunDue(ctx); err != nil && ctx.Err() == nil {
+				a.log.Error("release what is due", "error", err)
+			}
+			select {
+			case <-ctx.Done():
+				tick.Stop()
+				return
+			case <-tick.C:
+			}
+		}
+	})
+	wg.Go(func() {
 		if err := (&watch.Watcher{Studio: a.studio, Log: a.log}).Run(ctx); err != nil {
 			a.log.Error("watch folders", "error", err)
 		}

@@ -52,9 +52,6 @@ type input struct {
 // colour says whether an input has three components of colour.
 func (k input) colour() bool { return k.channel.Colour() }
 
-// mapped says whether an input is there and has a map.
-func (k *input) mapped() bool { return k != nil && k.file != "" }
-
 // find is the input of a channel; nil if the list has none.
 func find(list []input, c material.Channel) *input {
 	if i := slices.IndexFunc(list, func(k input) bool { return k.channel == c }); i >= 0 {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"time"
 
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
@@ -18,8 +19,16 @@ import (
 // reviewsPage lists drafts that wait for a lead.
 type reviewsPage struct {
 	frame
-	Lead bool
-	List []reviewRow
+	Lead    bool
+	List    []reviewRow
+	Batches []batchRow
+}
+
+// batchRow is a batch that is to be released, or was.
+type batchRow struct {
+	releases.Schedule
+	When  string
+	Count int
 }
 
 type reviewRow struct {
@@ -56,6 +65,13 @@ func (s *Server) reviews(c *echo.Context) error {
 			}
 		}
 		page.List = append(page.List, row)
+	}
+	batches, err := s.Studio.Releases.Schedules(ctx, p)
+	if err != nil {
+		return err
+	}
+	for _, k := range batches {
+		page.Batches = append(page.Batches, batchRow{k, k.Due.In(here(c).Location()).Format("2 Jan 2006, 15:04"), len(k.Materials)})
 	}
 	return s.render(c, http.StatusOK, "reviews", page)
 }
@@ -279,4 +295,61 @@ func (s *Server) standOf(c *echo.Context, r *releases.Release, latest int) stand
 		v.Corrected = fmt.Sprintf("description corrected %s", ago(r.Mark.Changed, here(c)))
 	}
 	return v
+}
+
+// apiSchedule has drafts released at a time.
+func (s *Server) apiSchedule(c *echo.Context) error {
+	var in struct {
+		Materials []library.Seen `json:"materials"`
+		Due       time.Time      `json:"due"`
+		Notes     string         `json:"notes"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	if err := checkChosen(in.Materials); err != nil {
+		return err
+	}
+	k, err := s.Studio.Releases.AddSchedule(c.Request().Context(), me(c), in.Materials, in.Due, in.Notes)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, scheduleView(k))
+}
+
+type apiBatch struct {
+	ID     int64  `json:"id"`
+	Due    string `json:"due"`
+	Notes  string `json:"notes"`
+	Count  int    `json:"count"`
+	By     string `json:"by"`
+	Done   bool   `json:"done"`
+	Result string `json:"result"`
+}
+
+func scheduleView(k releases.Schedule) apiBatch {
+	return apiBatch{k.ID, k.Due.UTC().Format(time.RFC3339), k.Notes, len(k.Materials), k.By, k.Done, k.Result}
+}
+
+func (s *Server) apiSchedules(c *echo.Context) error {
+	list, err := s.Studio.Releases.Schedules(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	items := []apiBatch{}
+	for _, k := range list {
+		items = append(items, scheduleView(k))
+	}
+	return c.JSON(http.StatusOK, map[string]any{"total": len(items), "items": items})
+}
+
+func (s *Server) apiRemoveSchedule(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.Studio.Releases.RemoveSchedule(c.Request().Context(), me(c), id); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
 }

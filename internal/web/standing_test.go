@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/web"
@@ -79,5 +80,53 @@ func TestReviewApproveRetire(t *testing.T) {
 	}
 	if card := s.json(people.Artist, "GET", "/api/v1/library?sort=use", nil, 200)["items"].([]any)[0].(map[string]any); card["uses"].(float64) != 1 {
 		t.Errorf("%v", card)
+	}
+}
+
+// A batch is released when its time has come; what was changed since is left, and whoever scheduled it is told.
+func TestScheduledReleases(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	var list []any
+	for _, slug := range []string{"slates_round", "gravel_pea"} {
+		d := s.deliver(scan(t, slug, 64)...)
+		id := d["sets"].([]any)[0].(map[string]any)["material_id"]
+		m := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
+		list = append(list, map[string]any{"id": id, "version": m["version"]})
+	}
+	soon := time.Now().Add(400 * time.Millisecond)
+	s.json(people.Artist, "POST", "/api/v1/schedules", map[string]any{"materials": list, "due": soon}, 403)
+	s.json(people.Librarian, "POST", "/api/v1/schedules", map[string]any{"materials": list, "due": time.Now().Add(-time.Hour)}, 422)
+	s.json(people.Librarian, "POST", "/api/v1/schedules", map[string]any{"materials": []any{}, "due": soon}, 422)
+	batch := s.json(people.Librarian, "POST", "/api/v1/schedules", map[string]any{"materials": list, "due": soon, "notes": "The spring set."}, 201)
+	s.json(people.Librarian, "PATCH", fmt.Sprintf("/api/v1/materials/%v", list[1].(map[string]any)["id"]), map[string]any{"tags": []string{"later"}}, 200)
+	if err := s.studio.Releases.RunDue(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	total := func() float64 { return s.json(people.Artist, "GET", "/api/v1/library", nil, 200)["total"].(float64) }
+	if total() != 0 {
+		t.Error("it was released before its time")
+	}
+	time.Sleep(500 * time.Millisecond)
+	for range 2 { // again changes nothing
+		if err := s.studio.Releases.RunDue(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if total() != 1 {
+		t.Errorf("%v are released", total())
+	}
+	done := s.json(people.Librarian, "GET", "/api/v1/schedules", nil, 200)["items"].([]any)[0].(map[string]any)
+	if done["id"] != batch["id"] || done["done"] != true || !strings.Contains(done["result"].(string), "1 of 2 released.") || !strings.Contains(done["result"].(string), "changed since") {
+		t.Errorf("%v", done)
+	}
+	if notices := fmt.Sprint(s.json(people.Librarian, "GET", "/api/v1/notices", nil, 200)["items"]); !strings.Contains(notices, "Your batch: 1 of 2") {
+		t.Error(notices)
+	}
+	later := s.json(people.Librarian, "POST", "/api/v1/schedules", map[string]any{"materials": list, "due": time.Now().Add(time.Hour)}, 201)
+	if page := s.page(people.Librarian, "/reviews"); !strings.Contains(page, "Take back") {
+		t.Error("the page does not offer to take a batch back")
+	}
+	if res, _ := s.ask(people.Librarian, "DELETE", fmt.Sprintf("/api/v1/schedules/%v", later["id"]), nil); res.StatusCode != 204 {
+		t.Error(res.StatusCode)
 	}
 }

@@ -19,6 +19,7 @@ type Service struct {
 	Published func(Card)                                                                           // is told of each release once it is committed
 	Used      func(material int64, people int)                                                     // is told how many use a material, after each handoff
 	Tell      func(ctx context.Context, by string, material int64, event, text, href string) error // tells those who took it
+	Notify    func(ctx context.Context, person, text, href string) error                           // tells one person
 	JobTraits string                                                                               // the kind of job that works out how a release is found
 	handoffs  library.Progress
 }

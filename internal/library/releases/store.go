@@ -1,6 +1,10 @@
 package releases
 
-import "aldermoor/internal/library/materials"
+import (
+	"time"
+
+	"aldermoor/internal/library/materials"
+)
 
 // Reader reads what is published.
 type Reader interface {
@@ -15,6 +19,8 @@ type Reader interface {
 	TakingsOf(material int64, n int) ([]Taking, error)
 	UsersOf(material int64) (people int, err error)
 	TakingsBy(person string, n int) ([]Taking, error)
+	Schedules(n int) ([]Schedule, error) // those that wait first
+	DueSchedules(now time.Time) ([]Schedule, error)
 	MaterialsWith(kind WordKind, word string) ([]int64, error) // drafts that are filed under a word, or a category in it
 	OldCards(form byte, n int) (releases []int64, err error)   // whose cards are kept in another form
 }
@@ -31,4 +37,7 @@ type Tx interface {
 	SaveReview(r Review) error
 	RemoveReview(material int64) error
 	AddTaking(t Taking) error
+	AddSchedule(s *Schedule) error
+	EndSchedule(id int64, result string) error
+	RemoveSchedule(id int64) error // if it is not done
 }

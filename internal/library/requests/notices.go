@@ -65,6 +65,13 @@ func (s *Service) Released(ctx context.Context, by string, material int64, event
 	})
 }
 
+// Notify tells one person something.
+func (s *Service) Notify(ctx context.Context, person, text, href string) error {
+	return s.Store.Write(ctx, func(tx Tx) error {
+		return tx.AddNotice(Notice{Person: person, Text: text, Href: href, At: s.Now()})
+	})
+}
+
 // Webhook is an address of another program that is told what happens.
 type Webhook struct {
 	URL    string   `json:"url"`

@@ -94,7 +94,7 @@ func New(c Config) *Studio {
 		Store: library.View(c.Store, func(r Reader) collections.Reader { return r }, func(t Tx) collections.Tx { return t })}
 	s.Requests = &requests.Service{Base: b, Post: c.Post,
 		Store: library.View(c.Store, func(r Reader) requests.Reader { return r }, func(t Tx) requests.Tx { return t })}
-	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, Used: s.Search.Used, Tell: s.Requests.Released, JobTraits: pictures.JobTraits,
+	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, Used: s.Search.Used, Tell: s.Requests.Released, Notify: s.Requests.Notify, JobTraits: pictures.JobTraits,
 		Store: library.View(c.Store, func(r Reader) releases.Reader { return r }, func(t Tx) releases.Tx { return t })}
 	s.Pictures = &pictures.Service{Base: b, Events: s.Events, Materials: s.Materials, Releases: s.Releases, Search: s.Search,
 		Store: library.View(c.Store, func(r Reader) pictures.Reader { return r }, func(t Tx) pictures.Tx { return t })}

@@ -162,7 +162,7 @@ export function drafts() {
       e.preventDefault();
       const form = /** @type {HTMLFormElement} */ (e.target);
       if (!form.matches("[data-bulk]")) return this.filter(form);
-      const materials = cards().filter((c) => this.ids.has(c.dataset.draft ?? "")).map((c) => ({ id: Number(c.dataset.draft), version: Number(c.dataset.version) }));
+      const materials = chosenOf(this.ids);
       const does = /** @type {HTMLButtonElement | null} */ (e.submitter)?.value;
       if (does === "sheet" || does === "compare") {
         const of = materials.map((m) => `m${m.id}`);
@@ -193,6 +193,21 @@ export function drafts() {
       field.value = "";
       if (step) tell(`Saved: ${materials.length} materials.`, () => turn(step));
       else tell("Nothing changed: it was so already.");
+    },
+
+    /** Has what is chosen released at a time. @param {Event} e */
+    async schedule(e) {
+      const field = /** @type {HTMLInputElement} */ (e.target), materials = chosenOf(this.ids);
+      if (!field.value || !materials.length) return;
+      try {
+        const batch = await call("POST", "/api/v1/schedules", { materials, due: new Date(field.value).toISOString(), notes: "" });
+        tell(`${batch.count} will be released at ${field.value.replace("T", ", ")}. Reviews lists it.`, async () => {
+          await call("DELETE", `/api/v1/schedules/${batch.id}`, undefined, "*");
+        });
+      } catch (x) {
+        fail(x);
+      }
+      field.value = "";
     },
 
     /** @param {{id: number, version: number}[]} materials */
@@ -226,6 +241,9 @@ export function drafts() {
     },
   };
 }
+
+/** The chosen drafts with the versions that are shown. @param {Set<string>} ids */
+const chosenOf = (ids) => cards().filter((c) => ids.has(c.dataset.draft ?? "")).map((c) => ({ id: Number(c.dataset.draft), version: Number(c.dataset.version) }));
 
 /** @returns {HTMLElement[]} */
 function cards() {

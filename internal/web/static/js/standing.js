@@ -76,6 +76,11 @@ export function reviews() {
       const form = /** @type {HTMLFormElement} */ (/** @type {HTMLElement} */ (e.target).closest("form"));
       await this.answer(e, { answer: "return", reason: new FormData(form).get("reason") }, "Returned.");
     },
+    /** @param {Event} e */
+    async unschedule(e) {
+      await call("DELETE", `/api/v1/schedules/${/** @type {HTMLElement} */ (e.currentTarget).dataset.batch}`, undefined, "*").catch(fail);
+      await parts(location.href, "review-list");
+    },
     /** @param {CustomEvent<string[]>} e */
     heard(e) {
       if (e.detail.includes("reviews")) parts(location.href, "review-list");

@@ -1,0 +1,125 @@
+package releases
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/people"
+)
+
+// Schedule is a batch of drafts that is to be released at a time, each as it was seen.
+type Schedule struct {
+	ID        int64
+	Due       time.Time
+	Notes     string
+	Materials []library.Seen
+	By        string
+	Role      people.Role
+	Done      bool
+	Result    string // what became of it, in a sentence
+}
+
+// MostScheduled is how many drafts one batch holds.
+const MostScheduled = 500
+
+// Schedules are the latest batches, those that wait first.
+func (s *Service) Schedules(ctx context.Context, p people.Principal) (list []Schedule, err error) {
+	if err := p.Need(people.SeeDrafts); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Schedules(50); return err })
+	return list, err
+}
+
+// AddSchedule has drafts released at a time, by the rights that the principal has now.
+func (s *Service) AddSchedule(ctx context.Context, p people.Principal, list []library.Seen, due time.Time, notes string) (k Schedule, err error) {
+	if err := p.Need(people.Contribute); err != nil {
+		return k, err
+	}
+	switch now := s.Now(); {
+	case len(list) == 0 || len(list) > MostScheduled:
+		return k, library.Invalid(fmt.Sprintf("A batch holds 1 to %d materials.", MostScheduled))
+	case !due.After(now):
+		return k, library.Invalid("That time has passed. Choose a later one, or release at once.")
+	case due.After(now.AddDate(1, 0, 0)):
+		return k, library.Invalid("A batch waits for a year at most.")
+	case len(notes) > 4000:
+		return k, library.Invalid("The notes have more than 4000 bytes; shorten them.")
+	}
+	k = Schedule{Due: due, Notes: strings.TrimSpace(notes), Materials: list, By: p.Name, Role: p.Role}
+	err = s.Store.Write(ctx, func(tx Tx) error {
+		for i, of := range list {
+			m, err := tx.Material(of.ID)
+			if err != nil {
+				return err
+			}
+			if of.Version == 0 {
+				list[i].Version = m.Version
+			}
+		}
+		if err := tx.AddSchedule(&k); err != nil {
+			return err
+		}
+		return tx.AddAudit(people.Entry(s.Now(), p.Name, "schedule", fmt.Sprintf("%d materials", len(list)), "due "+due.UTC().Format(time.RFC3339)))
+	})
+	return k, err
+}
+
+// RemoveSchedule takes a batch back that is not done yet.
+func (s *Service) RemoveSchedule(ctx context.Context, p people.Principal, id int64) error {
+	if err := p.Need(people.Contribute); err != nil {
+		return err
+	}
+	return s.Store.Write(ctx, func(tx Tx) error {
+		if err := tx.RemoveSchedule(id); err != nil {
+			return err
+		}
+		return tx.AddAudit(people.Entry(s.Now(), p.Name, "schedule", fmt.Sprintf("batch %d", id), "taken back"))
+	})
+}
+
+// RunDue releases the batches whose time has come. What can't be released is told to whoever
+// scheduled it. It is safe to run again after it was cut off: a draft that is as released is left.
+func (s *Service) RunDue(ctx context.Context) error {
+	var due []Schedule
+	if err := s.Store.Read(ctx, func(tx Reader) (err error) { due, err = tx.DueSchedules(s.Now()); return err }); err != nil {
+		return err
+	}
+	for _, k := range due {
+		done := 0
+		var refused []string
+		for _, of := range k.Materials {
+			_, err := s.Release(ctx, people.As(k.By, k.Role), of, ReleaseText{Notes: k.Notes})
+			var why library.Invalid
+			switch {
+			case err == nil:
+				done++
+			case errors.As(err, &why):
+				refused = append(refused, string(why))
+			case errors.Is(err, library.ErrStale):
+				refused = append(refused, fmt.Sprintf("Material %d was changed since it was scheduled.", of.ID))
+			case errors.Is(err, library.ErrNotFound):
+				refused = append(refused, fmt.Sprintf("Material %d is not there any more.", of.ID))
+			default:
+				return err
+			}
+		}
+		says := fmt.Sprintf("%d of %d released.", done, len(k.Materials))
+		if len(refused) > 0 {
+			says += " " + strings.Join(refused[:min(len(refused), 5)], " ")
+		}
+		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.EndSchedule(k.ID, says) }); err != nil {
+			return err
+		}
+		if s.Notify != nil {
+			if err := s.Notify(ctx, k.By, "Your batch: "+says, "/reviews"); err != nil {
+				s.Log.Error("tell of a batch", "error", err)
+			}
+		}
+	}
+	return nil
+}
