@@ -162,7 +162,10 @@ func deliverDemo(ctx context.Context, s *studio.Studio, px int) error {
 			return err
 		}
 	}
-	return finishDemo(ctx, s)
+	if err := finishDemo(ctx, s); err != nil {
+		return err
+	}
+	return shareDemo(ctx, s)
 }
 
 // finishDemo makes and releases the story's plain finishes, which no station scans.

@@ -397,6 +397,39 @@ func (s *Server) apiCorrectMany(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"was": was})
 }
 
+// oneOpen keeps one file of a pack open at a time: packs have thousands.
+type oneOpen struct {
+	of   *closedFile
+	blob library.Blob
+}
+
+func (o *oneOpen) close() {
+	if o.blob != nil {
+		o.blob.Close()
+	}
+	o.of, o.blob = nil, nil
+}
+
+// closedFile is a file of a handoff that is opened when it is read. It is for one reader.
+type closedFile struct {
+	shelf *oneOpen
+	made  *releases.Made
+	path  string
+}
+
+// ReadAt implements io.ReaderAt.
+func (f *closedFile) ReadAt(p []byte, off int64) (int, error) {
+	if f.shelf.of != f {
+		f.shelf.close()
+		b, err := f.made.Open(f.path)
+		if err != nil {
+			return 0, err
+		}
+		f.shelf.of, f.shelf.blob = f, b
+	}
+	return f.shelf.blob.ReadAt(p, off)
+}
+
 // mostPacked is how many materials one pack holds.
 const mostPacked = 200
 
@@ -408,6 +441,7 @@ func (s *Server) apiPack(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	order.Looking = looking(c)
 	name, ids, err := s.packOf(c)
 	if err != nil {
 		return err
@@ -420,18 +454,17 @@ func (s *Server) apiPack(c *echo.Context) error {
 	var parts []handoff.Part
 	var items []pictures.SheetItem
 	var latest time.Time
-	var open []io.Closer
-	defer func() {
-		for _, b := range open {
-			b.Close()
-		}
-	}()
+	shelf := &oneOpen{}
+	defer shelf.close()
+	// Until all are there nothing is taken: those that are ready are not recorded again and again.
 	for i, id := range ids {
 		r, err := s.Studio.Releases.ReleaseByID(ctx, p, id)
 		if err != nil {
 			return err
 		}
-		m, err := s.Studio.Releases.Take(ctx, p, &r, order, time.Until(until))
+		look := order
+		look.Looking = true
+		_, err = s.Studio.Releases.Take(ctx, p, &r, look, time.Until(until))
 		var pending releases.Pending
 		if errors.As(err, &pending) {
 			c.Response().Header().Set("Retry-After", "1")
@@ -440,14 +473,20 @@ func (s *Server) apiPack(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
+	}
+	for _, id := range ids {
+		r, err := s.Studio.Releases.ReleaseByID(ctx, p, id)
+		if err != nil {
+			return err
+		}
+		m, err := s.Studio.Releases.Take(ctx, p, &r, order, time.Until(until))
+		if err != nil {
+			return err
+		}
 		for _, f := range m.Files {
-			b, err := m.Open(f.Path)
-			if err != nil {
-				return err
-			}
-			open = append(open, b)
+			from := &closedFile{shelf, &m, f.Path}
 			f.Path = m.Folder + "/" + f.Path
-			parts = append(parts, handoff.Part{File: f, R: b})
+			parts = append(parts, handoff.Part{File: f, R: from})
 		}
 		if r.Created.After(latest) {
 			latest = r.Created

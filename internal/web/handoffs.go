@@ -31,6 +31,13 @@ func orderOf(c *echo.Context) (releases.Order, error) {
 	return releases.ParseOrder(c.QueryParam("profile"), c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
 }
 
+// looking says whether a request only asks if the files are there, or goes on with what was begun:
+// its first byte alone, a later range, or one file of those that a manifest listed.
+func looking(c *echo.Context) bool {
+	r := c.Request().Header.Get("Range")
+	return c.Request().Method == http.MethodHead || r == "bytes=0-0" || r != "" && !strings.HasPrefix(r, "bytes=0-") || strings.Contains(c.Request().URL.Path, "/files/")
+}
+
 // makingPage says how far a handoff is to somebody whose browser runs no script.
 type makingPage struct {
 	frame
@@ -47,6 +54,7 @@ func (s *Server) made(c *echo.Context) (r *releases.Release, m releases.Made, re
 	if err != nil {
 		return nil, m, false, err
 	}
+	order.Looking = looking(c)
 	wait, err := whole(c, "wait", handoffWait)
 	if err != nil {
 		return nil, m, false, err

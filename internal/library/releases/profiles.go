@@ -178,6 +178,8 @@ type Order struct {
 	Version int    // of the studio's own profiles; 0 for the latest
 	Tier    scale.Tier
 	handoff.Conventions
+
+	Looking bool // whether it is there is asked, nothing is taken yet: it is not recorded
 }
 
 // ParseOrder reads an order from the words of contracts.md. What is empty is as the profile

@@ -34,6 +34,8 @@ func (r *Release) Version() int64 { return r.Mark.Version + 1 }
 type ReleaseText struct {
 	Notes    string
 	Override string // a lead's reason for releasing in spite of findings that stop
+
+	approved bool // a lead has reviewed it
 }
 
 // stopped says what keeps a material from being released, "" for nothing, and whether an
@@ -107,6 +109,12 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 		r.Material.Finish = materials.Finish{}
 		if err := tx.AddRelease(&r); err != nil {
 			return err
+		}
+		if w.approved {
+			r.Mark = Mark{Version: 1, State: Approved, By: by, Changed: s.Now()}
+			if err := tx.SaveMark(r.ID, r.Mark); err != nil {
+				return err
+			}
 		}
 		if err := tx.Publish(CardOf(r)); err != nil {
 			return err

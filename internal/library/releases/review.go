@@ -110,8 +110,5 @@ func (s *Service) Approve(ctx context.Context, p people.Principal, of library.Se
 	if !review.Waits() {
 		return r, library.Invalid("It does not wait for a review any more. Look at the list again.")
 	}
-	if r, err = s.Release(ctx, p, of, ReleaseText{Notes: review.Notes, Override: override}); err != nil {
-		return r, err
-	}
-	return s.Stand(ctx, p, library.Seen{ID: r.ID}, Approved, "", 0)
+	return s.Release(ctx, p, of, ReleaseText{Notes: review.Notes, Override: override, approved: true})
 }

@@ -63,35 +63,43 @@ func (r *Release) Carry(m Mark) {
 	}
 }
 
-// remark changes what is decided of a release and publishes its card anew if it is the latest.
+// keep keeps what is decided of a release, and publishes its card anew if it is the latest; card is nil
+// if it is not.
+func (s *Service) keep(tx Tx, p people.Principal, r *Release) (card *Card, err error) {
+	r.Mark.Version++
+	r.Mark.By, r.Mark.Changed = p.Name, s.Now()
+	if err := tx.SaveMark(r.ID, r.Mark); err != nil {
+		return nil, err
+	}
+	all, err := tx.ReleasesOf(r.MaterialID)
+	if err != nil || len(all) == 0 || all[0].ID != r.ID {
+		return nil, err
+	}
+	c := CardOf(*r)
+	return &c, tx.Publish(c)
+}
+
+// remark changes what is decided of a release.
 func (s *Service) remark(ctx context.Context, p people.Principal, of library.Seen, change func(tx Tx, r *Release) (says string, err error)) (r Release, err error) {
+	var card *Card
 	err = s.Store.Write(ctx, func(tx Tx) error {
 		if r, err = tx.Release(of.ID); err != nil {
 			return err
 		}
-		if of.Version != 0 && of.Version != r.Mark.Version+1 {
+		if of.Version != 0 && of.Version != r.Version() {
 			return library.ErrStale
 		}
 		says, err := change(tx, &r)
 		if err != nil {
 			return err
 		}
-		r.Mark.Version++
-		r.Mark.By, r.Mark.Changed = p.Name, s.Now()
-		if err := tx.SaveMark(r.ID, r.Mark); err != nil {
+		if card, err = s.keep(tx, p, &r); err != nil {
 			return err
-		}
-		if latest, err := tx.ReleasesOf(r.MaterialID); err != nil {
-			return err
-		} else if len(latest) > 0 && latest[0].ID == r.ID {
-			if err := tx.Publish(CardOf(r)); err != nil {
-				return err
-			}
 		}
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "release", r.Material.Name, fmt.Sprintf("release %d: %s", r.Number, says)))
 	})
-	if err == nil {
-		s.Published(CardOf(r))
+	if err == nil && card != nil {
+		s.Published(*card)
 	}
 	return r, err
 }
@@ -245,18 +253,12 @@ func (s *Service) describeMany(ctx context.Context, p people.Principal, list []i
 			if err := s.correct(tx, p, &r, d); err != nil {
 				return err
 			}
-			r.Mark.Version++
-			r.Mark.By, r.Mark.Changed = p.Name, s.Now()
-			if err := tx.SaveMark(r.ID, r.Mark); err != nil {
+			card, err := s.keep(tx, p, &r)
+			if err != nil {
 				return err
 			}
-			if latest, err := tx.ReleasesOf(r.MaterialID); err != nil {
-				return err
-			} else if latest[0].ID == r.ID {
-				cards = append(cards, CardOf(r))
-				if err := tx.Publish(cards[len(cards)-1]); err != nil {
-					return err
-				}
+			if card != nil {
+				cards = append(cards, *card)
 			}
 		}
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "release", fmt.Sprintf("%d releases", len(list)), "descriptions corrected"))

@@ -113,14 +113,7 @@ func (s *Service) renameOne(tx Tx, p people.Principal, id int64, kind WordKind, 
 			if err := s.correct(tx, p, &r, d); err != nil {
 				return nil, was, err
 			}
-			r.Mark.Version++
-			r.Mark.By, r.Mark.Changed = p.Name, s.Now()
-			if err := tx.SaveMark(r.ID, r.Mark); err != nil {
-				return nil, was, err
-			}
-			c := CardOf(r)
-			card = &c
-			if err := tx.Publish(c); err != nil {
+			if card, err = s.keep(tx, p, &r); err != nil {
 				return nil, was, err
 			}
 		}
