@@ -26,7 +26,7 @@ export function shelf() {
 
     init() {
       this.box = /** @type {HTMLElement} */ (this.$root.querySelector("[data-cards]"));
-      this.total = Number(this.$root.dataset.total);
+      this.total = Number(this.$root.dataset.of);
       const page = Number(new URL(location.href).searchParams.get("page") ?? 1);
       this.from = (Math.max(page, 1) - 1) * 60;
       this.to = this.from + this.box.children.length;
