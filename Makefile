@@ -2,7 +2,7 @@
 export CGO_ENABLED ?= 0
 BIN := bin/aldermoor
 
-.PHONY: build demo test check unit race e2e bench fuzz shots web
+.PHONY: build demo test check unit race e2e bench readers fuzz shots web
 
 build: ## one static binary
 	go build -trimpath -o $(BIN) ./cmd/aldermoor
@@ -43,11 +43,15 @@ bench: ## ratios, in one run
 	node e2e/lenses.mjs
 	node e2e/frames.mjs
 
+readers: build ## what profiles write, held against gltf-validator, oiiotool and sha256sum
+	node scripts/readers.mjs
+
 fuzz: ## 60 s for each reader of strangers' bytes
 	for p in codec codec/png codec/tiff codec/exr codec/tga codec/hdr; do go test -run xxx -fuzz FuzzDecode -fuzztime 60s ./core/$$p || exit 1; done
 	go test -run xxx -fuzz FuzzUnpack -fuzztime 60s ./core/parcel
 	go test -run xxx -fuzz FuzzRead -fuzztime 60s ./core/mesh
 	go test -run xxx -fuzz FuzzSort -fuzztime 60s ./core/channels
+	go test -run xxx -fuzz FuzzReadProfile -fuzztime 60s ./core/handoff
 	go test -run xxx -fuzz FuzzParseLength -fuzztime 60s ./core/scale
 	go test -run xxx -fuzz FuzzParseFigure -fuzztime 60s ./core/scale
 
