@@ -131,11 +131,11 @@ func (p *planner) put(it item) bool {
 	if p.tiled {
 		udim = udimMark
 	}
-	it.marked = p.f.fileName(&p.m, it.word, udim, it.format.Ending())
+	it.marked = p.f.fileName(&p.m, it.word, udim, it.format.Ending(), it.aux)
 	if it.aux {
 		for slices.ContainsFunc(p.items, func(o item) bool { return strings.EqualFold(o.marked, it.marked) }) {
 			it.word += "-described"
-			it.marked = p.f.fileName(&p.m, it.word, udim, it.format.Ending())
+			it.marked = p.f.fileName(&p.m, it.word, udim, it.format.Ending(), it.aux)
 		}
 	}
 	it.name = it.marked

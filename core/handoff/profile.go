@@ -433,9 +433,12 @@ func powerOfTwo(n, most int) int {
 }
 
 // fileName is a map file's name in a profile's template. udim is a tile's number, or the mark
-// for all of them; "" without tiles.
-func (f *Form) fileName(m *Material, word, udim, ending string) string {
+// for all of them; "" without tiles. Files that are made for descriptions always have their word in it.
+func (f *Form) fileName(m *Material, word, udim, ending string, aux bool) string {
 	names := f.Names
+	if aux && !strings.Contains(names, "{channel}") {
+		names += "-{channel}"
+	}
 	if udim != "" && !strings.Contains(names, "{udim}") {
 		names += ".{udim}"
 	}

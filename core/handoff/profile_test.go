@@ -356,6 +356,18 @@ func TestWhatAProfileCannotSay(t *testing.T) {
 	}
 }
 
+// A profile whose one file has a fixed name still has files of their own for its descriptions.
+func TestOneFileWithoutItsChannelInTheName(t *testing.T) {
+	p, err := ReadProfile([]byte(`{"name":"a","names":"{material}","files":[{"holds":[{"channel":"roughness"}],"format":"png8"}],"descriptions":["gltf","materialx","usd","glb"]}`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	files := written(t, kinds(t)["opacity"], Form{Profile: p})
+	if files["maps/grating_iron.png"] == nil || files["maps/grating_iron-base_color-opacity.png"] == nil {
+		t.Errorf("%d files", len(files))
+	}
+}
+
 func FuzzReadProfile(f *testing.F) {
 	for _, p := range Presets() {
 		data, _ := json.Marshal(p.Profile)
