@@ -1790,6 +1790,7 @@ export interface components {
             severities?: {
                 [key: string]: "note" | "warn" | "stop";
             };
+            reviewed?: boolean;
         };
         RecordedStep: {
             id?: number;

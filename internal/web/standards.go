@@ -21,6 +21,7 @@ type standardsPage struct {
 	Densities []materials.DensityClass
 	Cameras   []cameraRow
 	Checks    []checkRow
+	Reviewed  bool   // only a lead releases
 	Synonyms  string // a group a line
 	Words     int64  // version of the synonyms
 }
@@ -51,7 +52,7 @@ func (s *Server) standards(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	p := standardsPage{frame: s.frame(c, "Standards"), Version: version, Lead: leads(c), Densities: st.Densities}
+	p := standardsPage{frame: s.frame(c, "Standards"), Version: version, Lead: leads(c), Densities: st.Densities, Reviewed: st.Reviewed}
 	words, of, err := s.Studio.Search.Synonyms(c.Request().Context(), me(c))
 	if err != nil {
 		return err

@@ -23,6 +23,10 @@ func TestReviewApproveRetire(t *testing.T) {
 		t.Fatalf("%v", list)
 	}
 	s.json(people.Librarian, "PUT", review, map[string]any{"answer": "approve"}, 403)
+	s.json(people.Lead, "PUT", "/api/v1/standards", map[string]any{"densities": []any{}, "cameras": []any{}, "severities": map[string]any{}, "reviewed": true}, 200)
+	if res, body := s.ask(people.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%v/releases", id), strings.NewReader(`{}`), "Content-Type", "application/json"); res.StatusCode != 422 || !strings.Contains(string(body), "send the draft to review") {
+		t.Errorf("a librarian releases what is to be reviewed: %d %s", res.StatusCode, body)
+	}
 	s.json(people.Lead, "PUT", review, map[string]any{"answer": "return", "reason": " "}, 422)
 	if res, body := s.ask(people.Lead, "PUT", review, strings.NewReader(`{"answer":"return","reason":"Say how large it is."}`), "Content-Type", "application/json"); res.StatusCode != 204 {
 		t.Fatalf("%d %s", res.StatusCode, body)

@@ -21,6 +21,7 @@ type Standards struct {
 	Densities  []DensityClass              `json:"densities"`
 	Cameras    []Camera                    `json:"cameras"`
 	Severities map[string]inspect.Severity `json:"severities"` // by a finding's code; the rest keep their defaults
+	Reviewed   bool                        `json:"reviewed"`   // only a lead releases: librarians send drafts to review
 }
 
 // DensityClass is a named texel density that the studio asks for.
@@ -193,6 +194,12 @@ func (s *Service) Grades(tx Reader) Grades {
 		s.Log.Error("read the studio's standards", "error", err)
 	}
 	return st.Severities
+}
+
+// ReviewNeeded says whether only a lead releases.
+func (s *Service) ReviewNeeded(tx Reader) (bool, error) {
+	st, _, err := standards(tx)
+	return st.Reviewed, err
 }
 
 // Grade weighs findings by the studio's severities.

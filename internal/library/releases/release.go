@@ -69,6 +69,11 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 	}
 	notes, by, id := w.Notes, p.Name, of.ID
 	err = s.Store.Write(ctx, func(tx Tx) error {
+		if reviewed, err := s.Materials.ReviewNeeded(tx); err != nil {
+			return err
+		} else if reviewed && !p.May(people.Decide) {
+			return library.Invalid("Releases are reviewed in this studio: send the draft to review.")
+		}
 		list, err := materials.Load(tx, []library.Seen{of})
 		if err != nil {
 			return err

@@ -75,6 +75,11 @@ export function standards() {
       return this.change((/** @type {any} */ st) => (st[String(list)] = st[String(list)].filter((/** @type {any} */ x) => x.name !== name)), "Removed.");
     },
     /** @param {Event} e */
+    review(e) {
+      const on = /** @type {HTMLInputElement} */ (e.currentTarget).checked;
+      return this.change((/** @type {any} */ st) => (st.reviewed = on), on ? "Only a lead releases now." : "Librarians release by themselves again.");
+    },
+    /** @param {Event} e */
     weigh(e) {
       const select = /** @type {HTMLSelectElement} */ (e.currentTarget);
       return this.change((/** @type {any} */ st) => (st.severities[String(select.dataset.code)] = select.value), "Severity saved. Findings are being graded again.");
