@@ -236,8 +236,8 @@ test("nothing is cut on a small screen", async ({ page }) => {
     for (const path of ["/intake/1?show=done", `/bench/${sets[0].material_id}`, "/bench", "/library", "/standards", "/intake/rules", "/intake/folders", "/you"]) {
       await page.goto(s.url + path);
       await page.evaluate(() => document.fonts.ready);
-      const over = await page.evaluate(() => (document.scrollingElement?.scrollWidth ?? 0) - innerWidth);
-      expect(over, `${path} at ${width} px`).toBeLessThanOrEqual(0);
+      // Once the page's parts have taken their sizes.
+      await expect.poll(() => page.evaluate(() => (document.scrollingElement?.scrollWidth ?? 0) - innerWidth), { message: `${path} at ${width} px`, timeout: 3000 }).toBeLessThanOrEqual(0);
     }
   }
 });
