@@ -462,8 +462,8 @@ func (b *builder) roughness(m *material.Source, gloss bool) (*raster.Image, erro
 func (b *builder) has(s *material.Source) bool { return s != nil && s.Map.HasTile(b.it.tile) }
 
 // channel is a channel's picture in the conventions of the file in the making, at the size
-// that its own map has there; nil if there is no map of it for the tile. own is false for a
-// picture whose samples others share.
+// that its own map has there; nil if there is no map of it for the tile. Its
+// samples may be shared.
 func (b *builder) channel(c material.Channel) (*raster.Image, error) {
 	list := b.m.sources(c, b.it.form.workflow)
 	if len(list) == 0 || !b.has(list[0]) {

@@ -20,6 +20,22 @@ func (t *tx) Collections(owner string) (list []collections.Collection, err error
 		list = append(list, c)
 		return err
 	})
+	if err != nil {
+		return nil, err
+	}
+	at := make(map[int64]int, len(list))
+	for i, c := range list {
+		at[c.ID] = i
+	}
+	err = t.each(`SELECT collection_id, material_id FROM collection_items WHERE position < 8 AND collection_id IN (SELECT id FROM collections WHERE owner = ? OR shared = 1) ORDER BY position`, []any{owner}, func(scan func(...any) error) error {
+		var id, material int64
+		if err := scan(&id, &material); err != nil {
+			return err
+		}
+		c := &list[at[id]]
+		c.First = append(c.First, material)
+		return nil
+	})
 	return list, err
 }
 

@@ -60,11 +60,7 @@ func (s *Server) collections(c *echo.Context) error {
 	page.Place = "library"
 	for _, k := range list {
 		row := collectionRow{Collection: k, Mine: k.Owner == p.Name, When: ago(k.Changed, here(c)), Href: fmt.Sprintf("/library?collection=%d&sort=hand", k.ID)}
-		whole, err := s.Studio.Collections.One(ctx, p, k.ID)
-		if err != nil {
-			return err
-		}
-		for _, id := range whole.Items {
+		for _, id := range k.First {
 			if card, ok := s.Studio.Search.OfMaterial(id); ok && len(row.Cards) < 4 {
 				row.Cards = append(row.Cards, card)
 			}

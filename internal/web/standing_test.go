@@ -87,7 +87,8 @@ func TestReviewApproveRetire(t *testing.T) {
 	}
 }
 
-// A batch is released when its time has come; what was changed since is left, and whoever scheduled it is told.
+// A batch is released when it is due. Drafts that were changed since are skipped, and the person who scheduled it gets
+// a notice.
 func TestScheduledReleases(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
 	var list []any

@@ -32,7 +32,8 @@ type Collection struct {
 	Version int64
 	Changed time.Time
 	Count   int
-	Items   []int64 // materials
+	Items   []int64 // materials; nil in a list
+	First   []int64 // the first few of them, in a list
 }
 
 // most is how many materials a collection holds.

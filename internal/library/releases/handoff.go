@@ -205,7 +205,7 @@ func (s *Service) noteTaken(ctx context.Context, p people.Principal, r *Release,
 // handoff makes the files of a handoff, and last its manifest.
 func (s *Service) handoff(ctx context.Context, key string) error {
 	id, o, err := parseHandoffKey(key)
-	if err != nil { // a job of an earlier version: whoever wants it asks again
+	if err != nil { // a job of an earlier version; a new request makes a new job
 		s.Log.Warn("a handoff is not made", "error", err)
 		return nil
 	}

@@ -82,8 +82,8 @@ func (s *Service) RemoveSchedule(ctx context.Context, p people.Principal, id int
 	})
 }
 
-// RunDue releases the batches whose time has come. What can't be released is told to whoever
-// scheduled it. It is safe to run again after it was cut off: a draft that is as released is left.
+// RunDue releases the batches that are due. The person who scheduled a batch gets a notice with the
+// result. It is safe to run again after an interruption: a draft that was released already is skipped.
 func (s *Service) RunDue(ctx context.Context) error {
 	var due []Schedule
 	if err := s.Store.Read(ctx, func(tx Reader) (err error) { due, err = tx.DueSchedules(s.Now()); return err }); err != nil {

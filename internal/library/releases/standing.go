@@ -323,7 +323,7 @@ func (s *Service) Recard(ctx context.Context) (many bool, err error) {
 			}
 			return false, nil
 		}
-		select { // whoever works meanwhile goes first
+		select { // leaves room for other writes
 		case <-ctx.Done():
 			return false, ctx.Err()
 		case <-time.After(20 * time.Millisecond):

@@ -227,8 +227,8 @@ type Answer struct {
 	SolvedBy int64 // the material that solves it
 }
 
-// Answer answers a request as it was seen: staff with a state, the asker with words alone. Whoever
-// else has a part in it is told.
+// Answer adds an answer to the version of a request that was seen. Staff may also set its state; the
+// asker may only write. The asker and everybody who answered before get a notice.
 func (s *Service) Answer(ctx context.Context, p people.Principal, of library.Seen, a Answer, name func(material int64) (title, href string)) (r Request, err error) {
 	if err := p.Need(people.Share); err != nil {
 		return r, err

@@ -92,7 +92,7 @@ export function shelf() {
     /** Fills what is in sight, and half a screen more either way. */
     async sight() {
       if (this.$root.dataset.virtual === undefined || !this.box.isConnected) return;
-      const top = this.box.getBoundingClientRect().top + scrollY - (parseFloat(this.box.style.paddingTop) || 0) * 0;
+      const top = this.box.getBoundingClientRect().top + scrollY;
       const rows = Math.ceil(this.total / this.columns);
       const spare = Math.ceil(innerHeight / this.height / 2) + 1;
       const first = Math.max(0, Math.floor((scrollY - top) / this.height) - spare);
