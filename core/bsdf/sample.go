@@ -67,21 +67,30 @@ func (c *Scatter) Sample(u, v, pick float32, thin bool, eta float32) (wi, weight
 	if wi.Z <= 0 {
 		return wi, geom.V3{}, 0, false
 	}
-	pdf = c.pdf(k, wi)
+	h := wi.Add(c.wo).Unit()
+	pdf = c.pdf(k, wi, h)
 	if pdf <= 0 {
 		return wi, geom.V3{}, 0, false
 	}
-	return wi, c.Reflected(wi).Scale(1 / pdf), pdf, false
+	return wi, c.reflected(wi, h).Scale(1 / pdf), pdf, false
 }
 
 // Pdf is the density with which Sample draws the reflected direction wi.
-func (c *Scatter) Pdf(wi geom.V3) float32 { return c.pdf(c.chances(), wi) }
+func (c *Scatter) Pdf(wi geom.V3) float32 {
+	_, pdf := c.Towards(wi)
+	return pdf
+}
 
-func (c *Scatter) pdf(k chances, wi geom.V3) float32 {
+// Towards is Reflected and Pdf at once.
+func (c *Scatter) Towards(wi geom.V3) (f geom.V3, pdf float32) {
 	if wi.Z <= 0 {
-		return 0
+		return f, 0
 	}
 	h := wi.Add(c.wo).Unit()
+	return c.reflected(wi, h), c.pdf(c.chances(), wi, h)
+}
+
+func (c *Scatter) pdf(k chances, wi, h geom.V3) float32 {
 	p := k.specular*c.base.pdf(c.wo, h) + k.diffuse*wi.Z/math.Pi
 	if k.coat > 0 {
 		a := c.coat.x * c.coat.x

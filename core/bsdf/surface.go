@@ -138,8 +138,12 @@ func (c *Scatter) Reflected(wi geom.V3) geom.V3 {
 	if wi.Z <= 0 {
 		return geom.V3{}
 	}
+	return c.reflected(wi, wi.Add(c.wo).Unit())
+}
+
+// reflected is Reflected above the horizon; h is half way between wi and wo.
+func (c *Scatter) reflected(wi, h geom.V3) geom.V3 {
 	s := c.s
-	h := wi.Add(c.wo).Unit()
 	oh := c.wo.Dot(h)
 	in := c.t.look(wi.Z, s.Roughness)
 	spec := c.specular(wi, h, oh, in.Scale+in.Bias)
@@ -157,7 +161,7 @@ func (c *Scatter) Reflected(wi geom.V3) geom.V3 {
 			out = out.Times(c.absorbed(wi.Dot(c.up)))
 		}
 		out = out.Scale(wi.Z)
-		if lobe := c.coatLobe(wi); lobe > 0 {
+		if lobe := c.coatLobe(wi, h); lobe > 0 {
 			out = out.Add(geom.Grey(lobe))
 		}
 	} else {
@@ -171,12 +175,11 @@ func (c *Scatter) Reflected(wi geom.V3) geom.V3 {
 }
 
 // coatLobe is the coat's reflection times the cosine of wi to its normal.
-func (c *Scatter) coatLobe(wi geom.V3) float32 {
+func (c *Scatter) coatLobe(wi, h geom.V3) float32 {
 	s, nl := c.s, wi.Dot(c.up)
 	if nl <= 0 {
 		return 0
 	}
-	h := wi.Add(c.wo).Unit()
 	lobe := c.coat.even(h.Dot(c.up)) * c.coat.visible(c.coatCos, nl) * c.coatF.at(c.wo.Dot(h)).X
 	if c.coatLost > 1e-5 {
 		e := c.t.look(nl, s.CoatRoughness)

@@ -26,8 +26,9 @@ type Environment struct {
 	Levels   []*Cube // prefiltered; Roughness says for which roughness each is
 	Diffuse  [9]geom.V3
 	pick     pick
-	sunCos   float32 // of the sun's radius
-	sunAngle float32 // solid angle of the sun's disc
+	sunCos   float32    // of the sun's radius
+	across   [2]geom.V3 // at right angles to the sun
+	sunAngle float32    // solid angle of the sun's disc
 }
 
 // Sun is a disc of even brightness. Without one, Irradiance is zero.
@@ -105,6 +106,9 @@ func prepare(name string, white float64, base *Cube, sun Sun, level bool) *Envir
 	}
 	e.pick = newPick(boxes[1])
 	e.sunCos = float32(math.Cos(float64(sun.Radius)))
+	if sun.Radius > 0 {
+		e.across[0], e.across[1] = geom.Frame(sun.Direction)
+	}
 	e.sunAngle = float32(2 * math.Pi * (1 - math.Cos(float64(sun.Radius))))
 	return e
 }
@@ -144,7 +148,7 @@ func (e *Environment) Irradiance(n geom.V3) geom.V3 {
 // SampleSun draws a direction to the sun's disc for two numbers in 0..1. It is as dense
 // everywhere on it: 1 over SunAngle.
 func (e *Environment) SampleSun(u, v float32) geom.V3 {
-	x, y := geom.Frame(e.Sun.Direction)
+	x, y := e.across[0], e.across[1]
 	cos := 1 - u*(1-e.sunCos)
 	s, c := math.Sincos(2 * math.Pi * float64(v))
 	sin := sqrt(max(0, 1-cos*cos))

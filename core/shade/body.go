@@ -88,7 +88,7 @@ func (sc *scene) wear(m *mesh.Mesh, pixel float32, kept *Bodies) {
 	grain := max(float32(step), s.texel(0))
 	l := &s.level[int(s.lod(grain)+0.5)]
 	sc.body = kept.get(bodyKey{m, s, grain, sc.top, sc.bottom}, func() *mesh.Body {
-		b, _ := mesh.NewRelief(m, grain, func(u, v float32) float32 { return max(l.heightAt(u*sc.iw, v*sc.ih), sc.bottom) })
+		b, _ := mesh.NewRelief(m, grain, func(u, v float32) float32 { return max(l.height.at(u*sc.iw, v*sc.ih), sc.bottom) })
 		return b
 	})
 }

@@ -102,7 +102,11 @@ func (l *level) pack(layer string, head *packed, tables *colour.Tables) []byte {
 			case "data":
 				o[0], o[1], o[2], o[3] = byteOf(t.rough), byteOf(t.metal), byteOf(t.occ), 255
 			case "height":
-				two(o, (l.height[i]-head.Bottom)/depth)
+				if row := l.height.row(i / l.w); row != nil {
+					two(o, (row[i%l.w]-head.Bottom)/depth)
+				} else {
+					two(o, -head.Bottom/depth)
+				}
 			case "glow":
 				m := &l.more[i]
 				for k, v := range m.emission.Array() {

@@ -1,8 +1,6 @@
 package shade
 
 import (
-	"math"
-
 	"aldermoor/core/bsdf"
 	"aldermoor/core/geom"
 )
@@ -53,7 +51,7 @@ func (j *job) look(m meeting, d geom.V3, pixel float32, out *point) {
 	if s.level[0].more == nil {
 		rare = s.plain()
 	}
-	*out = point{meeting: m, along: t, up: b, base: n, occlusion: x.occ, opacity: x.opacity}
+	out.meeting, out.along, out.up, out.base, out.occlusion, out.opacity = m, t, b, n, x.occ, x.opacity
 	out.n = t.Scale(x.x).Add(b.Scale(x.y)).Add(n.Scale(x.z)).Unit()
 	out.emission = rare.emission
 	if s.glow != (geom.V3{}) {
@@ -61,13 +59,16 @@ func (j *job) look(m meeting, d geom.V3, pixel float32, out *point) {
 	}
 	f := &s.figures
 	o := &out.surface
-	*o = bsdf.Surface{Color: x.color, Specular: rare.specular, Edge: vector(f.Edge), Roughness: min(max(x.rough, 0), 1), Diffuse: float32(f.DiffuseRoughness),
-		Metallic: min(max(x.metal, 0), 1), Transmission: float32(f.Transmission.Share) * rare.transmission, Anisotropy: float32(f.Anisotropy) * rare.anisotropy}
+	*o = s.even
+	o.Color, o.Specular = x.color, rare.specular
+	o.Roughness, o.Metallic = min(max(x.rough, 0), 1), min(max(x.metal, 0), 1)
+	o.Transmission *= rare.transmission
+	o.Anisotropy *= rare.anisotropy
 	if f.Coat.Share > 0 {
-		o.Coat, o.CoatRoughness, o.CoatF0, o.CoatColor = float32(f.Coat.Share)*rare.coat, float32(f.Coat.Roughness), bsdf.NormalReflectance(float32(f.Coat.Index)), vector(f.Coat.Color)
+		o.Coat *= rare.coat
 	}
 	if f.Sheen.Share > 0 {
-		o.Sheen, o.SheenRoughness = vector(f.Sheen.Color).Times(rare.sheen).Scale(float32(f.Sheen.Share)), float32(f.Sheen.Roughness)
+		o.Sheen = o.Sheen.Times(rare.sheen)
 	}
 	if j.Plaster {
 		*o = bsdf.Surface{Color: plaster, Specular: geom.Grey(0.04), Edge: geom.Grey(1), Roughness: o.Roughness, Diffuse: o.Diffuse}
@@ -106,8 +107,8 @@ func (p *point) open(nv float32) float32 {
 	if p.occlusion >= 0.999 {
 		return 1
 	}
-	k := float32(math.Exp2(float64(-16*p.surface.Roughness - 1)))
-	return min(max(pow(nv+p.occlusion, k)-1+p.occlusion, 0), 1)
+	k := exp2(-16*p.surface.Roughness - 1)
+	return min(max(power(nv+p.occlusion, k)-1+p.occlusion, 0), 1)
 }
 
 // openTo is how much light a hollow of a colour receives, with what its walls send to one another

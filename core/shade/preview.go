@@ -57,8 +57,12 @@ func harsh(a, b *shown) bool {
 
 // objectRay is a ray of the world in the shape's frame.
 func (j *job) objectRay(x, y float32) geom.Ray {
-	r := j.camera.ray(x, y)
-	return geom.Ray{O: j.object.back(r.O), D: j.object.back(r.D)}
+	if j.camera.flat {
+		r := j.camera.ray(x, y)
+		return geom.Ray{O: j.object.back(r.O), D: j.object.back(r.D)}
+	}
+	px, py := j.camera.place(x, y)
+	return geom.Ray{O: j.eye, D: j.object.back(geom.Vec(px, py, -1)).Unit()}
 }
 
 // depth is how far away the surface is through (x, y); 0 beside it.
@@ -150,7 +154,7 @@ func (j *job) channel(p *point) geom.V3 {
 		return code(s.Anisotropy)
 	case material.Height:
 		sc := j.scene
-		return code((sc.surface.level[p.lod].heightAt(p.u, p.v) - sc.surface.bottom) / max(sc.surface.top-sc.surface.bottom, 1e-9))
+		return code((sc.surface.level[p.lod].height.at(p.u, p.v) - sc.surface.bottom) / max(sc.surface.top-sc.surface.bottom, 1e-9))
 	case material.Normal:
 		t, b, n := j.scene.frame(p.meeting)
 		return geom.Vec(p.n.Dot(t), p.n.Dot(b), p.n.Dot(n)).Map(func(v float32) float32 { return code(v*0.5 + 0.5).X })

@@ -18,11 +18,18 @@ const (
 	brightest   = 24
 )
 
+// split says how many points of a pixel are looked at for n paths, and how many paths go on from each: the
+// points show outlines and maps well enough long before the light is smooth (Arvo & Kirk 1990).
+func split(n int) (points, each int) {
+	each = min(max(n/16, 1), 4)
+	return max((n+each-1)/each, 1), each
+}
+
 // referenceTile draws a tile by tracing paths.
 func (j *job) referenceTile(ctx context.Context, x0, y0, x1, y1 int, put func(x, y int, p shown)) {
 	slope, _ := j.camera.pixel()
-	n := max(j.Samples, 1)
-	t := tracer{job: j, slope: slope}
+	n, each := split(j.Samples)
+	t := tracer{job: j, slope: slope, each: each}
 	t.rng.steps()
 	for y := y0; y < y1; y++ {
 		if ctx.Err() != nil {
@@ -38,7 +45,7 @@ func (j *job) referenceTile(ctx context.Context, x0, y0, x1, y1 int, put func(x,
 				u, v := t.rng.pair()
 				px, py := float32(x)+tent(u), float32(y)+tent(v)
 				r := t.objectRay(px, py)
-				if c, hit := t.follow(r); hit {
+				if c, hit := t.follow(r, i); hit {
 					light, hits = light.Add(c), hits+1
 					continue
 				}
@@ -65,97 +72,137 @@ func tent(u float32) float32 {
 	return 0.5 + 0.75*(1-sqrt(2-u))
 }
 
-// tracer follows paths.
+// tracer follows paths. Its points are scratch space: taking them anew for each path costs time.
 type tracer struct {
 	*job
-	slope float32
-	rng   sequence
-	sc    bsdf.Scatter
+	slope       float32
+	each        int // paths from what the viewer sees
+	rng         sequence
+	first, next corner
 }
 
-// follow is the light that comes along a ray from the surface; hit is false where it meets nothing.
-func (t *tracer) follow(r geom.Ray) (light geom.V3, hit bool) {
+// corner is where a path turns: the surface there, prepared for the way that the path came.
+type corner struct {
+	point
+	scatter bsdf.Scatter
+	way     geom.V3 // that the ray came
+	face    geom.V3 // normal of the relief
+	from    geom.V3 // a little above the surface
+	shade   float32 // occlusion that the relief would not make by itself
+	inside  bool    // behind an opening of a shape
+}
+
+// arrive is where a ray meets the surface; ok is false where it does not. passed counts openings.
+func (t *tracer) arrive(c *corner, r geom.Ray, pixel float32, lod int, inside bool, e effort, passed *int) (at geom.Ray, ok bool) {
 	j := t.job
-	whole := geom.Grey(1) // what is left of the light along the path
-	pixel := t.slope
-	pdf := float32(0) // with which the last direction was drawn; 0 for one that could not be met otherwise
-	var p point
-	inside, lod := false, -1 // inside a shape, behind one of its openings
-	for bounce, passed := 0, 0; bounce < mostBounces && passed < 16; {
-		e := careful
-		if bounce > 0 {
-			e = bouncing
-		}
+	for {
 		m, ok := t.meet(r, pixel, lod, inside, e)
 		if !ok {
-			if !hit {
-				return light, false
-			}
-			return light.Add(t.dim(whole.Times(t.sky(j.toSky.of(r.D), pdf)), bounce)), true
+			return r, false
 		}
-		j.look(m, r.D, pixel, &p)
-		if p.opacity < 1 {
-			if u, _ := t.rng.pair(); u >= p.opacity { // through the opening
-				passed++
+		j.look(m, r.D, pixel, &c.point)
+		if c.opacity < 1 && *passed < 16 {
+			if t.rng.random() >= c.opacity { // through the opening
+				*passed++
 				r, inside = t.beyond(m, r, inside)
 				continue
 			}
 		}
-		if bounce > 0 {
-			p.surface.Roughness = max(p.surface.Roughness, 0.05) // what is mirrored in rough places is seen too rarely
-		}
-		hit = true
-		light = light.Add(t.dim(whole.Times(p.emission), bounce))
-		view := r.D.Scale(-1)
-		wo := p.local(view)
-		bsdf.Shared().PrepareInto(&t.sc, &p.surface, wo)
-		shade := float32(1)
+		c.way, c.inside = r.D, inside
+		c.shade = 1
 		if !j.scene.relief && j.scene.surface.has[material.Occlusion] {
-			shade = p.occlusion // what the relief would do by itself
+			c.shade = c.occlusion
 		}
-		grain := max(pixel*m.at, j.scene.surface.texel(m.lod))
-		face := j.scene.face(m, p.along, p.up, p.base)
-		from := m.p.Add(face.Scale(grain * 0.05))
-		lod = m.lod
-		light = light.Add(t.dim(whole.Times(t.direct(&p, from, face, inside)).Scale(shade), bounce))
+		c.face = j.scene.face(m, c.along, c.up, c.base)
+		c.from = m.p.Add(c.face.Scale(max(pixel*m.at, j.scene.surface.texel(m.lod)) * 0.05))
+		return r, true
+	}
+}
 
+func (c *corner) prepare() {
+	bsdf.Shared().PrepareInto(&c.scatter, &c.surface, c.local(c.way.Scale(-1)))
+}
+
+// follow is the light that comes along ray i of a pixel from the surface; hit is false where it meets
+// nothing.
+func (t *tracer) follow(r geom.Ray, i int) (light geom.V3, hit bool) {
+	passed := 0
+	r, hit = t.arrive(&t.first, r, t.slope, -1, false, careful, &passed)
+	if !hit {
+		return light, false
+	}
+	t.first.prepare()
+	for k := range t.each {
+		t.rng.sample(i*t.each + k)
+		t.rng.next = 2 // those before are the point's
+		sun := float32(1)
+		if t.each > 1 { // its disc is small: half of the paths tell enough
+			sun = 2 * float32(k%2)
+			if k == t.each-1 && t.each%2 == 1 {
+				sun = 1
+			}
+		}
+		light = light.Add(t.onward(passed, sun))
+	}
+	return light.Scale(1 / float32(t.each)).Add(t.first.emission), true
+}
+
+// onward is the light that a path gathers from the first corner on. sun is the weight of its direct light there.
+func (t *tracer) onward(passed int, sun float32) (light geom.V3) {
+	j := t.job
+	whole := geom.Grey(1) // what is left of the light along the path
+	pixel := t.slope
+	c := &t.first
+	for bounce := 0; ; {
+		light = light.Add(t.dim(whole.Times(t.direct(c, sun)).Scale(c.shade), bounce))
+		sun = 1
 		u, v := t.rng.pair()
 		pick, _ := t.rng.pair()
 		thin := j.scene.surface.figures.Transmission.Thin || !j.scene.shape.Solid()
 		index := max(float32(j.scene.surface.figures.Index), 1.0001)
-		wi, weight, density, through := t.sc.Sample(u, v, pick, thin, 1/index)
+		wi, weight, pdf, through := c.scatter.Sample(u, v, pick, thin, 1/index)
 		if weight == (geom.V3{}) {
-			return light, true
+			return light
 		}
-		d := p.world(wi)
+		d := c.world(wi)
+		r, inside := geom.Ray{O: c.from, D: d}, c.inside
 		switch {
 		case through && thin:
-			whole, pdf = whole.Times(weight), 0
-			r, inside = t.beyond(m, geom.Ray{O: r.O, D: d}, inside)
+			whole = whole.Times(weight)
+			r, inside = t.beyond(c.meeting, r, inside)
 		case through:
 			var out bool
-			if r, out = t.solid(&p, d, index, &whole); !out {
-				return light, true
+			if r, out = t.solid(&c.point, d, index, &whole); !out {
+				return light
 			}
-			whole, pdf = whole.Times(weight), 0
+			whole = whole.Times(weight)
 		default:
-			if d.Dot(face) <= 0 {
-				return light, true // into the surface
+			if d.Dot(c.face) <= 0 {
+				return light // into the surface
 			}
-			whole, pdf = whole.Times(weight).Scale(shade), density
-			r = geom.Ray{O: from, D: d}
-			pixel = max(pixel, 0.02*p.surface.Roughness)
+			whole = whole.Times(weight).Scale(c.shade)
+			pixel = max(pixel, 0.02*c.surface.Roughness)
 		}
 		bounce++
 		if bounce >= cutFrom {
 			keep := min(max(whole.X, whole.Y, whole.Z), 0.95)
 			if u, _ := t.rng.pair(); u >= keep {
-				return light, true
+				return light
 			}
 			whole = whole.Scale(1 / keep)
 		}
+		if bounce >= mostBounces {
+			return light
+		}
+		next := &t.next
+		if r, hit := t.arrive(next, r, pixel, c.lod, inside, bouncing, &passed); !hit {
+			return light.Add(t.dim(whole.Times(t.sky(j.toSky.of(r.D), pdf)), bounce))
+		}
+		c = next
+		c.surface.Roughness = max(c.surface.Roughness, 0.05) // what is mirrored in rough places is seen too rarely
+		c.prepare()
+		light = light.Add(t.dim(whole.Times(c.emission), bounce))
 	}
-	return light, hit
 }
 
 // dim keeps what a path adds after its first bounce from sparkling.
@@ -169,53 +216,56 @@ func (t *tracer) dim(c geom.V3, bounce int) geom.V3 {
 	return c
 }
 
-// sky is the light from direction w of the light's frame, for a path that was drawn with pdf: weighed
-// against direct's, which may have met it too.
+// sky is the light from direction w of the light's frame, for a path that was drawn with pdf, 0 for one that
+// could not be met otherwise: weighed against direct's, which may have met it too.
 func (t *tracer) sky(w geom.V3, pdf float32) geom.V3 {
 	e := t.Light
-	c := e.Radiance(w)
 	sun := e.SunRadiance(w)
-	if pdf > 0 {
-		c = c.Scale(heuristic(pdf, e.Pdf(w)))
-		if sun != (geom.V3{}) {
-			sun = sun.Scale(heuristic(pdf, 1/e.SunAngle()))
-		}
+	if pdf <= 0 {
+		return e.Radiance(w).Add(sun).Scale(t.gain)
 	}
-	return c.Add(sun).Scale(t.gain)
+	c, density := e.Met(w, pdf)
+	c = c.Scale(heuristic(pdf, density))
+	if sun != (geom.V3{}) {
+		c = c.Add(sun.Scale(heuristic(pdf, 1/e.SunAngle())))
+	}
+	return c.Scale(t.gain)
 }
 
 // heuristic is the weight of a sample of density a where b could have drawn it too (Veach 1995).
 func heuristic(a, b float32) float32 { return a * a / max(a*a+b*b, 1e-20) }
 
-// direct is the light that a point receives straight from the sky and the sun, and sends to the viewer.
-func (t *tracer) direct(p *point, from, face geom.V3, inside bool) (out geom.V3) {
+// direct is the light that a point receives straight from the sky and, with a weight, from the sun, and sends
+// to the viewer.
+func (t *tracer) direct(c *corner, weight float32) (out geom.V3) {
 	e, j := t.Light, t.job
 	u, v := t.rng.pair()
 	pick, _ := t.rng.pair()
-	if w, density := e.Sample(pick, u, v); density > 0 {
-		out = out.Add(t.seen(p, from, face, j.toSky.back(w), inside, e.Radiance(w), density))
+	if w, light, density := e.Sample(pick, u, v); density > 0 {
+		out = out.Add(t.seen(c, j.toSky.back(w), light, density))
 	}
-	if e.Sun.Radius > 0 {
+	if e.Sun.Radius > 0 && weight > 0 {
 		u, v := t.rng.pair()
-		out = out.Add(t.seen(p, from, face, j.toSky.back(e.SampleSun(u, v)), inside, e.Sun.Irradiance.Scale(math.Pi/e.SunAngle()), 1/e.SunAngle()))
+		out = out.Add(t.seen(c, j.toSky.back(e.SampleSun(u, v)), e.Sun.Irradiance.Scale(math.Pi*weight/e.SunAngle()), 1/e.SunAngle()))
 	}
 	return out.Scale(t.gain)
 }
 
-func (t *tracer) seen(p *point, from, face, d geom.V3, inside bool, light geom.V3, density float32) geom.V3 {
-	wi := p.local(d)
-	if wi.Z <= 0 || d.Dot(face) <= 0 {
+// seen is what a point sends to the viewer of light from d, that was drawn with a density.
+func (t *tracer) seen(c *corner, d, light geom.V3, density float32) geom.V3 {
+	wi := c.local(d)
+	if wi.Z <= 0 || d.Dot(c.face) <= 0 {
 		return geom.V3{}
 	}
-	f := t.sc.Reflected(wi)
+	f, pdf := c.scatter.Towards(wi)
 	if f == (geom.V3{}) {
 		return f
 	}
-	k := heuristic(density, t.sc.Pdf(wi)) / density
+	k := heuristic(density, pdf) / density
 	if k <= 0 {
 		return geom.V3{}
 	}
-	if m, blocked := t.meet(geom.Ray{O: from, D: d}, t.slope, p.lod, inside, shadowing); blocked {
+	if m, blocked := t.meet(geom.Ray{O: c.from, D: d}, t.slope, c.lod, c.inside, shadowing); blocked {
 		// Openings let light pass.
 		if !t.scene.surface.has[material.Opacity] {
 			return geom.V3{}

@@ -18,9 +18,10 @@ type Surface struct {
 	top, bottom float32 // of the relief, metres above the zero level; both 0 without one
 	level       []level
 	figures     material.Figures
-	index       float32   // reflectance at normal incidence by the index of refraction
-	glow        geom.V3   // emission in cd/m² where the map is white; zero where it has no unit
-	grain       [2]geomV2 // unit vectors of the anisotropy's axes on the map, x right and y up
+	even        bsdf.Surface // what the figures say of every point, before the maps
+	index       float32      // reflectance at normal incidence by the index of refraction
+	glow        geom.V3      // emission in cd/m² where the map is white; zero where it has no unit
+	grain       [2]geomV2    // unit vectors of the anisotropy's axes on the map, x right and y up
 	has         map[material.Channel]bool
 }
 
@@ -31,8 +32,8 @@ type geomV2 = [2]float32
 type level struct {
 	w, h   int
 	texel  []texel
-	more   []more    // nil where the material has none of its channels
-	height []float32 // metres above the zero level
+	more   []more // nil where the material has none of its channels
+	height heights
 }
 
 type texel struct {
@@ -68,7 +69,7 @@ func NewSurface(m material.Planes, n int) *Surface {
 	if !s.size.Known() {
 		s.size = scale.Size{W: 1, H: float64(h) / float64(w)}
 	}
-	base := level{w: w, h: h, texel: make([]texel, w*h), height: make([]float32, w*h)}
+	base := level{w: w, h: h, texel: make([]texel, w*h), height: heights{w: w, h: h}}
 	for i := range base.texel {
 		base.texel[i] = neutral
 	}
@@ -138,7 +139,12 @@ func NewSurface(m material.Planes, n int) *Surface {
 		s.has[material.Height] = true
 		lo, hi := m.Height.Range()
 		s.bottom, s.top = lo, hi
-		copy(base.height, m.Height.Resample(w, h, raster.Area).Pix)
+		base.height = newHeights(w, h)
+		from := m.Height.Resample(w, h, raster.Area)
+		for y := range h {
+			copy(base.height.row(y), from.Row(y))
+		}
+		base.height.wrap()
 	}
 	s.level = []level{base}
 	for l := base; l.w > 1 && l.h > 1; {
@@ -152,7 +158,7 @@ func NewSurface(m material.Planes, n int) *Surface {
 // of the finer level, with the spread of its normals in its roughness.
 func (l level) half() level {
 	out := level{w: max(1, l.w/2), h: max(1, l.h/2)}
-	out.texel, out.height = make([]texel, out.w*out.h), make([]float32, out.w*out.h)
+	out.texel, out.height = make([]texel, out.w*out.h), l.height.half(out.w, out.h)
 	if l.more != nil {
 		out.more = make([]more, out.w*out.h)
 	}
@@ -163,12 +169,10 @@ func (l level) half() level {
 				i0, i1, kx := covered(x, l.w, out.w)
 				var t texel
 				var rare more
-				var height float32
 				for j := j0; j < j1; j++ {
 					for i := i0; i < i1; i++ {
 						k := kx[i-i0] * ky[j-j0]
 						t.add(&l.texel[j*l.w+i], k)
-						height += k * l.height[j*l.w+i]
 						if l.more != nil {
 							rare.add(&l.more[j*l.w+i], k)
 						}
@@ -178,7 +182,7 @@ func (l level) half() level {
 				t.rough = normals.Widen(t.rough, min(r, 1))
 				k := 1 / max(r, 1e-6)
 				t.x, t.y, t.z = t.x*k, t.y*k, t.z*k
-				out.texel[y*out.w+x], out.height[y*out.w+x] = t, height
+				out.texel[y*out.w+x] = t
 				if l.more != nil {
 					out.more[y*out.w+x] = rare
 				}
@@ -216,6 +220,13 @@ func (s *Surface) figure() {
 	s.index = bsdf.NormalReflectance(float32(f.Index))
 	if f.Emission.Luminance > 0 {
 		s.glow = vector(f.Emission.Light()).Scale(float32(f.Emission.Luminance))
+	}
+	s.even = bsdf.Surface{Edge: vector(f.Edge), Diffuse: float32(f.DiffuseRoughness), Transmission: float32(f.Transmission.Share), Anisotropy: float32(f.Anisotropy)}
+	if f.Coat.Share > 0 {
+		s.even.Coat, s.even.CoatRoughness, s.even.CoatF0, s.even.CoatColor = float32(f.Coat.Share), float32(f.Coat.Roughness), bsdf.NormalReflectance(float32(f.Coat.Index)), vector(f.Coat.Color)
+	}
+	if f.Sheen.Share > 0 {
+		s.even.Sheen, s.even.SheenRoughness = vector(f.Sheen.Color).Scale(float32(f.Sheen.Share)), float32(f.Sheen.Roughness)
 	}
 	sin, cos := math.Sincos(f.AnisotropyAngle * math.Pi / 180)
 	s.grain = [2]geomV2{{float32(cos), float32(sin)}, {float32(-sin), float32(cos)}}
@@ -256,14 +267,6 @@ func (s *Surface) lod(footprint float32) float32 {
 		return 0
 	}
 	return min(log2(t), float32(len(s.level)-1))
-}
-
-// log2 is the binary logarithm of a positive number, within 0.0002: the exponent, and a polynomial
-// over the rest.
-func log2(v float32) float32 {
-	bits := math.Float32bits(v)
-	m := math.Float32frombits(bits&0x007fffff | 0x3f800000)
-	return float32(int32(bits>>23)-127) + ((((-0.07844068*m+0.62603218)*m-2.07833517)*m+4.02921139)*m - 2.49835315)
 }
 
 // tap adds the maps at (u, v) in repeats, at a level between two, times k.
@@ -324,13 +327,6 @@ func (l *level) corner(u, v float32) (i00, i10, i01, i11 int, fx, fy float32) {
 		yb = 0
 	}
 	return ya*l.w + xa, ya*l.w + xb, yb*l.w + xa, yb*l.w + xb, fx, fy
-}
-
-func (l *level) heightAt(u, v float32) float32 {
-	ia, ib, ic, id, fx, fy := l.corner(u, v)
-	a, c := l.height[ia], l.height[ic]
-	top, low := a+(l.height[ib]-a)*fx, c+(l.height[id]-c)*fx
-	return top + (low-top)*fy
 }
 
 // Bytes is about how much memory the surface takes.

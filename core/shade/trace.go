@@ -62,7 +62,7 @@ type effort struct {
 }
 
 var (
-	quick     = effort{16, 64, 0.5, 3}
+	quick     = effort{10, 48, 0.6, 3}
 	careful   = effort{32, 160, 0.35, 4}
 	bouncing  = effort{12, 48, 0.5, 2}
 	shadowing = effort{12, 48, 0.5, 0}
@@ -118,27 +118,29 @@ func (sc *scene) trace(r geom.Ray, pixel float32, lod int, e effort) (m meeting,
 	if !sc.relief {
 		least = max(footprint*0.5, sc.shape.Radius()*1e-4)
 	}
+	stride := e.stride * (1 + 0.8*slant*slant) / sc.steep // straight down, nothing is stepped over
+	near := footprint * 0.1
 	w := sc.walk(r, m.side)
 	at, before, gapBefore := from, from, float32(0)
-	heights := &sc.surface.level[m.lod]
+	field := &sc.surface.level[m.lod].height
 	for range e.most {
 		u, v, above, edge := w.locate(at)
 		step := (above-sc.top)/sc.steep + 1e-6
 		if above <= sc.top+1e-6 {
 			gap := above
 			if sc.relief {
-				h := max(heights.heightAt(u, v), sc.bottom)
+				h := max(field.at(u, v), sc.bottom)
 				if edge < sc.fade {
 					h = sc.height(m.lod, u, v, edge)
 				}
 				gap -= h
 			}
 			if gap <= 0 {
-				sc.refine(&w, &m, e.refine, before, gapBefore, at, gap)
+				sc.refine(&w, &m, e.refine, near, before, gapBefore, at, gap)
 				m.p = r.At(m.at)
 				return m, true
 			}
-			step = max(least, gap*e.stride/sc.steep)
+			step = max(least, gap*stride)
 			gapBefore = gap
 		} else {
 			gapBefore = above - sc.bottom
@@ -153,8 +155,9 @@ func (sc *scene) trace(r geom.Ray, pixel float32, lod int, e effort) (m meeting,
 	return m, false
 }
 
-// refine closes in on the surface between a point above it and one below.
-func (sc *scene) refine(w *walker, m *meeting, n int, a, gapA, b, gapB float32) {
+// refine closes in on the surface between a point above it and one below, in n steps or until it is
+// near enough.
+func (sc *scene) refine(w *walker, m *meeting, n int, near, a, gapA, b, gapB float32) {
 	m.at = b
 	for i := range n {
 		at := (a + b) / 2
@@ -172,6 +175,9 @@ func (sc *scene) refine(w *walker, m *meeting, n int, a, gapA, b, gapB float32) 
 			b, gapB = at, gap
 		}
 		m.at, m.u, m.v = at, u, v
+		if abs(gap) < near {
+			return
+		}
 	}
 	if n == 0 {
 		m.u, m.v, _, _ = w.locate(b)
@@ -226,6 +232,7 @@ func (sc *scene) sunlit(m meeting, n, sun geom.V3, radius, grain float32) float3
 		return 1
 	}
 	lit := float32(1)
+	field := &sc.surface.level[m.lod].height
 	w := sc.walk(geom.Ray{O: m.p, D: sun}, m.side)
 	w.from(&m)
 	for d, i := grain, 0; i < 28 && d < to; i++ {
@@ -234,12 +241,17 @@ func (sc *scene) sunlit(m meeting, n, sun geom.V3, radius, grain float32) float3
 		if above <= sc.top {
 			gap := above
 			if sc.relief {
-				gap -= sc.height(m.lod, u, v, edge)
+				h := max(field.at(u, v), sc.bottom)
+				if edge < sc.fade {
+					h = sc.height(m.lod, u, v, edge)
+				}
+				gap -= h
 			}
 			lit = min(lit, 0.5+0.5*gap/(radius*d+grain*0.35))
 			if lit <= 0 {
 				return 0
 			}
+			step = max(step, gap*0.5) // high above the relief, nothing is near
 		} else if sc.steep == 1 {
 			break
 		} else {

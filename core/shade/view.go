@@ -106,12 +106,18 @@ func newCamera(v *View, sh shape.Shape, top float32) camera {
 
 // ray through (x, y) in pixels from the upper left.
 func (c camera) ray(x, y float32) geom.Ray {
-	k := c.span / float32(c.h)
-	px, py := (x-float32(c.w)/2)*k-c.panX*c.span, (float32(c.h)/2-y)*k-c.panY*c.span
+	px, py := c.place(x, y)
 	if c.flat {
 		return geom.Ray{O: geom.Vec(px, py, c.away), D: geom.Vec(0, 0, -1)}
 	}
 	return geom.Ray{O: geom.Vec(0, 0, c.away), D: geom.Vec(px, py, -1).Unit()}
+}
+
+// place is where (x, y) lies on the picture: metres from its middle where rays are parallel, else metres
+// a metre away.
+func (c *camera) place(x, y float32) (px, py float32) {
+	k := c.span / float32(c.h)
+	return (x-float32(c.w)/2)*k - c.panX*c.span, (float32(c.h)/2-y)*k - c.panY*c.span
 }
 
 // pixel is how large a pixel is: in metres a metre along a ray, and in metres at the distance of
@@ -174,9 +180,10 @@ type job struct {
 	*View
 	scene  *scene
 	camera camera
-	object turn // from the shape's frame to the world's
-	sky    turn // from the world's frame to the light's
-	toSky  turn // from the shape's frame to the light's
+	object turn    // from the shape's frame to the world's
+	eye    geom.V3 // the viewer in the shape's frame
+	sky    turn    // from the world's frame to the light's
+	toSky  turn    // from the shape's frame to the light's
 	sun    geom.V3
 	gain   float32 // of the light by its strength
 	film   film
@@ -221,6 +228,7 @@ func (v *View) prepare(s *Surface) (*job, error) {
 	} else {
 		j.object = around(v.Yaw, v.Pitch)
 	}
+	j.eye = j.object.back(geom.Vec(0, 0, j.camera.away))
 	j.scene.du -= float32(s.figures.Drift[0]*v.Drift) * j.scene.iw
 	j.scene.dv -= float32(s.figures.Drift[1]*v.Drift) * j.scene.ih
 	j.sky = turned(v.Light.Key, v.Turn, v.Tilt)

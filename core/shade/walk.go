@@ -1,8 +1,6 @@
 package shade
 
 import (
-	"math"
-
 	"aldermoor/core/geom"
 	"aldermoor/core/shape"
 )
@@ -130,7 +128,7 @@ func (w *walker) locate(t float32) (u, v, above, edge float32) {
 
 // height is that of the relief at (u, v) in repeats, of a level, metres above the shape.
 func (sc *scene) height(lod int, u, v, edge float32) float32 {
-	h := max(sc.surface.level[lod].heightAt(u, v), sc.bottom)
+	h := max(sc.surface.level[lod].height.at(u, v), sc.bottom)
 	if edge < sc.fade {
 		h *= step(0, sc.fade, edge)
 	}
@@ -142,7 +140,3 @@ func step(lo, hi, v float32) float32 {
 	t := min(max((v-lo)/(hi-lo), 0), 1)
 	return t * t * (3 - 2*t)
 }
-
-func sqrt(v float32) float32   { return float32(math.Sqrt(float64(v))) }
-func pow(a, b float32) float32 { return float32(math.Pow(float64(a), float64(b))) }
-func abs(v float32) float32    { return max(v, -v) }
