@@ -104,7 +104,7 @@ func prepare(name string, white float64, base *Cube, sun Sun, level bool) *Envir
 	for i := 1; i < LevelCount; i++ {
 		e.Levels = append(e.Levels, prefilter(boxes, Roughness(i), Size>>i))
 	}
-	e.pick = newPick(boxes[1])
+	e.pick = newPick(boxes[2])
 	e.sunCos = float32(math.Cos(float64(sun.Radius)))
 	if sun.Radius > 0 {
 		e.across[0], e.across[1] = geom.Frame(sun.Direction)

@@ -57,7 +57,7 @@ func newPick(c *Cube) pick {
 }
 
 // Sample draws a direction by the energy that comes from it, without the sun, for three
-// numbers in 0..1. light is what comes from there, as a mean over two thirds of a degree; pdf is the
+// numbers in 0..1. light is what comes from there, as a mean over 1.4 degrees; pdf is the
 // density, 0 in the dark.
 func (e *Environment) Sample(at, u, v float32) (d, light geom.V3, pdf float32) {
 	p := &e.pick

@@ -67,7 +67,7 @@ func (j *job) objectRay(x, y float32) geom.Ray {
 
 // depth is how far away the surface is through (x, y); 0 beside it.
 func (j *job) depth(x, y, slope float32) float32 {
-	m, ok := j.scene.trace(j.objectRay(x, y), slope, -1, quick)
+	m, ok := j.scene.trace(j.objectRay(x, y), slope, -1, nil, quick)
 	if !ok {
 		return 0
 	}
@@ -77,7 +77,7 @@ func (j *job) depth(x, y, slope float32) float32 {
 // shoot is what is seen through (x, y), and how far away; p is scratch space.
 func (j *job) shoot(x, y, slope float32, p *point) (out shown, depth float32) {
 	r := j.objectRay(x, y)
-	if m, ok := j.scene.trace(r, slope, -1, quick); ok {
+	if m, ok := j.scene.trace(r, slope, -1, nil, quick); ok {
 		depth = m.at
 		j.look(m, r.D, slope, p)
 		out = j.shaded(p, r.D, slope)

@@ -93,10 +93,10 @@ type corner struct {
 }
 
 // arrive is where a ray meets the surface; ok is false where it does not. passed counts openings.
-func (t *tracer) arrive(c *corner, r geom.Ray, pixel float32, lod int, inside bool, e effort, passed *int) (at geom.Ray, ok bool) {
+func (t *tracer) arrive(c *corner, r geom.Ray, pixel float32, lod int, inside bool, on *meeting, e effort, passed *int) (at geom.Ray, ok bool) {
 	j := t.job
 	for {
-		m, ok := t.meet(r, pixel, lod, inside, e)
+		m, ok := t.meet(r, pixel, lod, inside, on, e)
 		if !ok {
 			return r, false
 		}
@@ -105,6 +105,7 @@ func (t *tracer) arrive(c *corner, r geom.Ray, pixel float32, lod int, inside bo
 			if t.rng.random() >= c.opacity { // through the opening
 				*passed++
 				r, inside = t.beyond(m, r, inside)
+				on = nil
 				continue
 			}
 		}
@@ -127,7 +128,7 @@ func (c *corner) prepare() {
 // nothing.
 func (t *tracer) follow(r geom.Ray, i int) (light geom.V3, hit bool) {
 	passed := 0
-	r, hit = t.arrive(&t.first, r, t.slope, -1, false, careful, &passed)
+	r, hit = t.arrive(&t.first, r, t.slope, -1, false, nil, careful, &passed)
 	if !hit {
 		return light, false
 	}
@@ -165,7 +166,7 @@ func (t *tracer) onward(passed int, sun float32) (light geom.V3) {
 			return light
 		}
 		d := c.world(wi)
-		r, inside := geom.Ray{O: c.from, D: d}, c.inside
+		r, inside, on := geom.Ray{O: c.from, D: d}, c.inside, (*meeting)(nil)
 		switch {
 		case through && thin:
 			whole = whole.Times(weight)
@@ -182,6 +183,7 @@ func (t *tracer) onward(passed int, sun float32) (light geom.V3) {
 			}
 			whole = whole.Times(weight).Scale(c.shade)
 			pixel = max(pixel, 0.02*c.surface.Roughness)
+			on = &c.meeting
 		}
 		bounce++
 		if bounce >= cutFrom {
@@ -195,7 +197,7 @@ func (t *tracer) onward(passed int, sun float32) (light geom.V3) {
 			return light
 		}
 		next := &t.next
-		if r, hit := t.arrive(next, r, pixel, c.lod, inside, bouncing, &passed); !hit {
+		if r, hit := t.arrive(next, r, pixel, c.lod, inside, on, bouncing, &passed); !hit {
 			return light.Add(t.dim(whole.Times(t.sky(j.toSky.of(r.D), pdf)), bounce))
 		}
 		c = next
@@ -265,7 +267,7 @@ func (t *tracer) seen(c *corner, d, light geom.V3, density float32) geom.V3 {
 	if k <= 0 {
 		return geom.V3{}
 	}
-	if m, blocked := t.meet(geom.Ray{O: c.from, D: d}, t.slope, c.lod, c.inside, shadowing); blocked {
+	if m, blocked := t.meet(geom.Ray{O: c.from, D: d}, t.slope, c.lod, c.inside, &c.meeting, shadowing); blocked {
 		// Openings let light pass.
 		if !t.scene.surface.has[material.Opacity] {
 			return geom.V3{}
@@ -279,11 +281,11 @@ func (t *tracer) seen(c *corner, d, light geom.V3, density float32) geom.V3 {
 }
 
 // meet is where a ray meets the surface: from outside, or from inside a shape.
-func (t *tracer) meet(r geom.Ray, pixel float32, lod int, inside bool, e effort) (m meeting, ok bool) {
+func (t *tracer) meet(r geom.Ray, pixel float32, lod int, inside bool, on *meeting, e effort) (m meeting, ok bool) {
 	if inside {
 		return t.inside(meeting{}, r)
 	}
-	return t.scene.trace(r, pixel, lod, e)
+	return t.scene.trace(r, pixel, lod, on, e)
 }
 
 // beyond carries a ray on behind the wall that it has gone through.

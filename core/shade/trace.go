@@ -76,8 +76,8 @@ func (sc *scene) locate(p geom.V3, side float32) (u, v, above, edge float32) {
 
 // trace finds where a ray first meets the surface. pixel is how large a pixel is, in metres a
 // metre along the ray; lod is the level of the heights for a ray that starts on the surface, −1
-// for one that comes from the viewer.
-func (sc *scene) trace(r geom.Ray, pixel float32, lod int, e effort) (m meeting, ok bool) {
+// for one that comes from the viewer. on is where it starts on the surface, nil where that is not known.
+func (sc *scene) trace(r geom.Ray, pixel float32, lod int, on *meeting, e effort) (m meeting, ok bool) {
 	if sc.body != nil {
 		return sc.meetBody(r, pixel, lod)
 	}
@@ -121,6 +121,9 @@ func (sc *scene) trace(r geom.Ray, pixel float32, lod int, e effort) (m meeting,
 	stride := e.stride * (1 + 0.8*slant*slant) / sc.steep // straight down, nothing is stepped over
 	near := footprint * 0.1
 	w := sc.walk(r, m.side)
+	if on != nil {
+		w.from(on)
+	}
 	at, before, gapBefore := from, from, float32(0)
 	field := &sc.surface.level[m.lod].height
 	for range e.most {
