@@ -70,38 +70,51 @@ func NewSurface(m material.Planes, n int) *Surface {
 		s.size = scale.Size{W: 1, H: float64(h) / float64(w)}
 	}
 	base := level{w: w, h: h, texel: make([]texel, w*h), height: heights{w: w, h: h}}
-	for i := range base.texel {
-		base.texel[i] = neutral
-	}
-	fill := func(c material.Channel, p raster.Plane, set func(i int, v float32)) {
+	at := func(c material.Channel, p raster.Plane) []float32 { // nil for a missing map
 		if p.W == 0 {
-			return
+			return nil
 		}
 		s.has[c] = true
-		p = p.Resample(w, h, raster.Area)
-		raster.Rows(h, func(y0, y1 int) {
-			for i := y0 * w; i < y1*w; i++ {
-				set(i, p.Pix[i])
+		return p.Resample(w, h, raster.Area).Pix
+	}
+	var color [3][]float32
+	for c := range color {
+		color[c] = at(material.BaseColor, m.Color[c])
+	}
+	rough, metal := at(material.Roughness, m.Roughness), at(material.Metallic, m.Metallic)
+	occ, opacity := at(material.Occlusion, m.Occlusion), at(material.Opacity, m.Opacity)
+	raster.Rows(h, func(y0, y1 int) {
+		for i := y0 * w; i < y1*w; i++ {
+			t := &base.texel[i]
+			*t = neutral
+			for c := range color {
+				if color[c] != nil {
+					t.color.Set(c, color[c][i])
+				}
 			}
-		})
-	}
-	put := func(c material.Channel, p raster.Plane, set func(t *texel, v float32)) {
-		fill(c, p, func(i int, v float32) { set(&base.texel[i], v) })
-	}
-	for c := range 3 {
-		put(material.BaseColor, m.Color[c], func(t *texel, v float32) { t.color.Set(c, v) })
-	}
-	put(material.Roughness, m.Roughness, func(t *texel, v float32) { t.rough = v })
-	put(material.Metallic, m.Metallic, func(t *texel, v float32) { t.metal = v })
-	put(material.Occlusion, m.Occlusion, func(t *texel, v float32) { t.occ = v })
-	put(material.Opacity, m.Opacity, func(t *texel, v float32) { t.opacity = v })
+			if rough != nil {
+				t.rough = rough[i]
+			}
+			if metal != nil {
+				t.metal = metal[i]
+			}
+			if occ != nil {
+				t.occ = occ[i]
+			}
+			if opacity != nil {
+				t.opacity = opacity[i]
+			}
+		}
+	})
 	if m.Emissive[0].W+m.Specular[0].W+m.Sheen[0].W+m.Transmission.W+m.Coat.W+m.Anisotropy.W > 0 {
 		base.more = make([]more, w*h)
 		for i := range base.more {
 			base.more[i] = s.plain()
 		}
 		rare := func(c material.Channel, p raster.Plane, set func(t *more, v float32)) {
-			fill(c, p, func(i int, v float32) { set(&base.more[i], v) })
+			for i, v := range at(c, p) {
+				set(&base.more[i], v)
+			}
 		}
 		for c := range 3 {
 			rare(material.Emissive, m.Emissive[c], func(t *more, v float32) { t.emission.Set(c, v) })
@@ -125,15 +138,19 @@ func NewSurface(m material.Planes, n int) *Surface {
 		if lost.W > 0 {
 			lost = lost.Resample(w, h, raster.Area)
 		}
-		for i := range base.texel {
-			t := &base.texel[i]
-			t.x, t.y, t.z = f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i]
-			r := length.Pix[i]
-			if lost.W > 0 {
-				r *= lost.Pix[i]
+		raster.Rows(h, func(y0, y1 int) {
+			for i := y0 * w; i < y1*w; i++ {
+				t := &base.texel[i]
+				t.x, t.y, t.z = f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i]
+				r := length.Pix[i]
+				if lost.W > 0 {
+					r *= lost.Pix[i]
+				}
+				if r < 1 {
+					t.rough = normals.Widen(t.rough, r)
+				}
 			}
-			t.rough = normals.Widen(t.rough, r)
-		}
+		})
 	}
 	if m.Height.W > 0 {
 		s.has[material.Height] = true
@@ -162,34 +179,54 @@ func (l level) half() level {
 	if l.more != nil {
 		out.more = make([]more, out.w*out.h)
 	}
+	even := l.w == 2*out.w && l.h == 2*out.h
 	raster.Rows(out.h, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
 			j0, j1, ky := covered(y, l.h, out.h)
 			for x := range out.w {
-				i0, i1, kx := covered(x, l.w, out.w)
-				var t texel
-				var rare more
-				for j := j0; j < j1; j++ {
-					for i := i0; i < i1; i++ {
-						k := kx[i-i0] * ky[j-j0]
-						t.add(&l.texel[j*l.w+i], k)
-						if l.more != nil {
-							rare.add(&l.more[j*l.w+i], k)
+				t := &out.texel[y*out.w+x]
+				if even {
+					t.quarter(l.texel[2*y*l.w+2*x:], l.texel[(2*y+1)*l.w+2*x:])
+				}
+				if !even || l.more != nil {
+					i0, i1, kx := covered(x, l.w, out.w)
+					for j := j0; j < j1; j++ {
+						for i := i0; i < i1; i++ {
+							k := kx[i-i0] * ky[j-j0]
+							if !even {
+								t.add(&l.texel[j*l.w+i], k)
+							}
+							if l.more != nil {
+								out.more[y*out.w+x].add(&l.more[j*l.w+i], k)
+							}
 						}
 					}
 				}
 				r := sqrt(t.x*t.x + t.y*t.y + t.z*t.z)
-				t.rough = normals.Widen(t.rough, min(r, 1))
+				if r < 1 {
+					t.rough = normals.Widen(t.rough, r)
+				}
 				k := 1 / max(r, 1e-6)
 				t.x, t.y, t.z = t.x*k, t.y*k, t.z*k
-				out.texel[y*out.w+x] = t
-				if l.more != nil {
-					out.more[y*out.w+x] = rare
-				}
 			}
 		}
 	})
 	return out
+}
+
+// quarter is the mean of the first two texels of two rows: what covered and add come to where sides are even.
+func (t *texel) quarter(top, low []texel) {
+	a, b, c, d := &top[0], &top[1], &low[0], &low[1]
+	t.color.X = 0.25 * (a.color.X + b.color.X + c.color.X + d.color.X)
+	t.color.Y = 0.25 * (a.color.Y + b.color.Y + c.color.Y + d.color.Y)
+	t.color.Z = 0.25 * (a.color.Z + b.color.Z + c.color.Z + d.color.Z)
+	t.x = 0.25 * (a.x + b.x + c.x + d.x)
+	t.y = 0.25 * (a.y + b.y + c.y + d.y)
+	t.z = 0.25 * (a.z + b.z + c.z + d.z)
+	t.rough = 0.25 * (a.rough + b.rough + c.rough + d.rough)
+	t.metal = 0.25 * (a.metal + b.metal + c.metal + d.metal)
+	t.occ = 0.25 * (a.occ + b.occ + c.occ + d.occ)
+	t.opacity = 0.25 * (a.opacity + b.opacity + c.opacity + d.opacity)
 }
 
 // covered are the samples from..to of n that sample x of m covers, and the share of each.
