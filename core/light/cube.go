@@ -66,8 +66,10 @@ func face(d geom.V3) (f int, s, t float32) {
 func abs(v float32) float32 { return max(v, -v) }
 
 // At is the light from direction d.
-func (c *Cube) At(d geom.V3) geom.V3 {
-	f, s, t := face(d)
+func (c *Cube) At(d geom.V3) geom.V3 { return c.on(face(d)) }
+
+// on is At a place on a face.
+func (c *Cube) on(f int, s, t float32) geom.V3 {
 	x, y := (s+1)*0.5*float32(c.N)+0.5, (t+1)*0.5*float32(c.N)+0.5
 	i, j := min(int(x), c.N), min(int(y), c.N)
 	fx, fy := x-float32(i), y-float32(j)

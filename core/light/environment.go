@@ -133,14 +133,19 @@ func (e *Environment) SunAngle() float32 {
 func (e *Environment) Reflected(d geom.V3, roughness float32) geom.V3 {
 	l := Level(roughness)
 	i := min(int(l), LevelCount-2)
-	return geom.Mix(e.Levels[i].At(d), e.Levels[i+1].At(d), l-float32(i))
+	f, s, t := face(d)
+	return geom.Mix(e.Levels[i].on(f, s, t), e.Levels[i+1].on(f, s, t), l-float32(i))
 }
 
 // Irradiance is that of a surface of normal n, over π, without the sun.
 func (e *Environment) Irradiance(n geom.V3) geom.V3 {
 	var out geom.V3
-	for i, b := range basis(n) {
-		out = out.Add(e.Diffuse[i].Scale(b))
+	b := basis(n)
+	for i := range b {
+		l, k := &e.Diffuse[i], b[i]
+		out.X += l.X * k
+		out.Y += l.Y * k
+		out.Z += l.Z * k
 	}
 	return geom.Vec(max(out.X, 0), max(out.Y, 0), max(out.Z, 0))
 }

@@ -62,7 +62,7 @@ type effort struct {
 }
 
 var (
-	quick     = effort{10, 48, 0.6, 3}
+	quick     = effort{8, 48, 0.6, 3}
 	careful   = effort{32, 160, 0.35, 4}
 	bouncing  = effort{12, 48, 0.5, 2}
 	shadowing = effort{12, 48, 0.5, 0}
@@ -119,7 +119,7 @@ func (sc *scene) trace(r geom.Ray, pixel float32, lod int, on *meeting, e effort
 		least = max(footprint*0.5, sc.shape.Radius()*1e-4)
 	}
 	stride := e.stride * (1 + 0.8*slant*slant) / sc.steep // straight down, nothing is stepped over
-	near := footprint * 0.1
+	near := footprint * 0.25
 	w := sc.walk(r, m.side)
 	if on != nil {
 		w.from(on)
