@@ -73,6 +73,40 @@ func (m *Mesh) Radius() float64 {
 	return math.Sqrt(float64(far))
 }
 
+// Closed says whether the mesh has an inside: each edge, by its place, is gone along as often in one direction
+// as in the other.
+func (m *Mesh) Closed() bool {
+	points, edges := map[geom.V3]int32{}, map[[2]int32]int{}
+	point := func(i int) int32 {
+		p := m.Corners[i].P
+		id, ok := points[p]
+		if !ok {
+			id = int32(len(points))
+			points[p] = id
+		}
+		return id
+	}
+	for i := 0; i+2 < len(m.Corners); i += 3 {
+		ring := [3]int32{point(i), point(i + 1), point(i + 2)}
+		if ring[0] == ring[1] || ring[1] == ring[2] || ring[2] == ring[0] { // no area
+			continue
+		}
+		for k, a := range ring {
+			if b := ring[(k+1)%3]; a < b {
+				edges[[2]int32{a, b}]++
+			} else {
+				edges[[2]int32{b, a}]--
+			}
+		}
+	}
+	for _, n := range edges {
+		if n != 0 {
+			return false
+		}
+	}
+	return len(edges) > 0
+}
+
 // Unit is how many metres of the surface one unit of texture coordinates takes, on the whole: the
 // root of world area over texture area. A material laid on by it is as large as it really is
 // wherever the unwrapping is even.

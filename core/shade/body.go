@@ -33,7 +33,7 @@ func (m model) Frame(geom.V3) (t, b, n geom.V3) {
 // Radius implements shape.Shape.
 func (m model) Radius() float32 { return m.radius }
 
-// Solid implements shape.Shape: a mesh may be open, so what lets light through is a sheet.
+// Solid implements shape.Shape: a mesh may be open. Whether it bends light, its scene says.
 func (m model) Solid() bool { return false }
 
 // Says implements shape.Shape.
@@ -79,6 +79,9 @@ func (b *Bodies) get(k bodyKey, build func() *mesh.Body) *mesh.Body {
 // (to a step of √2) or a texel.
 func (sc *scene) wear(m *mesh.Mesh, pixel float32, kept *Bodies) {
 	sc.du, sc.dv = 0, 0
+	if t := sc.surface.figures.Transmission; t.Share > 0 && !t.Thin {
+		sc.bends = m.Closed()
+	}
 	if !sc.relief {
 		sc.body = kept.get(bodyKey{mesh: m}, func() *mesh.Body { return mesh.NewBody(m) })
 		return

@@ -99,3 +99,59 @@ func TestMeshIsTheShape(t *testing.T) {
 		}
 	}
 }
+
+// globe is our own ball of a radius.
+func globe(r float64) *mesh.Mesh {
+	m := &mesh.Mesh{}
+	const n, rows = 192, 96
+	corner := func(i, j int) mesh.Corner {
+		at, up := (float64(i%n)/n-0.5)*2*math.Pi, (0.5-float64(j)/rows)*math.Pi
+		out := geom.Vec(float32(math.Sin(at)*math.Cos(up)), float32(math.Sin(up)), float32(math.Cos(at)*math.Cos(up)))
+		if j == 0 || j == rows {
+			out = geom.Vec(0, float32(math.Sin(up)), 0)
+		}
+		return mesh.Corner{P: out.Scale(float32(r)), N: out, U: float32(float64(i) / n), V: float32(j) / rows}
+	}
+	for j := range rows {
+		for i := range n {
+			a, b, c, d := corner(i, j+1), corner(i+1, j+1), corner(i+1, j), corner(i, j)
+			m.Corners = append(m.Corners, a, b, c, a, c, d)
+		}
+	}
+	m.Tangents()
+	return m
+}
+
+// A closed mesh of glass bends light as our own ball does; an open one is a sheet.
+func TestMeshOfGlass(t *testing.T) {
+	p := material.Planes{Size: scale.Size{W: 1, H: 1}, Figures: material.Neutral(), Roughness: even(8, 8, 0.02)}
+	p.Color = [3]raster.Plane{even(8, 8, 1), even(8, 8, 1), even(8, 8, 1)}
+	p.Figures.Transmission = material.TransmissionFigures{Share: 1, Distance: 0.3, Color: [3]float64{0.3, 0.7, 0.5}}
+	s := shade.NewSurface(p, 8)
+	ball := globe(0.5)
+	if !ball.Closed() || barrel(1).Closed() {
+		t.Fatal("a globe has an inside, a barrel without ends has none")
+	}
+	for _, q := range []shade.Quality{shade.Preview, shade.Reference} {
+		v := shade.NewView()
+		v.Extent, v.Quality, v.Samples, v.W, v.H = 1, q, 128, 40, 40
+		v.Light = light.Named("window")
+		draw := func(m *mesh.Mesh) *raster.Image {
+			v.Mesh = m
+			im, err := v.Draw(context.Background(), s, false, nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return im
+		}
+		own, got := draw(nil), draw(ball)
+		open := *ball
+		open.Corners = open.Corners[:len(open.Corners)-3*200]
+		sheet := draw(&open)
+		near, far := apart(own, got), apart(own, sheet)
+		t.Logf("%s: the closed mesh is ΔE %.2f from the ball, the open one %.2f", q, near, far)
+		if near > 2 || far < 5 {
+			t.Errorf("%s: the closed mesh is ΔE %.2f from the ball, the open one %.2f", q, near, far)
+		}
+	}
+}

@@ -239,18 +239,17 @@ func passed(absorption [3]float64, way float32) geom.V3 {
 func (j *job) behind(p *point, d geom.V3) geom.V3 {
 	f, e := &j.scene.surface.figures.Transmission, j.Light
 	rough := p.surface.Roughness
-	if f.Thin || !j.scene.shape.Solid() {
+	if !j.scene.bends {
 		return e.Reflected(j.toSky.of(d), rough)
 	}
 	index := float32(max(j.scene.surface.figures.Index, 1.0001))
 	in, _ := bsdf.Refract(d.Scale(-1), p.n, 1/index)
 	r := geom.Ray{O: p.p.Add(in.Scale(j.scene.shape.Radius() * 1e-3)), D: in}
 	left := geom.Grey(1)
-	_, to, ok := j.scene.shape.Enter(r, 0)
+	to, n, ok := j.scene.leave(r)
 	out := in
 	if ok {
 		left = passed(f.Absorption(), to)
-		_, _, n := j.scene.shape.Frame(r.At(to))
 		if bent, ok := bsdf.Refract(in.Scale(-1), n.Scale(-1), index); ok {
 			out = bent
 		} else {

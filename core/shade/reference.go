@@ -159,7 +159,7 @@ func (t *tracer) onward(passed int, sun float32) (light geom.V3) {
 		sun = 1
 		u, v := t.rng.pair()
 		pick, _ := t.rng.pair()
-		thin := j.scene.surface.figures.Transmission.Thin || !j.scene.shape.Solid()
+		thin := !j.scene.bends
 		index := max(float32(j.scene.surface.figures.Index), 1.0001)
 		wi, weight, pdf, through := c.scatter.Sample(u, v, pick, thin, 1/index)
 		if weight == (geom.V3{}) {
@@ -307,13 +307,12 @@ func (t *tracer) solid(p *point, d geom.V3, index float32, whole *geom.V3) (out 
 	sigma := j.scene.surface.figures.Transmission.Absorption()
 	r := geom.Ray{O: p.p.Sub(p.base.Scale(j.scene.shape.Radius() * 1e-4)), D: d}
 	for range 12 {
-		_, to, ok := j.scene.shape.Enter(r, 0)
+		to, n, ok := j.scene.leave(r)
 		if !ok {
 			return r, true
 		}
 		*whole = whole.Times(passed(sigma, to))
 		at := r.At(to)
-		_, _, n := j.scene.shape.Frame(at)
 		inward := n.Scale(-1)
 		u, v := t.rng.pair()
 		h := bsdf.FacetAround(inward, r.D.Scale(-1), p.surface.Roughness, u, v)
@@ -324,7 +323,11 @@ func (t *tracer) solid(p *point, d geom.V3, index float32, whole *geom.V3) (out 
 			if bent.Dot(n) <= 0 {
 				return r, false
 			}
-			return geom.Ray{O: at.Add(n.Scale(j.scene.shape.Radius()*1e-4 + 2*max(j.scene.top, 0))), D: bent}, true
+			clear := j.scene.shape.Radius() * 1e-4
+			if j.scene.body == nil { // the inside is the shape's, the relief lies on it
+				clear += 2 * max(j.scene.top, 0)
+			}
+			return geom.Ray{O: at.Add(n.Scale(clear)), D: bent}, true
 		}
 		mirror := r.D.Add(h.Scale(2 * c))
 		if mirror.Dot(inward) <= 0 {

@@ -10,6 +10,7 @@ import (
 type scene struct {
 	shape       shape.Shape
 	body        *mesh.Body // where the shape is a mesh: it answers in its place
+	bends       bool       // light that goes through is bent and absorbed inside; otherwise the surface is a sheet
 	steep       float32    // how much nearer the shape may be than Locate says
 	surface     *Surface
 	relief      bool
@@ -32,6 +33,7 @@ func newScene(sh shape.Shape, s *Surface, relief bool) *scene {
 	} else {
 		sc.du, sc.dv = 0.5, 0.5
 	}
+	sc.bends = sh.Solid() && !s.figures.Transmission.Thin
 	if relief && s.top-s.bottom > thin {
 		sc.relief, sc.top, sc.bottom = true, s.top, s.bottom
 		// Relief must leave the shape something to stand on.
@@ -185,6 +187,27 @@ func (sc *scene) refine(w *walker, m *meeting, n int, near, a, gapA, b, gapB flo
 	if n == 0 {
 		m.u, m.v, _, _ = w.locate(b)
 	}
+}
+
+// leave is where a ray inside the shape meets its wall from within, and the normal there, outward; ok is false
+// where nothing is met.
+func (sc *scene) leave(r geom.Ray) (to float32, n geom.V3, ok bool) {
+	if sc.body == nil {
+		if _, to, ok = sc.shape.Enter(r, 0); ok {
+			_, _, n = sc.shape.Frame(r.At(to))
+		}
+		return to, n, ok
+	}
+	hit, ok := sc.body.Hit(r, 0, far, false)
+	if !ok {
+		return 0, n, false
+	}
+	if _, _, n = sc.body.Frame(&hit); n.Dot(r.D) <= 0 { // smooth normals may lean over the edge
+		if n = sc.body.Face(&hit); n.Dot(r.D) < 0 {
+			n = n.Scale(-1)
+		}
+	}
+	return hit.At, n, true
 }
 
 // frame has the tangents along the map's x and up, and the normal of the shape, on the side that
