@@ -20,6 +20,10 @@ func (c *Scatter) chances() chances {
 func (c *Scatter) work() chances {
 	shares := c.Shares()
 	k := chances{shares.Specular.Mean(), shares.Diffuse.Mean() + shares.Sheen.Mean(), shares.Coat, shares.Transmitted.Mean()}
+	// Little is mirrored of much light: a lamp in a polished surface is seen before all else.
+	if floor := 0.25 * (1 - c.s.Roughness) * (k.specular + k.diffuse + k.coat + k.through); k.specular > 0 {
+		k.specular = max(k.specular, floor)
+	}
 	sum := k.specular + k.diffuse + k.coat + k.through
 	if sum <= 0 {
 		return chances{diffuse: 1}
