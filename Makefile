@@ -43,8 +43,9 @@ bench: ## ratios, in one run
 	node e2e/lenses.mjs
 	node e2e/frames.mjs
 
-readers: build ## what profiles write, held against gltf-validator, oiiotool and sha256sum
+readers: build ## what profiles write, held against gltf-validator, oiiotool, sha256sum, three.js and (with MATERIALX) MaterialX
 	node scripts/readers.mjs
+	node scripts/spheres.mjs
 
 fuzz: ## 60 s for each reader of strangers' bytes
 	for p in codec codec/png codec/tiff codec/exr codec/tga codec/hdr; do go test -run xxx -fuzz FuzzDecode -fuzztime 60s ./core/$$p || exit 1; done

@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -117,6 +119,9 @@ func TestProfilesOfEveryMaterial(t *testing.T) {
 				f := Form{Profile: p.Profile, Label: Label(p.ID, Conventions{})}
 				files := written(t, m, f)
 				again := written(t, m, f)
+				if dir := os.Getenv("ALDERMOOR_KEEP"); dir != "" {
+					keep(t, filepath.Join(dir, strings.ReplaceAll(p.ID+" "+name, " ", "-")), files)
+				}
 				sums := string(files["CHECKSUMS.sha256"])
 				for n, data := range files {
 					if !bytes.Equal(data, again[n]) {
@@ -168,6 +173,19 @@ func TestProfilesOfEveryMaterial(t *testing.T) {
 					t.Error("the GLB has the wrong length")
 				}
 			})
+		}
+	}
+}
+
+func keep(t *testing.T, dir string, files map[string][]byte) {
+	t.Helper()
+	for name, data := range files {
+		at := filepath.Join(dir, filepath.FromSlash(name))
+		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(at, data, 0o644); err != nil {
+			t.Fatal(err)
 		}
 	}
 }
