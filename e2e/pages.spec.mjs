@@ -237,7 +237,7 @@ test("nothing is cut on a small screen", async ({ page }) => {
       await page.goto(s.url + path);
       await page.evaluate(() => document.fonts.ready);
       // Once the page's parts have taken their sizes.
-      await expect.poll(() => page.evaluate(() => (document.scrollingElement?.scrollWidth ?? 0) - innerWidth), { message: `${path} at ${width} px`, timeout: 3000 }).toBeLessThanOrEqual(0);
+      await expect.poll(() => page.evaluate(() => ((document.scrollingElement?.scrollWidth ?? 0) <= innerWidth ? [] : [...document.querySelectorAll("body *")].filter((e) => e.getBoundingClientRect().right > innerWidth).map((e) => `${e.tagName}.${e.className}`))), { message: `${path} at ${width} px`, timeout: 3000 }).toEqual([]);
     }
   }
 });

@@ -4,7 +4,7 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: ".",
   testMatch: "*.spec.mjs",
-  workers: 1,
+  workers: 2, // each file has a server and a browser of its own
   timeout: 180_000,
   expect: { timeout: 20_000 }, // a slow machine is not a fault
   reporter: [["list"]],

@@ -81,6 +81,34 @@ test("two profiles of one material have the pixels that they promise, and conver
   }
 });
 
+test("an artist looks at a released map closely, and lays it on a wall", async ({ page }) => {
+  await enter(page, s.url, "artist");
+  await page.goto(`${s.url}/library`);
+  await page.locator(".sample", { hasText: first }).click();
+  await expect(page.locator("#pictures")).toBeVisible();
+  await expect(page.locator("#lens")).toBeHidden();
+  await page.keyboard.press("1");
+  await expect(page.locator("#lens .mat")).toHaveAttribute("data-settled", "");
+  await expect(page.locator("#pictures")).toBeHidden();
+  await page.locator("[data-chip]", { hasText: "Roughness" }).click();
+  const box = /** @type {{x: number, y: number, width: number, height: number}} */ (await page.locator("#lens .mat").boundingBox());
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  await expect(page.locator(".readout")).toContainText(/cm|mm| m/);
+  await expect(page.getByRole("button", { name: /Measure/ })).toHaveCount(0); // sizes are the librarian's
+  await page.keyboard.press("3");
+  await page.getByLabel("Width of the wall").fill("16 ft");
+  await page.getByLabel("Width of the wall").press("Tab");
+  await expect(page.locator("[data-wall=across]")).toHaveAttribute("data-metres", /^4\.87/);
+  await page.reload(); // what is looked at is in the address
+  await expect(page.locator("[data-lens-is=laid]")).toHaveAttribute("aria-pressed", "true");
+  await expect(page.locator("#lens .mat")).toHaveAttribute("data-settled", "");
+  await page.keyboard.press("2");
+  await expect(page.locator("[data-settled] canvas").first()).toBeVisible();
+  await expect(page.locator("#lens")).toBeHidden();
+  await page.keyboard.press("4");
+  await expect(page.locator("#pictures")).toBeVisible();
+});
+
 test("a lead makes a profile, tries it before it is saved, and an artist takes it", async ({ page }) => {
   await enter(page, s.url, "lead");
   await page.goto(`${s.url}/profiles/real_time_packed`);

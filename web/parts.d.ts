@@ -47,6 +47,8 @@ interface Lens {
   live(): void;
   destroy(): void;
   settle(): void;
+  unveil(first: any): Promise<void> | void;
+  build(e: Event): Promise<void>;
   // ruler.js
   ruler(g: CanvasRenderingContext2D, long: number, step: number, from: number, upright: boolean, colours: string[]): void;
   // cross.js

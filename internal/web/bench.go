@@ -25,7 +25,7 @@ type benchMaterialPage struct {
 	L        ledger
 	Look     string
 	Subtitle string
-	Lens     string // JSON for the Flat lens
+	flatView
 	Lit      litView
 	Releases []releaseRow
 	Contacts []string
@@ -120,7 +120,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	p.Lens = string(data)
+	p.Lens, p.Work = string(data), true
 	if p.Lit, err = s.lit(c, m, 0); err != nil {
 		return err
 	}
@@ -147,6 +147,12 @@ func subtitle(m *materials.Material) string {
 		out += " · " + strings.Join(m.Categories, ", ")
 	}
 	return out
+}
+
+// flatView is the Flat and the Laid lens.
+type flatView struct {
+	Lens string // JSON for its script
+	Work bool   // on the Bench: what is measured is set
 }
 
 // lensData is what the lens's script is given.

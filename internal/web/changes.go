@@ -6,30 +6,39 @@ import (
 	"strings"
 
 	"aldermoor/core/material"
+	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/wording"
+
+	"github.com/labstack/echo/v5"
 )
 
 // changed is a thing that differs between two states of a material.
 type changed struct {
 	What, Was, Now string
+	Pictures       string // of a map whose pixels differ: the address of was.jpg, now.jpg and difference.png
 }
 
 // changesOf are the differences between two states of a material, the ones that are seen first:
-// maps, figures of size and depth, surface figures, findings, description.
-func changesOf(was, now *materials.Material) (list []changed) {
+// maps, figures of size and depth, surface figures, findings, description. refs are the states' names: see
+// lookOf.
+func changesOf(was, now *materials.Material, refs [2]string) (list []changed) {
 	a, b := was.Current(), now.Current()
 	add := func(what, from, to string) {
 		if from != to {
-			list = append(list, changed{what, orNone(from), orNone(to)})
+			list = append(list, changed{What: what, Was: orNone(from), Now: orNone(to)})
 		}
 	}
 	for _, c := range material.All() {
-		add(wording.Channel(c)+" map", mapSays(a.Map(c), b.Map(c), false), mapSays(b.Map(c), a.Map(c), true))
+		p, q := a.Map(c), b.Map(c)
+		add(wording.Channel(c)+" map", mapSays(p, q, false), mapSays(q, p, true))
+		if p != nil && q != nil && p.Blob != q.Blob {
+			list[len(list)-1].Pictures = fmt.Sprintf("/changes/%s/%s/%s", refs[0], refs[1], c)
+		}
 	}
 	for _, r := range compareRows([]*materials.Material{was, now}) {
 		if !r.Same && !slices.Contains([]string{"Maps", "Findings", "To fetch", "Video memory"}, r.Name) {
-			list = append(list, changed{r.Name, r.Values[0], r.Values[1]})
+			list = append(list, changed{What: r.Name, Was: r.Values[0], Now: r.Values[1]})
 		}
 	}
 	figures := func(m *materials.Material) string {
@@ -39,7 +48,7 @@ func changesOf(was, now *materials.Material) (list []changed) {
 		return fmt.Sprintf("%+v", *m.Figures)
 	}
 	if figures(was) != figures(now) {
-		list = append(list, changed{"Surface figures", "", "changed"})
+		list = append(list, changed{What: "Surface figures", Now: "changed"})
 	}
 	treatments := func(m *materials.Material) string { return wording.Count(len(m.Recipe), "treatment") }
 	add("Treatments", treatments(was), treatments(now))
@@ -83,4 +92,37 @@ func mapSays(p, beside *materials.Map, newer bool) string {
 		says += ", other pixels"
 	}
 	return says
+}
+
+// changePicture answers with the picture of a map before a change, after it, or of what differs.
+func (s *Server) changePicture(c *echo.Context) error {
+	var maps [2]materials.Map
+	for i, ref := range []string{c.Param("was"), c.Param("now")} {
+		m, _, err := s.lookOf(c, ref)
+		if err != nil {
+			return err
+		}
+		now := m.Current()
+		p := now.Map(material.Channel(c.Param("channel")))
+		if p == nil {
+			return library.ErrNotFound
+		}
+		maps[i] = *p
+	}
+	switch c.Param("what") {
+	case "was.jpg":
+		return s.sendMap(c, &maps[0], false)
+	case "now.jpg":
+		return s.sendMap(c, &maps[1], false)
+	case "difference.png":
+		px, err := whole(c, "px", 128)
+		if err != nil {
+			return err
+		}
+		key := fmt.Sprintf("change-%s-%s-%d", mapLook(&maps[0]), mapLook(&maps[1]), px)
+		return s.picture(c, key, "image/png", func() ([]byte, error) {
+			return s.Studio.Pictures.ChangePicture(c.Request().Context(), &maps[0], &maps[1], px)
+		})
+	}
+	return library.ErrNotFound
 }

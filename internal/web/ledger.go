@@ -140,6 +140,7 @@ type answer struct{ Word, Channel string }
 
 type mapChip struct {
 	Look                 string // of its picture
+	At                   string // address of its pictures, tiles, pixels and sections
 	ID                   int64
 	Channel, Title, Line string
 	Kind                 string // how the lens reads it
@@ -466,7 +467,7 @@ func (l *ledger) density(s *Server, m *materials.Material, st materials.Standard
 }
 
 func chipView(p *materials.Map) mapChip {
-	k := mapChip{Look: mapLook(p), Float: p.Float, Parts: len(p.Stats.Mean), ID: p.ID, Channel: string(p.Channel), Title: wording.Channel(p.Channel), W: p.Width, H: p.Height, File: p.File, Kind: "data"}
+	k := mapChip{Look: mapLook(p), Float: p.Float, Parts: len(p.Stats.Mean), ID: p.ID, At: fmt.Sprintf("/maps/%d", p.ID), Channel: string(p.Channel), Title: wording.Channel(p.Channel), W: p.Width, H: p.Height, File: p.File, Kind: "data"}
 	parts := []string{sizeWord(p.Width, p.Height), fmt.Sprintf("%d bit", p.Bits)}
 	switch {
 	case p.Channel == material.Normal:

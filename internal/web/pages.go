@@ -178,15 +178,11 @@ func (s *Server) mapPicture(c *echo.Context) error { return s.showMap(c, false) 
 func (s *Server) mapExact(c *echo.Context) error { return s.showMap(c, true) }
 
 func (s *Server) showMap(c *echo.Context, exact bool) error {
-	id, err := idOf(c, "map")
+	p, err := s.mapOf(c)
 	if err != nil {
 		return err
 	}
-	p, err := s.Studio.Pictures.MapOf(c.Request().Context(), me(c), id)
-	if err != nil {
-		return err
-	}
-	return s.sendMap(c, &p, exact)
+	return s.sendMap(c, p, exact)
 }
 
 // mapLook changes with whatever a map's pictures show: those of one look are kept for ever.

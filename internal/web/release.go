@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -22,6 +23,7 @@ import (
 
 type materialPage struct {
 	frame
+	flatView
 	Lit      litView
 	R        *releases.Release
 	M        *materials.Material
@@ -95,6 +97,15 @@ func (s *Server) material(c *echo.Context) error {
 	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list, here(c)), Latest: card.Number, When: ago(r.Created, here(c))}
 	p.Place, p.Plain = "library", m.Mapless()
 	p.L.density(s, m, materials.Standards{}, "")
+	for i := range p.L.Maps {
+		k := &p.L.Maps[i]
+		k.At, k.ID, k.Before = fmt.Sprintf("/releases/%d/maps/%s", r.ID, k.Channel), int64(i+1), 0
+	}
+	data, err := json.Marshal(lensOf(m, p.L.Maps))
+	if err != nil {
+		return err
+	}
+	p.Lens = string(data)
 	// The step nearest to one repeat.
 	p.Extent = pictures.Extents[0]
 	for _, e := range pictures.Extents {
@@ -132,7 +143,7 @@ func (s *Server) material(c *echo.Context) error {
 	p.Users = s.takingViews(c, users)
 	for i := range list {
 		if list[i].Number == r.Number-1 {
-			p.Changes, p.Before = changesOf(&list[i].Material, m), fmt.Sprintf("/compare?of=r%d,r%d", list[i].ID, r.ID)
+			p.Changes, p.Before = changesOf(&list[i].Material, m, [2]string{fmt.Sprintf("r%d", list[i].ID), fmt.Sprintf("r%d", r.ID)}), fmt.Sprintf("/compare?of=r%d,r%d", list[i].ID, r.ID)
 		}
 	}
 	if p.Profiles, err = s.Studio.Releases.Profiles(c.Request().Context(), me(c)); err != nil {

@@ -84,7 +84,7 @@ func (s *Server) sinceRelease(c *echo.Context, m *materials.Material) (list []ch
 		return nil, 0, "", err
 	}
 	r := &all[0]
-	return changesOf(&r.Material, m), r.Number, fmt.Sprintf("/compare?of=r%d,m%d", r.ID, m.ID), nil
+	return changesOf(&r.Material, m, [2]string{fmt.Sprintf("r%d", r.ID), fmt.Sprintf("m%d", m.ID)}), r.Number, fmt.Sprintf("/compare?of=r%d,m%d", r.ID, m.ID), nil
 }
 
 type apiReview struct {

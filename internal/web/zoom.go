@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 
+	"aldermoor/core/material"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/pictures"
@@ -13,8 +14,19 @@ import (
 
 // This file lets a map be looked at closely: by tiles, pixels and sections.
 
-// mapOf is the map that an address names.
+// mapOf is the map that an address names: one of a draft by its number, one of a release by its channel.
 func (s *Server) mapOf(c *echo.Context) (*materials.Map, error) {
+	if ch := c.Param("channel"); ch != "" {
+		r, err := s.released(c)
+		if err != nil {
+			return nil, err
+		}
+		m := r.Material.Current()
+		if p := m.Map(material.Channel(ch)); p != nil && p.Blob != "" {
+			return p, nil
+		}
+		return nil, library.ErrNotFound
+	}
 	id, err := idOf(c, "map")
 	if err != nil {
 		return nil, err

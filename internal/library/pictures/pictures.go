@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"aldermoor/core/codec"
+	"aldermoor/core/likeness"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/shade"
@@ -246,6 +247,24 @@ func (s *Service) MapPicture(ctx context.Context, p *materials.Map, px int, exac
 		}
 		return s.Materials.DrawMap(p.Picture(p.Channel, im), p.Component, light, px, exact)
 	})
+}
+
+// ChangePicture is where the pixels of two maps differ, as likeness.Change shows it: a PNG that fits px pixels.
+func (s *Service) ChangePicture(ctx context.Context, was, now *materials.Map, px int) ([]byte, error) {
+	var pictures [2]*raster.Image
+	for i, p := range []*materials.Map{was, now} {
+		data, err := s.MapPicture(ctx, p, px, true)
+		if err != nil {
+			return nil, err
+		}
+		if pictures[i], _, err = codec.Decode(data, codec.DefaultLimits); err != nil {
+			return nil, err
+		}
+	}
+	heat, _ := likeness.Change(pictures[0], pictures[1])
+	var b bytes.Buffer
+	err := codec.EncodePNG(&b, heat, codec.PNGOptions{Small: true})
+	return b.Bytes(), err
 }
 
 // Shown is a material as somebody may see it: the draft, or for those who may not see

@@ -65,7 +65,7 @@ function view() {
       this.placed(asked);
       const want = asked.get("map");
       const first = this.it.maps.find((/** @type {any} */ m) => m.channel === want) ?? this.it.maps[0];
-      if (first) this.show(first);
+      if (first) this.unveil(first);
     },
 
     told: "", // what the lens was last told of the material
@@ -75,7 +75,7 @@ function view() {
       const d = JSON.parse(text);
       this.it = {
         ...d, steps: d.steps ?? [], seams: d.seams ?? [],
-        maps: (d.maps ?? []).map((/** @type {any} */ m) => ({ id: m.ID, channel: m.Channel, title: m.Title, kind: m.Kind, w: m.W, h: m.H, float: m.Float, parts: m.Parts, before: m.Before, zero: m.Zero, span: m.Span, down: m.Down })),
+        maps: (d.maps ?? []).map((/** @type {any} */ m) => ({ id: m.ID, at: m.At, channel: m.Channel, title: m.Title, kind: m.Kind, w: m.W, h: m.H, float: m.Float, parts: m.Parts, before: m.Before, zero: m.Zero, span: m.Span, down: m.Down })),
       };
     },
 

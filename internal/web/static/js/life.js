@@ -25,6 +25,17 @@ export function living() {
       this.hear(this.$refs.view, "contextrestored", () => this.draw());
     },
 
+    /** Shows the first map: at once, or when somebody asks for the lens. @param {any} first */
+    unveil(first) {
+      if (!this.root.hidden) return this.show(first);
+      const wait = (/** @type {Event} */ e) => {
+        if (!["flat", "laid"].includes(/** @type {CustomEvent} */ (e).detail)) return;
+        removeEventListener("look", wait);
+        this.show(first);
+      };
+      this.hear(globalThis, "look", wait);
+    },
+
     /** Alpine calls it when the lens leaves the page. */
     destroy() {
       for (const end of this.ends.splice(0)) end();

@@ -112,7 +112,7 @@ export function measuring() {
       }
       this.draw();
       try {
-        const { values } = await call("GET", `/maps/${h.id}/section?x0=${c.x0}&y0=${c.y0}&x1=${c.x1}&y1=${c.y1}&n=600`);
+        const { values } = await call("GET", `${h.at}/section?x0=${c.x0}&y0=${c.y0}&x1=${c.x1}&y1=${c.y1}&n=600`);
         await this.$nextTick();
         this.profiled = profile(this.$refs.profile, values, long, this.it.depth, h.zero);
       } catch (e) {

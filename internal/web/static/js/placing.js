@@ -30,12 +30,24 @@ export function placing() {
     },
 
     saysLens() {
+      if (this.root.hidden) return;
       dispatchEvent(new CustomEvent("lens", { detail: this.laid ? "laid" : "flat" }));
     },
 
     /** The wall of the ledger, in metres. @returns {[number, number]} */
     wall() {
       return /** @type {[number, number]} */ (["across", "down"].map((side) => Number(/** @type {HTMLElement | null} */ (document.querySelector(`[data-wall=${side}]`))?.dataset.metres ?? 3)));
+    },
+
+    /** Takes a side of the wall as it is typed. @param {Event} e */
+    async build(e) {
+      const field = /** @type {HTMLInputElement} */ (e.currentTarget);
+      try {
+        field.dataset.metres = String(Math.max(0.05, Math.min(1000, await figure(field.value, "length"))));
+      } catch (x) {
+        return fail(x);
+      }
+      if (this.laid) this.fit();
     },
 
     /** What there is to see, in metres: one repeat, or a wall with room for somebody beside it. */

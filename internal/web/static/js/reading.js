@@ -35,7 +35,7 @@ export function reading() {
       this.reading = `${at}\n${meaning(this.map, near, this.it.depth, false)}`;
       // Near enough to tell pixels apart: the pixel's own values.
       const [px, py] = [Math.floor(((u + half) % 1) * this.map.w), Math.floor(((v + half) % 1) * this.map.h)];
-      const key = `/maps/${this.map.id}/pixel?x=${px}&y=${py}`;
+      const key = `${this.map.at}/pixel?x=${px}&y=${py}`;
       if ((this.scale * this.it.width) / this.map.w < 0.99 || key === this.wanted) {
         if (key === this.wanted && this.exactly) this.reading = `${at}\n${this.exactly}`;
         return;

@@ -5,7 +5,7 @@
 const side = 512;
 const most = 240; // tiles that are kept
 
-/** @typedef {{id: number, channel: string, title: string, kind: string, w: number, h: number, float: boolean, parts: number, before: number, zero: number, span?: number[], down?: boolean}} MapInfo */
+/** @typedef {{id: number, at: string, channel: string, title: string, kind: string, w: number, h: number, float: boolean, parts: number, before: number, zero: number, span?: number[], down?: boolean}} MapInfo */
 
 export class Sheet {
   /**
@@ -26,7 +26,7 @@ export class Sheet {
 
   /** Fetches the picture of all of it; false if there is none. */
   async open() {
-    const answer = await fetch(`/maps/${this.map.id}/exact.png?px=1024`);
+    const answer = await fetch(`${this.map.at}/exact.png?px=1024`);
     if (!answer.ok) return false;
     const picture = await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
     const c = new OffscreenCanvas(picture.width, picture.height);
@@ -141,7 +141,7 @@ export class Sheet {
     this.tiles.set(key, "coming");
     this.coming++;
     try {
-      const answer = await fetch(`/maps/${this.map.id}/tile.png?${key}`);
+      const answer = await fetch(`${this.map.at}/tile.png?${key}`);
       if (!answer.ok) throw new Error(String(answer.status));
       this.tiles.set(key, await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" }));
       for (const [k, t] of this.tiles) {

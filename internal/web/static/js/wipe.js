@@ -22,7 +22,7 @@ export function wiping() {
       this.against = want;
       this.other?.close();
       this.other = null;
-      const m = want === "scan" ? this.map?.before && { ...this.map, id: this.map.before } : this.it.maps.find((m) => String(m.id) === want);
+      const m = want === "scan" ? this.map?.before && { ...this.map, id: this.map.before, at: `/maps/${this.map.before}` } : this.it.maps.find((m) => String(m.id) === want);
       if (m) {
         const sheet = new Sheet(m, () => this.draw());
         if ((await sheet.open()) && this.against === want) this.other = sheet;
