@@ -158,6 +158,11 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 			if err := a.studio.Releases.RunDue(ctx); err != nil && ctx.Err() == nil {
 				a.log.Error("release what is due", "error", err)
 			}
+			if !a.studio.Search.Loaded() {
+				// nothing can be found yet
+			} else if err := s.TellSearches(ctx); err != nil && ctx.Err() == nil {
+				a.log.Error("tell what is new in saved searches", "error", err)
+			}
 			select {
 			case <-ctx.Done():
 				tick.Stop()

@@ -1,6 +1,8 @@
 package store
 
 import (
+	"time"
+
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/collections"
 )
@@ -106,12 +108,20 @@ func (t *tx) RemoveCollection(id int64) error {
 	return err
 }
 
-func (t *tx) Searches(owner string) (list []collections.Search, err error) {
-	err = t.each(`SELECT id, owner, name, address, seen, created FROM saved_searches WHERE owner = ? ORDER BY name COLLATE NOCASE`, []any{owner}, func(scan func(...any) error) error {
+func (t *tx) Searches(owner string) ([]collections.Search, error) {
+	return t.searches(`WHERE owner = ? ORDER BY name COLLATE NOCASE`, owner)
+}
+
+func (t *tx) AllSearches() ([]collections.Search, error) { return t.searches(`ORDER BY id`) }
+
+func (t *tx) searches(where string, args ...any) (list []collections.Search, err error) {
+	err = t.each(`SELECT id, owner, name, address, seen, created, told FROM saved_searches `+where, args, func(scan func(...any) error) error {
 		var s collections.Search
-		var seen, created int64
-		err := scan(&s.ID, &s.Owner, &s.Name, &s.Address, &seen, &created)
-		s.Seen, s.Created = moment(seen), moment(created)
+		var seen, created, told int64
+		err := scan(&s.ID, &s.Owner, &s.Name, &s.Address, &seen, &created, &told)
+		if s.Seen, s.Created = moment(seen), moment(created); told != 0 {
+			s.Told = moment(told)
+		}
 		list = append(list, s)
 		return err
 	})
@@ -125,7 +135,29 @@ func (t *tx) AddSearch(s *collections.Search) (err error) {
 }
 
 func (t *tx) SaveSearch(s *collections.Search) error {
-	_, err := t.exec(`UPDATE saved_searches SET name = ?, address = ?, seen = ? WHERE id = ? AND owner = ?`, s.Name, s.Address, stamp(s.Seen), s.ID, s.Owner)
+	told := int64(0)
+	if !s.Told.IsZero() {
+		told = stamp(s.Told)
+	}
+	_, err := t.exec(`UPDATE saved_searches SET name = ?, address = ?, seen = ?, told = ? WHERE id = ? AND owner = ?`, s.Name, s.Address, stamp(s.Seen), told, s.ID, s.Owner)
+	return err
+}
+
+func (t *tx) LookedAt(person string, n int) (list []int64, err error) {
+	err = t.each(`SELECT material_id FROM looked_at WHERE person = ? ORDER BY at DESC LIMIT ?`, []any{person, n}, func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		list = append(list, id)
+		return err
+	})
+	return list, err
+}
+
+func (t *tx) AddLook(person string, material int64, at time.Time, keep int) error {
+	if _, err := t.exec(`INSERT INTO looked_at (person, material_id, at) VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET at = excluded.at`, person, material, stamp(at)); err != nil {
+		return err
+	}
+	_, err := t.exec(`DELETE FROM looked_at WHERE person = ? AND at < (SELECT min(at) FROM (SELECT at FROM looked_at WHERE person = ? ORDER BY at DESC LIMIT ?))`, person, person, keep)
 	return err
 }
 

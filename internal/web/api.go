@@ -590,7 +590,7 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if _, err := s.within(c, &q); err != nil {
+	if _, err := s.within(c.Request().Context(), me(c), c.QueryParam(collectionParam), &q); err != nil {
 		return err
 	}
 	f, err := s.Studio.Search.Find(c.Request().Context(), me(c), q)

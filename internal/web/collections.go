@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -16,9 +17,11 @@ import (
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/collections"
 	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/search"
+	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
 )
@@ -32,9 +35,13 @@ const collectionParam = "collection"
 // collectionsPage lists what somebody keeps.
 type collectionsPage struct {
 	frame
+	Recent   []releases.Card
 	List     []collectionRow
 	Searches []searchRow
 }
+
+// recentShown is how many materials the page of collections shows of those looked at lately.
+const recentShown = 6
 
 type collectionRow struct {
 	collections.Collection
@@ -67,13 +74,22 @@ func (s *Server) collections(c *echo.Context) error {
 		}
 		page.List = append(page.List, row)
 	}
+	recent, err := s.Studio.Collections.Recent(ctx, p, recentShown)
+	if err != nil {
+		return err
+	}
+	for _, id := range recent {
+		if card, ok := s.Studio.Search.OfMaterial(id); ok {
+			page.Recent = append(page.Recent, card)
+		}
+	}
 	searches, err := s.Studio.Collections.Searches(ctx, p)
 	if err != nil {
 		return err
 	}
 	for _, k := range searches {
 		row := searchRow{Search: k, Href: fmt.Sprintf("/library?%s", k.Address)}
-		if row.New, err = s.newHits(c, k); err != nil {
+		if row.New, err = s.newHits(ctx, p, k); err != nil {
 			return err
 		}
 		page.Searches = append(page.Searches, row)
@@ -82,36 +98,72 @@ func (s *Server) collections(c *echo.Context) error {
 }
 
 // newHits is how many materials of a saved search were released since it was looked at.
-func (s *Server) newHits(c *echo.Context, k collections.Search) (int, error) {
+func (s *Server) newHits(ctx context.Context, p people.Principal, k collections.Search) (int, error) {
 	v, err := url.ParseQuery(k.Address)
 	if err != nil {
 		return 0, nil
 	}
-	v.Set(string(search.Released), rangeText(search.Range{Least: float64(k.Seen.Unix() + 1)}))
 	q, err := s.query(v, 1)
 	if err != nil {
 		return 0, nil // a search that can't be read any more has no news
 	}
-	q.Per = 1
-	found, err := s.Studio.Search.Find(c.Request().Context(), me(c), q)
+	if _, err := s.within(ctx, p, v.Get(collectionParam), &q); err != nil {
+		return 0, nil // nor has one in a collection that is gone
+	}
+	when := q.Range[search.Released] // the search may have dates of its own
+	when.Least = max(when.Least, float64(k.Seen.Unix()+1))
+	if when.Most != 0 && when.Most < when.Least {
+		return 0, nil
+	}
+	q.Range[search.Released], q.Per = when, 1
+	found, err := s.Studio.Search.Find(ctx, p, q)
 	return found.Total, err
 }
 
-// within narrows a query to the collection that an address names.
-func (s *Server) within(c *echo.Context, q *search.Query) (col *collections.Collection, err error) {
-	text := c.QueryParam(collectionParam)
+// TellSearches gives everybody a notice of what is new in a saved search: once, until it is looked at.
+func (s *Server) TellSearches(ctx context.Context) error {
+	list, err := s.Studio.Collections.Untold(ctx)
+	if err != nil {
+		return err
+	}
+	for _, k := range list {
+		n, err := s.newHits(ctx, people.As(k.Owner, people.Artist), k)
+		if err != nil {
+			return err
+		}
+		if n == 0 {
+			continue
+		}
+		says := fmt.Sprintf("New in your search “%s”: %s.", k.Name, wording.Count(n, "material"))
+		if err := s.Studio.Requests.Notify(ctx, k.Owner, says, "/library?"+k.Address); err != nil {
+			return err
+		}
+		if err := s.Studio.Collections.Tell(ctx, k); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// within narrows a query to the collection that an address names: one by its number, a person's stars, or what they
+// looked at lately.
+func (s *Server) within(ctx context.Context, p people.Principal, text string, q *search.Query) (col *collections.Collection, err error) {
 	if text == "" {
 		return nil, nil
 	}
 	var k collections.Collection
-	if text == "stars" {
-		k, err = s.Studio.Collections.Stars(c.Request().Context(), me(c))
-	} else {
+	switch text {
+	case "stars":
+		k, err = s.Studio.Collections.Stars(ctx, p)
+	case "recent":
+		k.Name = "Looked at lately"
+		k.Items, err = s.Studio.Collections.Recent(ctx, p, 0)
+	default:
 		id, bad := strconv.ParseInt(text, 10, 64)
 		if bad != nil {
 			return nil, library.Invalid(fmt.Sprintf("%q is no collection.", text))
 		}
-		k, err = s.Studio.Collections.One(c.Request().Context(), me(c), id)
+		k, err = s.Studio.Collections.One(ctx, p, id)
 	}
 	if err != nil {
 		return nil, err
@@ -326,7 +378,7 @@ func (s *Server) apiSearches(c *echo.Context) error {
 	}
 	items := []apiSearch{}
 	for _, k := range list {
-		n, err := s.newHits(c, k)
+		n, err := s.newHits(c.Request().Context(), me(c), k)
 		if err != nil {
 			return err
 		}
@@ -508,7 +560,7 @@ func (s *Server) apiPack(c *echo.Context) error {
 func (s *Server) packOf(c *echo.Context) (name string, ids []int64, err error) {
 	if c.QueryParam(collectionParam) != "" {
 		var q search.Query
-		k, err := s.within(c, &q)
+		k, err := s.within(c.Request().Context(), me(c), c.QueryParam(collectionParam), &q)
 		if err != nil {
 			return "", nil, err
 		}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/web"
@@ -182,5 +183,81 @@ func TestWords(t *testing.T) {
 	s.json(people.Librarian, "PATCH", fmt.Sprintf("/api/v1/materials/%v", id), map[string]any{"name": "IMG_2041"}, 200)
 	if m := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200); !strings.Contains(fmt.Sprint(m), "name_empty") {
 		t.Error("a camera's number is no finding")
+	}
+}
+
+// The owner of a saved search gets one notice of its news, and another only after having looked. A search's own dates
+// and its collection hold.
+func TestNoticesOfSearches(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	add := func(name, address string) float64 {
+		return s.json(people.Artist, "POST", "/api/v1/searches", map[string]any{"name": name, "address": address}, 201)["id"].(float64)
+	}
+	all := add("Everything", "?sort=newest")
+	add("Of long ago", "?released=..1000")
+	add("My stars", "?collection=stars")
+	notices := func() (says []string) {
+		t.Helper()
+		if err := s.server.TellSearches(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		list, err := s.studio.Requests.Notices(t.Context(), people.As(string(people.Artist), people.Artist), 50)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, n := range list {
+			says = append(says, n.Text)
+		}
+		return says
+	}
+	if got := notices(); len(got) != 0 {
+		t.Fatalf("told of nothing: %q", got)
+	}
+	time.Sleep(1100 * time.Millisecond) // releases are dated to the second
+	s.publish("slates_round")
+	for range 2 {
+		if got := notices(); len(got) != 1 || got[0] != "New in your search “Everything”: 1 material." {
+			t.Fatalf("%q", got)
+		}
+	}
+	if res, body := s.ask(people.Artist, "POST", fmt.Sprintf("/api/v1/searches/seen?id=%v", all), nil); res.StatusCode != 204 {
+		t.Fatalf("%d %s", res.StatusCode, body)
+	}
+	time.Sleep(1100 * time.Millisecond)
+	s.publish("gravel_pea")
+	if got := notices(); len(got) != 2 || got[0] != got[1] {
+		t.Errorf("%q", got)
+	}
+}
+
+// What somebody has looked at is kept for them alone, the last first.
+func TestLookedAtLately(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	ctx, service := t.Context(), s.studio.Collections
+	anna, ben := people.As("anna", people.Artist), people.As("ben", people.Artist)
+	for _, id := range []int64{3, 5, 3, 7, 7} {
+		if err := service.Look(ctx, anna, id); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(2 * time.Millisecond)
+	}
+	program := anna
+	program.Token = true
+	if err := service.Look(ctx, program, 9); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := service.Recent(ctx, anna, 0); err != nil || fmt.Sprint(got) != "[7 3 5]" {
+		t.Errorf("%v, %v", got, err)
+	}
+	if got, _ := service.Recent(ctx, ben, 0); len(got) != 0 {
+		t.Errorf("somebody else's: %v", got)
+	}
+	for id := range int64(80) {
+		if err := service.Look(ctx, ben, 100+id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got, _ := service.Recent(ctx, ben, 0); len(got) != 60 || len(got) > 0 && got[0] != 179 {
+		t.Errorf("%d are kept, %v", len(got), got)
 	}
 }

@@ -161,7 +161,7 @@ func (s *Server) cards(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if _, err := s.within(c, &q); err != nil {
+	if _, err := s.within(c.Request().Context(), me(c), c.QueryParam(collectionParam), &q); err != nil {
 		return err
 	}
 	from, err := whole(c, "from", 0)
@@ -207,7 +207,7 @@ func (s *Server) library(c *echo.Context) error {
 	}
 	p := libraryPage{frame: s.frame(c, "Library")}
 	p.Place, p.Text = "library", q.Text
-	col, err := s.within(c, &q)
+	col, err := s.within(c.Request().Context(), me(c), c.QueryParam(collectionParam), &q)
 	if err != nil {
 		return err
 	}

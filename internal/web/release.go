@@ -1,7 +1,9 @@
 package web
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
@@ -167,6 +169,9 @@ func (s *Server) material(c *echo.Context) error {
 		for _, k := range near.Items {
 			p.Alike = append(p.Alike, cardView{Card: k, Extent: fmt.Sprint(p.Extent)})
 		}
+	}
+	if err := s.Studio.Collections.Look(c.Request().Context(), me(c), card.MaterialID); err != nil && !errors.Is(err, context.Canceled) {
+		s.Log.Warn("note what was looked at", "error", err) // the page is worth more
 	}
 	return s.render(c, http.StatusOK, "release", p)
 }

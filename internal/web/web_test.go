@@ -43,6 +43,7 @@ type running struct {
 	t      *testing.T
 	studio *studio.Studio
 	tokens map[people.Role]string
+	server *web.Server
 }
 
 func newStudio(t *testing.T, cfg web.Config) *running {
@@ -77,7 +78,7 @@ func newStudio(t *testing.T, cfg web.Config) *running {
 	if err != nil {
 		t.Fatal(err)
 	}
-	st := &running{httptest.NewServer(s.Handler()), t, svc, map[people.Role]string{}}
+	st := &running{httptest.NewServer(s.Handler()), t, svc, map[people.Role]string{}, s}
 	t.Cleanup(func() {
 		st.CloseClientConnections()
 		st.Close()

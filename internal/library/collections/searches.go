@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -18,6 +19,7 @@ type Search struct {
 	Name    string
 	Address string    // the query of the Library's address, without page
 	Seen    time.Time // what was released after this is new
+	Told    time.Time // when the owner got a notice of news; zero for not since Seen
 	Created time.Time
 }
 
@@ -70,12 +72,24 @@ func (s *Service) SeeSearch(ctx context.Context, p people.Principal, id int64) e
 		list, err := tx.Searches(p.Name)
 		for i := range list {
 			if list[i].ID == id && err == nil {
-				list[i].Seen = s.Now()
+				list[i].Seen, list[i].Told = s.Now(), time.Time{}
 				return tx.SaveSearch(&list[i])
 			}
 		}
 		return err
 	})
+}
+
+// Untold are everybody's saved searches whose news nobody was told of.
+func (s *Service) Untold(ctx context.Context) (list []Search, err error) {
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.AllSearches(); return err })
+	return slices.DeleteFunc(list, func(k Search) bool { return !k.Told.IsZero() }), err
+}
+
+// Tell notes that the owner of a saved search was told of its news.
+func (s *Service) Tell(ctx context.Context, k Search) error {
+	k.Told = s.Now()
+	return s.Store.Write(ctx, func(tx Tx) error { return tx.SaveSearch(&k) })
 }
 
 // RemoveSearch removes a saved search.

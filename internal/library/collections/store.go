@@ -1,6 +1,10 @@
 package collections
 
-import "aldermoor/internal/library/people"
+import (
+	"time"
+
+	"aldermoor/internal/library/people"
+)
 
 // Reader reads what people keep.
 type Reader interface {
@@ -8,6 +12,8 @@ type Reader interface {
 	Collection(id int64) (Collection, error)        // with its items in order
 	Stars(owner string) (Collection, error)         // favourites
 	Searches(owner string) ([]Search, error)
+	AllSearches() ([]Search, error)
+	LookedAt(person string, n int) ([]int64, error) // materials, the last first
 }
 
 // Tx changes it.
@@ -20,4 +26,5 @@ type Tx interface {
 	AddSearch(s *Search) error
 	SaveSearch(s *Search) error
 	RemoveSearch(owner string, id int64) error
+	AddLook(person string, material int64, at time.Time, keep int) error // the last ones are kept
 }

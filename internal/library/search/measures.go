@@ -29,7 +29,8 @@ type Range struct{ Least, Most float64 }
 
 // Holds says whether v is in the range.
 func (r Range) Holds(v float64) bool {
-	return v >= r.Least*(1-1e-9) && (r.Most == 0 || v <= r.Most*(1+1e-9))
+	const near = 1e-12 // what units lose; of a date, milliseconds
+	return v >= r.Least*(1-near) && (r.Most == 0 || v <= r.Most*(1+near))
 }
 
 // figure notes the figures of a card where a search reads them: each measure in a row of its own.
