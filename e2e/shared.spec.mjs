@@ -201,6 +201,10 @@ test("materials are chosen by keys, kept in a collection, put in order, tagged a
   await expect.poll(order).toEqual([was[1], was[0]]);
   await page.reload();
   expect(await order()).toEqual([was[1], was[0]]);
+  await page.locator(".sample").first().dragTo(page.locator(".sample").last(), { targetPosition: { x: 150, y: 60 } }); // and back, by hand
+  await expect.poll(order).toEqual(was);
+  await page.reload();
+  expect(await order()).toEqual(was);
   await page.getByRole("link", { name: "Table" }).click();
   await expect(page.locator(".figures-row.draft")).toHaveCount(2);
 });
@@ -218,7 +222,7 @@ test("an artist asks and points at a problem; a librarian answers, and the artis
   await page.getByText("Report a problem").click();
   await page.fill("#main [name=title]:visible", "A seam at the left");
   await page.getByRole("button", { name: "Point at it" }).click();
-  await page.locator("#lens .picture").click({ position: { x: 40, y: 80 } });
+  await page.locator("#pictures .picture").click({ position: { x: 40, y: 80 } });
   await page.getByRole("button", { name: "Send report" }).click();
   await expect(page.getByRole("link", { name: "A seam at the left" })).toBeVisible();
   await enter(page, s.url, "librarian");

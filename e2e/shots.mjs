@@ -27,7 +27,7 @@ page.on("pageerror", (e) => console.error(e.message));
 const shoot = async (name) => {
   await pictured(page);
   if (await page.locator("#lit:not([hidden])").count()) await page.locator("#lit[data-settled]").waitFor({ timeout: 90_000 });
-  else if (await page.locator("#lens .mat[x-ref=mat]").count()) await page.locator("#lens .mat[data-settled]").waitFor();
+  else if (await page.locator("#lens:not([hidden]) .mat[x-ref=mat]").count()) await page.locator("#lens .mat[data-settled]").waitFor();
   await page.screenshot({ path: join(to, `${name}.png`) });
   console.log(name);
 };

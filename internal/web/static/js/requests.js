@@ -56,9 +56,10 @@ export function report() {
 
     /** The next click on the swatch says where. */
     pin() {
-      const picture = /** @type {HTMLElement | null} */ (document.querySelector("#lens .picture"));
+      const picture = /** @type {HTMLElement | null} */ (document.querySelector("#pictures .picture"));
       if (!picture) return;
       this.pinning = true;
+      if (document.getElementById("pictures")?.hidden) dispatchEvent(new CustomEvent("look", { detail: "pictures" }));
       picture.dataset.pinning = "";
       picture.addEventListener("click", (e) => {
         const box = picture.getBoundingClientRect();

@@ -1,9 +1,10 @@
 // @ts-check
 // The Library's shelf: of a hundred thousand materials only those in sight are on the page. Rows above and below
 // are room without contents; what comes into sight is fetched. Choosing and favourites live here too.
-import { call, fail, fetched, tell } from "./api.js";
+import { call, fail, fetched } from "./api.js";
 import { island } from "./island.js";
 import { keys } from "./keys.js";
+import { dragging, shift } from "./ordering.js";
 
 /** The chosen materials: release by material. Kept while filters change. @type {Map<string, string>} */
 export const chosen = new Map();
@@ -46,6 +47,7 @@ export function shelf() {
       addEventListener("error", again, true);
       this.box.addEventListener("change", (e) => this.choose(e));
       this.box.addEventListener("click", (e) => this.star(e));
+      dragging(this.$root);
       this.off = () => {
         removeEventListener("scroll", scrolled);
         removeEventListener("resize", sized);
@@ -194,24 +196,4 @@ function walk(e, across, down = 0) {
   if (!next) return false;
   next.focus({ preventScroll: true });
   next.scrollIntoView({ block: "nearest" });
-}
-
-/** Moves a card within its collection. @param {HTMLElement} card @param {number} by */
-async function shift(card, by) {
-  const head = /** @type {HTMLElement | null} */ (document.querySelector("[data-mine-to-order]"));
-  if (!head || new URL(location.href).searchParams.get("sort") !== "hand") return tell("Open a collection of yours to change its order.");
-  const other = by < 0 ? card.previousElementSibling : card.nextElementSibling;
-  if (!other) return;
-  try {
-    const c = await call("GET", `/api/v1/collections/${head.dataset.collection}`);
-    const items = c.materials.map((/** @type {any} */ m) => m.material_id), i = items.indexOf(Number(card.dataset.card));
-    items.splice(i, 1);
-    items.splice(i + by, 0, Number(card.dataset.card));
-    await call("PATCH", `/api/v1/collections/${head.dataset.collection}`, { items }, c.version);
-    if (by < 0) other.before(card);
-    else other.after(card);
-    /** @type {HTMLElement} */ (card.querySelector(".sample")).focus();
-  } catch (x) {
-    fail(x);
-  }
 }
