@@ -79,7 +79,7 @@ func orNone(s string) string {
 	return s
 }
 
-// mapSays is a map in words; of one whose file alone has changed beside another: "another file".
+// mapSays is a map in words; of the newer of two: whether its pixels are others than those of the one beside it.
 func mapSays(p, beside *materials.Map, newer bool) string {
 	if p == nil {
 		return ""
@@ -89,6 +89,9 @@ func mapSays(p, beside *materials.Map, newer bool) string {
 		says += ", " + strings.ReplaceAll(strings.ToUpper(p.Direction.String()), "-", "−")
 	}
 	if newer && beside != nil && p.Blob != beside.Blob {
+		if says == mapSays(beside, nil, false) {
+			return "other pixels"
+		}
 		says += ", other pixels"
 	}
 	return says

@@ -41,7 +41,7 @@ type collectionsPage struct {
 }
 
 // recentShown is how many materials the page of collections shows of those looked at lately.
-const recentShown = 6
+const recentShown = 10
 
 type collectionRow struct {
 	collections.Collection
