@@ -128,8 +128,7 @@ func (c *corner) prepare() {
 // nothing.
 func (t *tracer) follow(r geom.Ray, i int) (light geom.V3, hit bool) {
 	passed := 0
-	r, hit = t.arrive(&t.first, r, t.slope, -1, false, nil, careful, &passed)
-	if !hit {
+	if _, hit = t.arrive(&t.first, r, t.slope, -1, false, nil, careful, &passed); !hit {
 		return light, false
 	}
 	t.first.prepare()

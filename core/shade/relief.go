@@ -51,12 +51,6 @@ func (f *heights) at(u, v float32) float32 {
 	return top + (low-top)*fy
 }
 
-// slope is how the height changes across a sample at (u, v), to the right and down the map.
-func (f *heights) slope(u, v float32) (x, y float32) {
-	du, dv := 0.5/float32(f.w), 0.5/float32(f.h)
-	return f.at(u+du, v) - f.at(u-du, v), f.at(u, v+dv) - f.at(u, v-dv)
-}
-
 // half is the field at half its size: each sample is the mean of what it covers.
 func (f *heights) half(w, h int) heights {
 	if f.pix == nil {
