@@ -171,7 +171,7 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 	s.index.mu.Lock()
 	go func() {
 		defer s.index.mu.Unlock()
-		defer debug.SetGCPercent(debug.SetGCPercent(60)) // nearly all of it stays: no garbage beside it
+		defer debug.SetGCPercent(debug.SetGCPercent(20)) // nearly all of it stays: no garbage beside it
 		x := builder{index: &s.index}
 		s.index.at, s.index.all = nil, nil // whatever was read before
 		s.index.answers.forget()

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"runtime"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -253,4 +254,43 @@ func benchNear(b *testing.B, n int) {
 			x.spread(Density)
 		}
 	})
+}
+
+// What is known of words' letters rules out only words that are too far away.
+func TestLettersRuleOutNothingThatFits(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 9))
+	v := vocabulary{postings: postings{sets: map[string]*set{}}}
+	var words []string
+	for range 400 {
+		w := make([]byte, 3+rng.IntN(10))
+		for i := range w {
+			w[i] = "abcdeinorstué7"[rng.IntN(13)]
+		}
+		words = append(words, strings.ToValidUTF8(string(w), "é"))
+		v.get(words[len(words)-1]).append(1)
+	}
+	for range 300 {
+		want := []byte(words[rng.IntN(len(words))])
+		for range 1 + rng.IntN(2) {
+			switch at := rng.IntN(len(want)); rng.IntN(3) {
+			case 0:
+				want[at] = 'x'
+			case 1:
+				want = slices.Delete(want, at, at+1)
+			default:
+				want = slices.Insert(want, at, 'q')
+			}
+		}
+		w := strings.ToValidUTF8(string(want), "")
+		if slips(w) == 0 {
+			continue
+		}
+		found := map[string]bool{}
+		v.fitting(w, true, func(word string, _ int, _ *set) { found[word] = true })
+		for _, word := range v.sorted {
+			if slip([]rune(w), []rune(word), slips(w)) <= slips(w) && len(word)-len(w) >= -slips(w)*4 && !found[word] {
+				t.Fatalf("%q does not find %q", w, word)
+			}
+		}
+	}
 }

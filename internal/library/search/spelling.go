@@ -1,6 +1,7 @@
 package search
 
 import (
+	"math/bits"
 	"slices"
 	"strings"
 )
@@ -35,8 +36,12 @@ func (v *vocabulary) fitting(w string, typos bool, f func(word string, how int, 
 	if most == 0 {
 		return
 	}
-	want := []rune(w)
-	for _, word := range v.sorted {
+	want, letters := []rune(w), lettersOf(w)
+	for i, word := range v.sorted {
+		// A slip can cost a word no more than one of the letters that are wanted.
+		if bits.OnesCount32(letters&^v.letters[i]) > most {
+			continue
+		}
 		if n := len(word) - len(w); n < -most*4 { // a letter has up to four bytes
 			continue
 		}

@@ -196,7 +196,7 @@ func (x *index) near(n *Near, hits bitset) []distance {
 		if w == (likeness.Weights{}) {
 			w = likeness.Usual
 		}
-		weigh(list, func(i int32) float32 { return n.apart(&x.seen[i].look, w) })
+		weigh(list, 4096, func(i int32) float32 { return n.apart(&x.seen[i].look, w) })
 		return nearest(list, nearLooks)
 	case len(n.Colours) > 0:
 		q := make([]paint, len(n.Colours))
@@ -207,19 +207,18 @@ func (x *index) near(n *Near, hits bitset) []distance {
 			q[k].l, q[k].a, q[k].b = colour.Lab(t.Color)
 		}
 		if len(list) > trialRun {
-			weigh(list, func(i int32) float32 { return x.seen[i].roughly(q, n.Hue) })
+			weigh(list, 4096, func(i int32) float32 { return x.seen[i].roughly(q, n.Hue) })
 			list = nearest(list, trialRun)
 		}
-		weigh(list, func(i int32) float32 { return x.seen[i].exactly(q, n.Hue) })
+		weigh(list, 256, func(i int32) float32 { return x.seen[i].exactly(q, n.Hue) })
 		list = slices.DeleteFunc(list, func(d distance) bool { return d.d > nearColour })
 		sortNear(list)
 	}
 	return list
 }
 
-// weigh fills in the distances, on all cores.
-func weigh(list []distance, of func(i int32) float32) {
-	const each = 4096
+// weigh fills in the distances, so many at a time on all cores.
+func weigh(list []distance, each int, of func(i int32) float32) {
 	var wg sync.WaitGroup
 	for from := 0; from < len(list); from += each {
 		part := list[from:min(from+each, len(list))]

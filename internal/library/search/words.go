@@ -35,7 +35,23 @@ func (p *postings) append(v string, i int32) { p.get(v).append(i) }
 // vocabulary is postings whose words can be found by their beginning.
 type vocabulary struct {
 	postings
-	sorted []string
+	sorted  []string
+	letters []uint32 // which letters each of them has
+}
+
+// lettersOf are the letters of a word as bits: a to z, the digits, and one for all others.
+func lettersOf(w string) (bits uint32) {
+	for i := range len(w) {
+		switch c := w[i]; {
+		case c >= 'a' && c <= 'z':
+			bits |= 1 << (c - 'a')
+		case c >= '0' && c <= '9':
+			bits |= 1 << (26 + (c-'0')/2)
+		default:
+			bits |= 1 << 31
+		}
+	}
+	return bits
 }
 
 func (v *vocabulary) get(w string) *set {
@@ -44,6 +60,7 @@ func (v *vocabulary) get(w string) *set {
 	}
 	at, _ := slices.BinarySearch(v.sorted, w)
 	v.sorted = slices.Insert(v.sorted, at, w)
+	v.letters = slices.Insert(v.letters, at, lettersOf(w))
 	return v.postings.get(w)
 }
 
@@ -54,6 +71,10 @@ func (v *vocabulary) sort() {
 		v.sorted = append(v.sorted, w)
 	}
 	slices.Sort(v.sorted)
+	v.letters = make([]uint32, len(v.sorted))
+	for i, w := range v.sorted {
+		v.letters[i] = lettersOf(w)
+	}
 }
 
 // prefixed calls f with every word that begins with w, and its set.
