@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"aldermoor/core/colour"
+	"aldermoor/core/inspect"
 	"aldermoor/core/likeness"
 	"aldermoor/core/scale"
 	"aldermoor/core/station"
@@ -26,6 +27,7 @@ import (
 func seedCommand() *cobra.Command {
 	var data string
 	var n, tags int
+	var bare bool
 	c := &cobra.Command{Use: "seed", Short: "Fill a Library with copies of its materials, for measuring", Hidden: true, Args: cobra.NoArgs, RunE: work(func(ctx context.Context, _ []string) error {
 		a, err := openApp(ctx, data, defaultLimits(), logger(false))
 		if err != nil {
@@ -48,7 +50,7 @@ func seedCommand() *cobra.Command {
 		if len(from) == 0 {
 			return errors.New("release at least one material first: there is nothing to copy")
 		}
-		s := seeder{rng: rand.New(rand.NewPCG(7, 11)), from: from, about: station.Materials(), tags: tags}
+		s := seeder{rng: rand.New(rand.NewPCG(7, 11)), from: from, about: station.Materials(), tags: tags, bare: bare}
 		const each = 1000 // a transaction
 		for done := 0; done < n; done += each {
 			err := a.store.Write(ctx, func(tx studio.Tx) error {
@@ -68,6 +70,7 @@ func seedCommand() *cobra.Command {
 	})}
 	c.Flags().StringVar(&data, "data", env("ALDERMOOR_DATA", ""), "folder of the data")
 	c.Flags().IntVar(&n, "n", 5000, "how many")
+	c.Flags().BoolVar(&bare, "bare", false, "cards to be found whose materials have no maps: much quicker")
 	c.Flags().IntVar(&tags, "tags", 0, "how many further tags there are; each material gets two of them")
 	return c
 }
@@ -78,6 +81,7 @@ type seeder struct {
 	from  []materials.Material
 	about []station.Material
 	tags  int
+	bare  bool
 }
 
 var seedWords = []string{"worn", "wet", "pale", "dark", "coarse", "fine", "old", "mended", "seaward", "leeward", "upper", "lower", "north", "south", "loft", "cellar"}
@@ -100,20 +104,26 @@ func (s *seeder) publish(tx studio.Tx, i int) error {
 	k := 0.3 + 3*s.rng.Float64()
 	m.Size = scale.Size{W: m.Size.W * k, H: m.Size.H * k}
 	m.Maps = slices.Clone(m.Maps)
+	shown := m // on the card
+	if s.bare {
+		m.Maps, m.Report = nil, inspect.Set{}
+	}
 	if err := tx.AddMaterial(&m); err != nil {
 		return err
 	}
+	shown.ID = m.ID
 	traits, err := s.traits().MarshalBinary()
 	if err != nil {
 		return err
 	}
-	if err := tx.PutTraits(m.LookKey(), traits); err != nil {
+	if err := tx.PutTraits(shown.LookKey(), traits); err != nil {
 		return err
 	}
 	r := releases.Release{MaterialID: m.ID, Number: 1, Notes: "Copied for measuring.", By: "seed", Created: time.Now(), Material: m}
 	if err := tx.AddRelease(&r); err != nil {
 		return err
 	}
+	r.Material = shown
 	return tx.Publish(releases.CardOf(r))
 }
 
