@@ -231,9 +231,11 @@ test("wrong passwords are slowed down", async ({ page }) => {
 test("nothing is cut on a small screen", async ({ page }) => {
   await enter(page, s.url, "librarian");
   const { sets } = await (await page.request.get(`${s.url}/api/v1/deliveries/1`)).json();
+  const { items } = await (await page.request.get(`${s.url}/api/v1/library`)).json();
+  const released = items.length ? [`/library/${items[0].slug}`, `/library/${items[0].slug}?lens=flat`, "/collections"] : ["/collections"];
   for (const width of [1024, 640]) {
     await page.setViewportSize({ width, height: 800 });
-    for (const path of ["/intake/1?show=done", `/bench/${sets[0].material_id}`, "/bench", "/library", "/standards", "/intake/rules", "/intake/folders", "/you"]) {
+    for (const path of ["/intake/1?show=done", `/bench/${sets[0].material_id}`, "/bench", "/library", ...released, "/standards", "/intake/rules", "/intake/folders", "/you"]) {
       await page.goto(s.url + path);
       await page.evaluate(() => document.fonts.ready);
       // Once the page's parts have taken their sizes.
