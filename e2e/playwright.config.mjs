@@ -5,6 +5,7 @@ export default defineConfig({
   testDir: ".",
   testMatch: "*.spec.mjs",
   workers: 2, // each file has a server and a browser of its own
+  retries: process.env.CI ? 1 : 0, // two cores with two browsers: what passes the second time is printed as flaky
   timeout: 180_000,
   expect: { timeout: 20_000 }, // a slow machine is not a fault
   reporter: [["list"]],

@@ -20,6 +20,7 @@ export function bearings() {
       if (!this.on) return;
       this.root.removeAttribute("data-settled");
       if (this.byServer) return this.drawStill();
+      this.asked++; // a picture that the server still makes comes too late
       this.part = 0;
       if (moving) this.moved = performance.now();
       cancelAnimationFrame(this.wanted);
