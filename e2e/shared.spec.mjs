@@ -87,9 +87,11 @@ test("an artist looks at a released map closely, and lays it on a wall", async (
   await page.locator(".sample", { hasText: first }).click();
   await expect(page.locator("#pictures")).toBeVisible();
   await expect(page.locator("#lens")).toBeHidden();
-  await page.keyboard.press("1");
+  await expect(async () => { // the page may not listen yet
+    await page.keyboard.press("1");
+    await expect(page.locator("#pictures")).toBeHidden({ timeout: 500 });
+  }).toPass();
   await expect(page.locator("#lens .mat")).toHaveAttribute("data-settled", "");
-  await expect(page.locator("#pictures")).toBeHidden();
   await page.locator("[data-chip]", { hasText: "Roughness" }).click();
   const box = /** @type {{x: number, y: number, width: number, height: number}} */ (await page.locator("#lens .mat").boundingBox());
   await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
