@@ -11,7 +11,6 @@ import (
 	"strings"
 	"time"
 
-	"aldermoor/core/material"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
@@ -207,18 +206,4 @@ func (s *Server) sendMap(c *echo.Context, p *materials.Map, exact bool) error {
 		kind = "image/png"
 	}
 	return s.picture(c, key, kind, func() ([]byte, error) { return s.Studio.Pictures.MapPicture(c.Request().Context(), p, px, exact) })
-}
-
-// releasedMap is a picture of one map of a release.
-func (s *Server) releasedMap(c *echo.Context) error {
-	r, err := s.released(c)
-	if err != nil {
-		return err
-	}
-	ch, ok := material.Parse(strings.TrimSuffix(c.Param("channel"), ".jpg"))
-	p := r.Material.Map(ch)
-	if !ok || p == nil {
-		return library.ErrNotFound
-	}
-	return s.sendMap(c, p, false)
 }

@@ -88,7 +88,6 @@ func (s *Server) routes() []route {
 		{get, "/maps/:map/tile.png", drafts, makes, s.mapTile},
 		{get, "/maps/:map/pixel", drafts, makes, s.mapPixel},
 		{get, "/maps/:map/section", drafts, makes, s.mapSection},
-		{get, "/releases/:id/maps/:channel", enter, makes, s.releasedMap},
 		{get, "/releases/:id/maps/:channel/picture.jpg", enter, makes, s.mapPicture},
 		{get, "/releases/:id/maps/:channel/exact.png", enter, makes, s.mapExact},
 		{get, "/releases/:id/maps/:channel/tile.png", enter, makes, s.mapTile},
