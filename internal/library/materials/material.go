@@ -166,7 +166,6 @@ func (m *Material) Colour() string {
 	if p == nil || len(p.Stats.Mean) == 0 || p.Gamut != nil {
 		return ""
 	}
-	_, encode := colour.Curves()
 	out := "#"
 	for c := range 3 {
 		v := p.Stats.Mean[min(c, len(p.Stats.Mean)-1)]
@@ -174,7 +173,7 @@ func (m *Material) Colour() string {
 			v = p.Stats.Mean[0]
 		}
 		if p.Float {
-			v = float64(encode(float32(min(max(v, 0), 1))))
+			v = float64(colour.Encode(float32(min(max(v, 0), 1))))
 		}
 		out += fmt.Sprintf("%02x", int(min(max(v, 0), 1)*255+0.5))
 	}
