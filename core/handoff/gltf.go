@@ -127,6 +127,9 @@ func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 	if len(extensions) > 0 {
 		mat["extensions"] = extensions
 	}
+	if rest := s.unextended(); len(rest) > 0 {
+		mat["extras"] = rest
+	}
 	w, h := float32(size.W), float32(size.H)
 	u, v := float32(1), float32(1)
 	if metres {
@@ -246,4 +249,20 @@ func (s surface) extend(to map[string]any) {
 		}
 		to["KHR_materials_anisotropy"] = object{"anisotropyStrength": math.Abs(f.Anisotropy), "anisotropyRotation": round6(turn)}
 	}
+}
+
+// unextended are the figures that no ratified extension says, as the material's extras: rough
+// diffuse, the edge of metals, and drift in m/s to the right and down.
+func (s surface) unextended() map[string]any {
+	f, extras := s.figures, map[string]any{}
+	if f.DiffuseRoughness > 0 {
+		extras["diffuse_roughness"] = f.DiffuseRoughness
+	}
+	if f.Edge != [3]float64{1, 1, 1} {
+		extras["edge"] = f.Edge
+	}
+	if s.drifts() {
+		extras["drift"] = f.Drift
+	}
+	return extras
 }

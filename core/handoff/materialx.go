@@ -49,6 +49,18 @@ func (s surface) materialX() []byte {
       <input name="realworldimagesize" type="vector2" value="%s, %s" unittype="distance" unit="meter" />
       <input name="realworldtilesize" type="vector2" value="1, 1" unittype="distance" unit="meter" />`, num(s.size.W), num(s.size.H))
 	}
+	moving := ""
+	if s.drifts() {
+		scaled += `
+      <input name="uvoffset" type="vector2" nodename="drift" />`
+		right, up := s.drift(s.uv != UVRepeat)
+		moving = fmt.Sprintf(`    <time name="seconds" type="float" />
+    <multiply name="drift" type="vector2">
+      <input name="in1" type="vector2" value="%s, %s" />
+      <input name="in2" type="float" nodename="seconds" />
+    </multiply>
+`, num(right), num(up))
+	}
 	var graph, inputs strings.Builder
 	image := func(node, kind, file, space string) {
 		cs := ""
@@ -157,7 +169,7 @@ func (s surface) materialX() []byte {
 	b.WriteString("<?xml version=\"1.0\"?>\n<materialx version=\"1.39\" colorspace=\"lin_rec709\">\n")
 	fmt.Fprintf(&b, "  <!-- %s, release %d. %s -->\n", comment(s.name), s.number, s.scaleText())
 	if graph.Len() > 0 {
-		fmt.Fprintf(&b, "  <nodegraph name=\"maps\">\n%s  </nodegraph>\n", graph.String())
+		fmt.Fprintf(&b, "  <nodegraph name=\"maps\">\n%s%s  </nodegraph>\n", moving, graph.String())
 	}
 	fmt.Fprintf(&b, "  <standard_surface name=\"surface\" type=\"surfaceshader\">\n%s  </standard_surface>\n%s", inputs.String(), height)
 	fmt.Fprintf(&b, "  <surfacematerial name=%q type=\"material\">\n    <input name=\"surfaceshader\" type=\"surfaceshader\" nodename=\"surface\" />\n", s.nodeName())

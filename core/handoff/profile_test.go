@@ -92,7 +92,8 @@ func kinds(t testing.TB) map[string]Material {
 	add("no size", "slates_round", func(m *Material, images map[material.Channel]*raster.Image) { m.Size, m.Depth = scale.Size{}, 0 })
 	add("figures", "slates_round", func(m *Material, images map[material.Channel]*raster.Image) {
 		m.Figures.Tint, m.Figures.Roughness, m.Figures.NormalStrength = [3]float64{0.6, 0.9, 1}, [2]float64{0.9, 0.2}, 1.5
-		m.Figures.Coat.Share, m.Figures.Sheen.Share = 0.4, 0.3
+		m.Figures.Coat.Share, m.Figures.Sheen.Share, m.Figures.DiffuseRoughness = 0.4, 0.3, 0.5
+		m.Figures.Drift = [2]float64{0.1, -0.2}
 		m.Zero = 0.25
 		put(m, images, material.Metallic, images[material.Roughness])
 		m.Figures.Metallic = 0.5

@@ -213,6 +213,19 @@ func (m *Material) heights(form Height) (scale, bias float64) {
 // reach is how far heights go from the zero level, as a share of the depth.
 func (m *Material) reach() float64 { return max(m.Zero, 1-m.Zero) }
 
+// drifts says whether the maps slide over the surface.
+func (s surface) drifts() bool { return s.figures.Drift != [2]float64{} }
+
+// drift is how far the maps slide in a second, to the right and upwards: in metres, or in
+// repeats (of a metre where the size is not known).
+func (s surface) drift(metres bool) (right, up float64) {
+	right, up = s.figures.Drift[0], -s.figures.Drift[1]
+	if !metres && s.size.Known() {
+		right, up = right/s.size.W, up/s.size.H
+	}
+	return right, up
+}
+
 // scaleText says how large a repeat is and what UVs count.
 func (s surface) scaleText() string {
 	switch {

@@ -1,14 +1,18 @@
 package handoff
 
 import (
+	"encoding/json"
 	"fmt"
+	"math"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/scale"
 )
 
 var namedMaps = regexp.MustCompile(`maps/[a-z0-9_-]+\.(png|exr)`)
@@ -51,5 +55,61 @@ func TestDescriptionsNameTheSameMaps(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// A map that slides by 0.3 m to the right and 0.1 m down in a second does so in every description,
+// whether its UVs count metres or repeats.
+func TestDrift(t *testing.T) {
+	m, _ := scanned(t, "slates_round", 64)
+	m.Size = scale.Size{W: 1.5, H: 2}
+	m.Figures.Drift = [2]float64{0.3, 0.1}
+	metres := written(t, m, usual{Direction: normals.Up})
+	counted, err := ReadProfile([]byte(`{"name":"a","uv":"repeat","files":[{"holds":[{"channel":"base_color"}],"format":"png8"}],"descriptions":["materialx","usd"]}`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	repeats := written(t, m, Form{Profile: counted})
+	still := m
+	still.Figures.Drift = [2]float64{}
+	for name, text := range written(t, still, usual{Direction: normals.Up}) {
+		if strings.Contains(name, "slates_round.") && regexp.MustCompile("drift|time").Match(text) {
+			t.Errorf("%s speaks of a drift that is not there", name)
+		}
+	}
+	pair := func(doc []byte, pattern string) (a, b float64) {
+		t.Helper()
+		found := regexp.MustCompile(pattern).FindSubmatch(doc)
+		if found == nil {
+			t.Fatalf("nothing fits %s in\n%s", pattern, doc)
+		}
+		a, _ = strconv.ParseFloat(string(found[1]), 64)
+		b, _ = strconv.ParseFloat(string(found[2]), 64)
+		return a, b
+	}
+	near := func(what string, x, y, wantX, wantY float64) {
+		t.Helper()
+		if math.Abs(x-wantX) > 1e-5 || math.Abs(y-wantY) > 1e-5 {
+			t.Errorf("%s: %g, %g in a second, want %g, %g", what, x, y, wantX, wantY)
+		}
+	}
+	const node = `<multiply name="drift" type="vector2">\s*<input name="in1" type="vector2" value="([-.0-9]+), ([-.0-9]+)"`
+	x, y := pair(metres["slates_round.mtlx"], node) // taken from the coordinates before they are divided by the size; v goes up
+	near("MaterialX in metres", x, y, 0.3, -0.1)
+	x, y = pair(repeats["slates_round.mtlx"], node)
+	near("MaterialX in repeats", x, y, 0.3/1.5, -0.1/2)
+	if n, want := strings.Count(string(metres["slates_round.mtlx"]), `name="uvoffset" type="vector2" nodename="drift"`), strings.Count(string(metres["slates_round.mtlx"]), "<tiledimage "); n != want || n == 0 {
+		t.Errorf("%d of %d images slide", n, want)
+	}
+	for what, doc := range map[string][]byte{"USD in metres": metres["slates_round.usda"], "USD in repeats": repeats["slates_round.usda"]} {
+		x, y = pair(doc, `86400: \(([-.0-9]+), ([-.0-9]+)\)`) // an hour at 24 a second; added after the scale
+		near(what, x/3600, y/3600, -0.3/1.5, 0.1/2)
+	}
+	var asset struct{ Materials []struct{ Extras map[string]any } }
+	if err := json.Unmarshal(metres["slates_round.gltf"], &asset); err != nil {
+		t.Fatal(err)
+	}
+	if got := fmt.Sprint(asset.Materials[0].Extras["drift"]); got != "[0.3 0.1]" {
+		t.Errorf("glTF says a drift of %s", got)
 	}
 }

@@ -20,6 +20,12 @@ var usdInputs = map[material.Channel]struct{ name, kind string }{
 	material.Height:    {"displacement", "float"},
 }
 
+// Maps that slide do so for driftSeconds, at usdFrames time codes a second.
+const (
+	driftSeconds = 3600
+	usdFrames    = 24
+)
+
 // usd is an OpenUSD layer: one repeat as a quad of true size, bound to a material with a
 // UsdPreviewSurface. Its maps are PNG, JPEG or OpenEXR: readers need not open
 // others. UVs are metres unless the profile says otherwise; where no size is known they count repeats.
@@ -94,6 +100,12 @@ def Shader "%s"
 		l := e.Light()
 		fmt.Fprintf(&inputs, "    color3f inputs:emissiveColor = (%s, %s, %s)\n", num(l[0]*e.Luminance), num(l[1]*e.Luminance), num(l[2]*e.Luminance))
 	}
+	sliding, clock := "", ""
+	if s.drifts() { // texture coordinates move against the maps
+		right, up := s.drift(false)
+		sliding = fmt.Sprintf("    float2 inputs:translation.timeSamples = {\n        0: (0, 0),\n        %d: (%s, %s),\n    }\n", driftSeconds*usdFrames, num(-right*driftSeconds), num(-up*driftSeconds))
+		clock = fmt.Sprintf("    timeCodesPerSecond = %d\n", usdFrames)
+	}
 	shaders := fmt.Sprintf(`token outputs:surface.connect = <%[1]s/surface.outputs:surface>
 token outputs:displacement.connect = <%[1]s/surface.outputs:displacement>
 
@@ -116,15 +128,15 @@ def Shader "metres"
     uniform token info:id = "UsdTransform2d"
     float2 inputs:in.connect = <%[1]s/st.outputs:result>
     float2 inputs:scale = (%[3]s, %[4]s)
-    float2 outputs:result
+%[6]s    float2 outputs:result
 }
-%[5]s`, root, inputs.String(), num(1/uv.W), num(1/uv.H), nodes.String())
+%[5]s`, root, inputs.String(), num(1/uv.W), num(1/uv.H), nodes.String(), sliding)
 	return fmt.Appendf(nil, `#usda 1.0
 (
     defaultPrim = "%[1]s"
     metersPerUnit = 1
     upAxis = "Y"
-    doc = "%[2]s"
+%[8]s    doc = "%[2]s"
 )
 
 def Xform "%[1]s"
@@ -150,7 +162,7 @@ def Xform "%[1]s"
     {
 %[7]s    }
 }
-`, name, s.scaleText(), num(size.W/2), num(size.H/2), num(uv.W), num(uv.H), indented(shaders, "        "))
+`, name, s.scaleText(), num(size.W/2), num(size.H/2), num(uv.W), num(uv.H), indented(shaders, "        "), clock)
 }
 
 // indented is a text with spaces before each line that is not empty.
