@@ -40,38 +40,57 @@ func (k materialXInput) text(v [3]float64) string {
 	}
 }
 
-// materialX is a MaterialX 1.39 document: a standard_surface whose images have
-// their real-world size, for UVs in metres; where no size is known UVs count repeats.
+// materialX is a MaterialX 1.39 document: a standard_surface. Its texture coordinates count metres, and
+// are divided by the real-world size of a repeat before the images take them; where no size is known
+// they count repeats. The division stands in the document, rather than in tiledimage's inputs for real-world
+// sizes, because not every reader knows those.
 func (s surface) materialX() []byte {
-	scaled := ""
+	var graph, inputs strings.Builder
+	at := ""
 	if s.size.Known() && s.uv != UVRepeat {
-		scaled = fmt.Sprintf(`
-      <input name="realworldimagesize" type="vector2" value="%s, %s" unittype="distance" unit="meter" />
-      <input name="realworldtilesize" type="vector2" value="1, 1" unittype="distance" unit="meter" />`, num(s.size.W), num(s.size.H))
+		graph.WriteString("    <texcoord name=\"metres\" type=\"vector2\" />\n")
+		at = "metres"
 	}
-	moving := ""
 	if s.drifts() {
-		scaled += `
-      <input name="uvoffset" type="vector2" nodename="drift" />`
-		right, up := s.drift(s.uv != UVRepeat)
-		moving = fmt.Sprintf(`    <time name="seconds" type="float" />
+		if at == "" {
+			graph.WriteString("    <texcoord name=\"repeats\" type=\"vector2\" />\n")
+			at = "repeats"
+		}
+		right, up := s.drift(at == "metres")
+		fmt.Fprintf(&graph, `    <time name="seconds" type="float" />
     <multiply name="drift" type="vector2">
       <input name="in1" type="vector2" value="%s, %s" />
       <input name="in2" type="float" nodename="seconds" />
     </multiply>
-`, num(right), num(up))
+    <subtract name="drifted" type="vector2">
+      <input name="in1" type="vector2" nodename="%s" />
+      <input name="in2" type="vector2" nodename="drift" />
+    </subtract>
+`, num(right), num(up), at)
+		at = "drifted"
 	}
-	var graph, inputs strings.Builder
+	if s.size.Known() && s.uv != UVRepeat {
+		fmt.Fprintf(&graph, `    <divide name="repeats" type="vector2">
+      <input name="in1" type="vector2" nodename="%s" />
+      <input name="in2" type="vector2" value="%s, %s" unittype="distance" unit="meter" />
+    </divide>
+`, at, num(s.size.W), num(s.size.H))
+		at = "repeats"
+	}
+	if at != "" {
+		at = fmt.Sprintf("\n      <input name=\"texcoord\" type=\"vector2\" nodename=%q />", at)
+	}
 	image := func(node, kind, file, space string) {
 		cs := ""
 		if space != "" {
 			cs = fmt.Sprintf(" colorspace=%q", space)
 		}
-		fmt.Fprintf(&graph, `    <tiledimage name=%q type=%q>
+		fmt.Fprintf(&graph, `    <image name=%q type=%q>
       <input name="file" type="filename" value=%q%s />%s
-    </tiledimage>
-`, node, kind, escape(file), cs, scaled)
+    </image>
+`, node, kind, escape(file), cs, at)
 	}
+	before := graph.Len()
 	height := ""
 	stored := map[string]string{} // nodes by the file that they read
 	used := map[string]bool{}
@@ -168,8 +187,8 @@ func (s surface) materialX() []byte {
 	var b strings.Builder
 	b.WriteString("<?xml version=\"1.0\"?>\n<materialx version=\"1.39\" colorspace=\"lin_rec709\">\n")
 	fmt.Fprintf(&b, "  <!-- %s, release %d. %s -->\n", comment(s.name), s.number, s.scaleText())
-	if graph.Len() > 0 {
-		fmt.Fprintf(&b, "  <nodegraph name=\"maps\">\n%s%s  </nodegraph>\n", moving, graph.String())
+	if graph.Len() > before {
+		fmt.Fprintf(&b, "  <nodegraph name=\"maps\">\n%s  </nodegraph>\n", graph.String())
 	}
 	fmt.Fprintf(&b, "  <standard_surface name=\"surface\" type=\"surfaceshader\">\n%s  </standard_surface>\n%s", inputs.String(), height)
 	fmt.Fprintf(&b, "  <surfacematerial name=%q type=\"material\">\n    <input name=\"surfaceshader\" type=\"surfaceshader\" nodename=\"surface\" />\n", s.nodeName())

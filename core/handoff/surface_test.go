@@ -98,14 +98,18 @@ func TestDrift(t *testing.T) {
 	near("MaterialX in metres", x, y, 0.3, -0.1)
 	x, y = pair(repeats["slates_round.mtlx"], node)
 	near("MaterialX in repeats", x, y, 0.3/1.5, -0.1/2)
-	if n, want := strings.Count(string(metres["slates_round.mtlx"]), `name="uvoffset" type="vector2" nodename="drift"`), strings.Count(string(metres["slates_round.mtlx"]), "<tiledimage "); n != want || n == 0 {
+	if n, want := strings.Count(string(metres["slates_round.mtlx"]), `<input name="texcoord" type="vector2" nodename="repeats" />`), strings.Count(string(metres["slates_round.mtlx"]), "<image "); n != want || n == 0 {
 		t.Errorf("%d of %d images slide", n, want)
 	}
+	x, y = pair(metres["slates_round.mtlx"], `<divide name="repeats" type="vector2">\s*<input name="in1" type="vector2" nodename="drifted" />\s*<input name="in2" type="vector2" value="([-.0-9]+), ([-.0-9]+)"`)
+	near("the size of a repeat", x, y, 1.5, 2)
 	for what, doc := range map[string][]byte{"USD in metres": metres["slates_round.usda"], "USD in repeats": repeats["slates_round.usda"]} {
 		x, y = pair(doc, `86400: \(([-.0-9]+), ([-.0-9]+)\)`) // an hour at 24 a second; added after the scale
 		near(what, x/3600, y/3600, -0.3/1.5, 0.1/2)
 	}
-	var asset struct{ Materials []struct{ Extras map[string]any } }
+	var asset struct {
+		Materials []struct{ Extras map[string]any }
+	}
 	if err := json.Unmarshal(metres["slates_round.gltf"], &asset); err != nil {
 		t.Fatal(err)
 	}
