@@ -41,6 +41,7 @@ bench: ## ratios, in one run
 	scripts/bench.sh
 	scripts/bench-intake.sh
 	node e2e/lenses.mjs
+	node e2e/lit.mjs
 	node e2e/frames.mjs
 
 readers: build ## what profiles write, held against gltf-validator, oiiotool, sha256sum, three.js and (with MATERIALX) MaterialX

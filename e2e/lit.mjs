@@ -42,23 +42,25 @@ async function follow(key) {
   const lit = page.locator("[x-data=lit]"), canvas = lit.locator("canvas").first();
   const rest = await canvas.evaluate((c) => /** @type {HTMLCanvasElement} */ (c).width);
   await lit.locator("[x-ref=mat]").focus();
-  const frames = page.evaluate((key) => new Promise((done) => {
-    const list = /** @type {number[]} */ ([]), began = performance.now(), target = /** @type {HTMLElement} */ (document.activeElement);
+  const { list, wide } = await page.evaluate((key) => new Promise((done) => {
+    const list = /** @type {number[]} */ ([]), began = performance.now(), target = /** @type {HTMLElement} */ (document.activeElement), canvas = target.querySelector("canvas");
+    let wide = 0;
     let last = began;
     const tick = () => {
       const now = performance.now();
-      if (now - began > 1000) list.push(now - last); // it has found its pixels by then
+      if (now - began > 1000) { // it has found its pixels by then
+        list.push(now - last);
+        wide += canvas?.width ?? 0;
+      }
       last = now;
       target.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true }));
       if (now - began < 3000) requestAnimationFrame(tick);
-      else done(list);
+      else done({ list, wide: wide / list.length });
     };
     requestAnimationFrame(tick);
   }), key);
-  const list = /** @type {number[]} */ (await frames);
-  const moving = await canvas.evaluate((c) => /** @type {HTMLCanvasElement} */ (c).width);
   await page.waitForFunction(() => document.querySelector("[x-data=lit]")?.hasAttribute("data-settled"), undefined, { timeout: 60_000 });
-  return { fps: (1000 * list.length) / list.reduce((a, b) => a + b, 0), side: moving / rest };
+  return { fps: (1000 * list.length) / list.reduce((a, b) => a + b, 0), side: wide / rest };
 }
 
 /** What one whole picture takes, from those at rest. */

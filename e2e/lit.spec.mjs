@@ -123,6 +123,7 @@ test("it is worked by pointer and by keys, and is in the address", async ({ page
   await bearing.focus();
   await page.keyboard.press("ArrowRight");
   expect((await state(page)).turn).toBe(6);
+  await expect(page).toHaveURL(/turn=6(?!\d)/); // the address follows when the hand rests
   const at = page.url();
   expect(at).toContain("lens=lit");
   await page.goto("about:blank");

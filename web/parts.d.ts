@@ -222,6 +222,7 @@ interface Lit {
   wanted: number;
   pixels: number;
   sharp: number;
+  writing: number;
   loading: AbortController | null;
   held: { x: number; y: number; yaw: number; pitch: number; panX: number; panY: number; pans: boolean } | null;
   fingers: Map<number, { x: number; y: number }>;
@@ -250,7 +251,7 @@ interface Lit {
   bar: number;
   barText: string;
   moved: number;
-  drawn: number;
+  ruled: string;
   rests: number;
   again(moving?: boolean): void;
   paint(): void;

@@ -124,6 +124,7 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	if p.Lit, err = s.lit(c, m, 0); err != nil {
 		return err
 	}
+	s.litAhead(c, &p.frame, &p.Lit)
 	return s.render(c, http.StatusOK, "material", p)
 }
 

@@ -14,6 +14,7 @@ import (
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/studio"
 	"aldermoor/internal/wording"
 
@@ -34,7 +35,7 @@ func (s *Server) loadPages() error {
 	}
 	for _, f := range names {
 		name := strings.TrimSuffix(f.Name(), ".html")
-		modules, err := scriptsOf(name)
+		modules, err := scriptsOf("js/page/" + name + ".js")
 		if err != nil {
 			return fmt.Errorf("page %s: %w", name, err)
 		}
@@ -47,15 +48,15 @@ func (s *Server) loadPages() error {
 		}
 		s.pages[name] = t
 	}
-	return nil
+	s.litModules, err = scriptsOf("js/lit/stage.js", "js/lit/packs.js")
+	return err
 }
 
-var importFrom = regexp.MustCompile(`(?m)^import .*"((?:\.{1,2}/)+(?:vendor/)?[\w-]+\.js)"`)
+var importFrom = regexp.MustCompile(`(?m)^import .*["']((?:\.{1,2}/)+(?:vendor/)?[\w.-]+\.js)["']`)
 
-// scriptsOf are the modules that a page's own script needs, itself first, by their addresses below
-// static.
-func scriptsOf(page string) (modules []string, err error) {
-	for todo := []string{"js/page/" + page + ".js"}; len(todo) > 0; {
+// scriptsOf are modules and all that they import, by their addresses below static.
+func scriptsOf(names ...string) (modules []string, err error) {
+	for todo := names; len(todo) > 0; {
 		name := todo[0]
 		if todo = todo[1:]; slices.Contains(modules, name) {
 			continue
@@ -65,9 +66,7 @@ func scriptsOf(page string) (modules []string, err error) {
 		if err != nil {
 			return nil, err
 		}
-		if strings.HasPrefix(name, "vendor/") {
-			continue // those import nothing
-		}
+		text = text[:min(len(text), 64<<10)] // imports stand at the top
 		for _, m := range importFrom.FindAllSubmatch(text, -1) {
 			todo = append(todo, path.Join(path.Dir(name), string(m[1])))
 		}
@@ -140,6 +139,22 @@ type frame struct {
 	News   int            // notices that were not seen
 	Event  int64          // the last event before the page was drawn
 	Early  string         // a picture to be fetched before anything else; empty for none
+	Ahead  ahead
+}
+
+// ahead is what a page fetches while its scripts still load, because they will ask for it.
+type ahead struct{ Modules, Data []string }
+
+// litAhead has a page that opens with the Lit lens fetch what that draws its first picture from.
+func (s *Server) litAhead(c *echo.Context, f *frame, v *litView) {
+	if c.QueryParam("lens") != "lit" {
+		return
+	}
+	light := c.QueryParam("env")
+	if !slices.ContainsFunc(v.Lights, func(l pictures.Offered) bool { return l.ID == light }) {
+		light = "moor"
+	}
+	f.Ahead = ahead{s.litModules, []string{v.Surface + "&px=256", "/light/" + light + "/light.bin", "/light/tables.bin?v=tables-1"}}
 }
 
 func (s *Server) frame(c *echo.Context, title string) frame {

@@ -161,6 +161,7 @@ func (s *Server) material(c *echo.Context) error {
 	if p.Lit, err = s.lit(c, m, r.ID); err != nil {
 		return err
 	}
+	s.litAhead(c, &p.frame, &p.Lit)
 	if look, ok := s.Studio.Search.Traits(card.MaterialID); ok {
 		near, err := s.Studio.Search.Find(c.Request().Context(), me(c), search.Query{Near: &search.Near{Look: &look, Except: card.MaterialID}, Per: moreLike})
 		if err != nil {

@@ -54,17 +54,18 @@ type Config struct {
 // Server serves Aldermoor.
 type Server struct {
 	Config
-	echo     *echo.Echo
-	sessions *scs.SessionManager
-	pages    map[string]*template.Template
-	static   http.Handler
-	uploads  *uploads
-	walls    walls
-	version  string // of the built files, for their addresses
-	metrics  metrics
-	registry *prometheus.Registry
-	ending   chan struct{} // closed when the server is stopping
-	endOnce  sync.Once
+	echo       *echo.Echo
+	sessions   *scs.SessionManager
+	pages      map[string]*template.Template
+	litModules []string // the scripts of the Lit lens
+	static     http.Handler
+	uploads    *uploads
+	walls      walls
+	version    string // of the built files, for their addresses
+	metrics    metrics
+	registry   *prometheus.Registry
+	ending     chan struct{} // closed when the server is stopping
+	endOnce    sync.Once
 }
 
 // New makes a Server.

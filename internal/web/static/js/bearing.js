@@ -14,6 +14,7 @@ export function bearings() {
     bar: 0, // pixels of the scale bar
     barText: "",
     moved: 0, // when something moved last
+    ruled: "", // what the rulers show
 
     /** Has everything drawn anew. @param {boolean} [moving] the hand moves something: speed counts */
     again(moving) {
@@ -33,29 +34,30 @@ export function bearings() {
       if (!stage?.ready) return;
       const box = this.$refs.mat.getBoundingClientRect(), dpr = devicePixelRatio || 1;
       const moving = performance.now() - this.moved < 160;
-      const k = moving ? this.pixels : 1;
+      const first = !this.root.dataset.drawn, quick = moving || first; // the first picture of all is a quick one
+      const k = moving ? this.pixels : first ? 0.3 : 1;
       const w = Math.round(box.width * dpr * k), h = Math.round(box.height * dpr * k);
       if (!w || !h || stage.renderer.getContext().isContextLost()) return;
       const began = performance.now();
-      stage.draw(this.view, w, h, moving ? -1 : this.part);
-      if (moving) {
-        // What the hand moves must follow it: where a picture takes longer than a frame, fewer pixels are drawn.
+      stage.draw(this.view, w, h, quick ? -1 : this.part);
+      if (quick) {
         stage.wait();
+        if (first) this.root.dataset.drawn = performance.now().toFixed(0);
+        // What the hand moves must follow it 30 times a second: where drawing takes longer than that leaves, fewer pixels are drawn.
         const took = performance.now() - began;
-        if (took > 28) this.pixels = Math.max(0.2, this.pixels * Math.max(0.5, Math.sqrt(24 / took)));
-        else if (took < 12) this.pixels = Math.min(1, this.pixels * 1.15);
+        if (moving && (took > 29 || took < 20)) this.pixels = Math.max(0.2, Math.min(1, this.pixels * Math.max(0.6, Math.min(1.15, Math.sqrt(25 / took)))));
         this.wanted = requestAnimationFrame(() => this.paint());
         return;
       }
       if (this.part === 0) {
         stage.wait();
         const took = performance.now() - began;
+        this.root.dataset.took = took.toFixed(1);
         this.rests = took > 400 ? 2 : took > 120 ? 4 : stage.places; // without a graphics card, fewer do
       }
       this.part++;
       if (this.part < this.rests) this.wanted = requestAnimationFrame(() => this.paint());
       else this.root.setAttribute("data-settled", String(this.sharp));
-      if (this.part === 1) this.drawn = performance.now();
       const f = stage.surface?.head.figures;
       if (f && (f.drift[0] || f.drift[1]) && !matchMedia("(prefers-reduced-motion: reduce)").matches) {
         this.view.drift = (performance.now() / 1000) % 3600;
@@ -65,7 +67,6 @@ export function bearings() {
       }
     },
     rests: 8, // pictures that make one at rest
-    drawn: 0, // when the first picture was
 
     /** Where the light comes from, in degrees: bearing and height. */
     get from() {
@@ -116,10 +117,12 @@ export function bearings() {
     /** Draws the rulers and the scale bar. */
     rule() {
       if (!this.on) return;
-      const { across, up, mat } = this.$refs, ink = getComputedStyle(document.documentElement);
-      const [card, soft, heather] = ["--card", "--peat-soft", "--heather"].map((k) => ink.getPropertyValue(k));
-      const dpr = devicePixelRatio || 1, { bearing, height } = this.from;
-      const wide = across.clientWidth, high = up.clientHeight;
+      const { across, up, mat } = this.$refs, dpr = devicePixelRatio || 1, { bearing, height } = this.from;
+      const wide = across.clientWidth, high = up.clientHeight, root = document.documentElement;
+      const now = [dpr, bearing, height, wide, high, this.perPixel(), root.dataset.room, matchMedia("(prefers-color-scheme: dark)").matches].join();
+      if (now === this.ruled) return;
+      this.ruled = now;
+      const ink = getComputedStyle(root), [card, soft, heather] = ["--card", "--peat-soft", "--heather"].map((k) => ink.getPropertyValue(k));
       let g = size(across, wide, 26, dpr);
       g.fillStyle = card;
       g.fillRect(0, 0, wide, 26);

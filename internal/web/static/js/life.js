@@ -27,7 +27,7 @@ export function living() {
 
     /** Shows the first map: at once, or when somebody asks for the lens. @param {any} first */
     unveil(first) {
-      if (!this.root.hidden) return this.show(first);
+      if (!this.root.hidden && new URLSearchParams(location.search).get("lens") !== "lit") return this.show(first);
       const wait = (/** @type {Event} */ e) => {
         if (!["flat", "laid"].includes(/** @type {CustomEvent} */ (e).detail)) return;
         removeEventListener("look", wait);

@@ -43,6 +43,7 @@ function seeing() {
     wanted: 0, // animation frame
     pixels: 1, // of the canvas to one of the screen, while something moves
     sharp: 0, // pixels of the maps that are there
+    writing: 0, // timer of the address
     /** @type {AbortController | null} */ loading: null,
 
     init() {
@@ -186,7 +187,8 @@ function seeing() {
       Object.assign(this.view, change);
       this.view.zoom = Math.max(0.2, Math.min(40, this.view.zoom));
       this.view.exposure = Math.max(-12, Math.min(12, this.view.exposure));
-      this.writeAddress();
+      clearTimeout(this.writing); // not at every step of the hand
+      this.writing = setTimeout(() => this.writeAddress(), 100);
       this.dress();
       this.again(true);
     },
