@@ -1,8 +1,10 @@
 // @ts-check
-// Frame times while scrolling many: a thousand sets in Intake, five thousand swatches in the Library.
-// The rows and cards of a small studio are copied in the page, so that only the browser is measured.
+// Frame times while scrolling many: a thousand sets in Intake, five thousand drafts on the Bench, whose rows and
+// cards are copied in the page, so that only the browser is measured; and ten thousand swatches of the Library,
+// whose pictures have been seen once before.
+import { execFileSync } from "node:child_process";
 import { chromium } from "@playwright/test";
-import { enter, pictured, scanned, studio } from "./studio.mjs";
+import { binary, enter, pictured, scanned, studio } from "./studio.mjs";
 
 const s = await studio();
 const browser = await chromium.launch({ executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: ["--no-sandbox"] });
@@ -67,6 +69,20 @@ const { sets } = await (await page.request.get(`${s.url}${items[0].href}`)).json
 await page.request.post(`${s.url}${items[0].href}/accept`, { headers: { "If-Match": "*" }, data: { materials: sets.map((/** @type {any} */ x) => x.material_id) } });
 await page.goto(`${s.url}/bench`);
 await copies("[data-draft]", 5000, 0);
-await scroll("5,000 swatches");
+await scroll("5,000 drafts");
+for (const x of sets) await page.request.post(`${s.url}/api/v1/materials/${x.material_id}/releases`, { headers: { "If-Match": "*" }, data: { notes: "First." } });
+await s.halt();
+execFileSync(binary, ["seed", "--data", s.data, "--n", "10000"], { stdio: "ignore" });
+await s.start();
+await enter(page, s.url, "artist");
+await page.goto(`${s.url}/library?sort=name`);
+for (let y = 0; y < 26_000; y += 600) {
+  await page.evaluate((y) => scrollTo(0, y), y);
+  await pictured(page);
+}
+const heap = () => page.evaluate(() => /** @type {any} */ (performance).memory.usedJSHeapSize / 1e6);
+const before = await heap();
+await scroll("10,000 swatches");
+console.log(`10,000 swatches: heap ${before.toFixed(1)} MB, after scrolling ${(await heap()).toFixed(1)}`);
 await browser.close();
 await s.stop();

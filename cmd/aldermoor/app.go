@@ -75,6 +75,10 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 		a.queue.Handle(kind, h)
 	}
 	a.queue.OnFailure(a.studio.JobFailed)
+	if os.Getenv("GOGC") == "" {
+		// The Library stays in memory: garbage beside it may take half as much, not as much again.
+		debug.SetGCPercent(60)
+	}
 	loading, stop := context.WithCancel(ctx)
 	a.stopLoading, a.loaded = stop, a.studio.Search.Load(loading)
 	return a, nil
@@ -123,10 +127,6 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 	h := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(a.log.Handler(), slog.LevelWarn), BaseContext: func(net.Listener) context.Context { return requests }}
 	h.RegisterOnShutdown(s.EndStreams)
-	if os.Getenv("GOGC") == "" {
-		// The Library stays in memory: garbage beside it may take half as much, not as much again.
-		debug.SetGCPercent(60)
-	}
 	outer := ctx
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()

@@ -152,7 +152,7 @@ func cardsOf(found search.Found, extent float64, table bool) (list []cardView) {
 }
 
 // mostCards is how many cards are asked for at once.
-const mostCards = 200
+const mostCards = 600
 
 // cards are any stretch of what an address finds, for a wall that shows what is in sight: from the card
 // "from" on, "n" of them.

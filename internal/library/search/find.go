@@ -173,27 +173,32 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 		defer s.index.mu.Unlock()
 		defer debug.SetGCPercent(debug.SetGCPercent(20)) // nearly all of it stays: no garbage beside it
 		x := builder{index: &s.index}
-		s.index.at, s.index.all = nil, nil // whatever was read before
+		s.index.at, s.index.all, s.index.traits = nil, nil, nil // whatever was read before
 		s.index.answers.forget()
-		traits, err := s.loadTraits(ctx)
-		if err == nil {
-			s.index.traits = traits
-			err = s.Store.Read(ctx, func(tx Reader) error {
-				words, _, err := synonyms(tx)
-				if err != nil {
-					return err
-				}
-				s.index.means = words.table()
-				uses := map[int64]int{}
-				if err := tx.Uses(func(material int64, people int) { uses[material] = people }); err != nil {
-					return err
-				}
-				return tx.Cards(func(c releases.Card) {
-					c.Uses = uses[c.MaterialID]
-					x.add(c)
-				})
+		err := s.Store.Read(ctx, func(tx Reader) error {
+			words, _, err := synonyms(tx)
+			if err != nil {
+				return err
+			}
+			s.index.means = words.table()
+			uses := map[int64]int{}
+			if err := tx.Uses(func(material int64, people int) { uses[material] = people }); err != nil {
+				return err
+			}
+			err = tx.Cards(func(c releases.Card) {
+				c.Uses = uses[c.MaterialID]
+				x.add(c)
 			})
-		}
+			if err != nil {
+				return err
+			}
+			return tx.Traits(func(look string, data []byte) {
+				var t Traits
+				if t.UnmarshalBinary(data) == nil {
+					x.see(look, t.seen())
+				}
+			})
+		})
 		if err == nil {
 			x.finish()
 			s.index.edition.Add(1)
@@ -235,20 +240,55 @@ func (s *Service) FindChoices(_ context.Context, p people.Principal, q Query, f 
 func (s *Service) Card(slug string) (releases.Card, bool) { return s.index.bySlug(slug) }
 
 // builder fills an empty index at once: sorting at the end is quicker than keeping order
-// all along.
+// all along. First it is given all cards, then what they look like.
 type builder struct {
 	index *index
 	cards []releases.Card
+	seen  []seen
+	first map[string]int32 // card of a look
+	left  map[string]seen  // of what is not published
 }
 
 func (b *builder) add(c releases.Card) { b.cards = append(b.cards, c) }
 
+// see takes the traits of a look straight to where they stay: copies would double the memory
+// that reading needs.
+func (b *builder) see(look string, s seen) {
+	if b.first == nil {
+		b.place()
+	}
+	if i, published := b.first[look]; published {
+		b.seen[i] = s
+	} else {
+		b.left[look] = s
+	}
+}
+
+// place makes room for traits.
+func (b *builder) place() {
+	b.seen, b.left = make([]seen, len(b.cards)), map[string]seen{}
+	b.first = make(map[string]int32, len(b.cards))
+	for i := range b.cards {
+		if _, had := b.first[b.cards[i].Look]; !had {
+			b.first[b.cards[i].Look] = int32(i)
+		}
+	}
+}
+
 // finish is called with the index locked.
 func (b *builder) finish() {
+	if b.first == nil {
+		b.place()
+	}
 	x := b.index
 	x.init(0)
-	x.cards, b.cards = b.cards, nil
-	x.seen = make([]seen, 0, len(x.cards))
+	x.cards, x.seen, x.traits = b.cards, b.seen, b.left
+	for i := range x.cards {
+		if k := b.first[x.cards[i].Look]; int(k) != i {
+			x.seen[i] = x.seen[k]
+		}
+	}
+	b.cards, b.seen, b.first, b.left = nil, nil, nil, nil
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
 	side := func(f func()) {
@@ -257,22 +297,10 @@ func (b *builder) finish() {
 	}
 	for i := range x.cards {
 		c := &x.cards[i]
-		x.seen = append(x.seen, x.traits[c.Look])
 		x.at[c.MaterialID], x.slugs[c.Slug] = int32(i), int32(i)
 		x.all.set(i)
 		x.figure(i)
 	}
-	left := map[string]seen{} // of what is not published
-	shown := make(map[string]bool, len(x.cards))
-	for i := range x.cards {
-		shown[x.cards[i].Look] = true
-	}
-	for look, s := range x.traits {
-		if !shown[look] {
-			left[look] = s
-		}
-	}
-	x.traits = left
 	for _, f := range Facets() {
 		side(func() {
 			for i := range x.cards {

@@ -162,3 +162,24 @@ func BenchmarkFind100k(b *testing.B) {
 		x.find(Query{Only: map[Facet][]string{ByCategory: {"c7"}}})
 	}
 }
+
+// Read at once, cards that share a look all have its traits, and what is not published keeps its own.
+func TestReadingPlacesTraits(t *testing.T) {
+	x := new(index)
+	b := builder{index: x}
+	for i, look := range []string{"a", "b", "a", "c", ""} {
+		b.add(releases.Card{MaterialID: int64(i + 1), Slug: fmt.Sprint(i), Look: look})
+	}
+	for i, look := range []string{"draft", "b", "a"} {
+		b.see(look, seen{known: true, roughness: float32(i)})
+	}
+	b.finish()
+	for i, want := range []float32{2, 1, 2, -1, -1} {
+		if s := x.seen[i]; s.known != (want >= 0) || s.known && s.roughness != want {
+			t.Errorf("card %d: %v %g, want %g", i, s.known, s.roughness, want)
+		}
+	}
+	if len(x.traits) != 1 || x.traits["draft"].roughness != 0 || !x.traits["draft"].known {
+		t.Errorf("left over: %v", x.traits)
+	}
+}

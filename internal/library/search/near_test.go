@@ -48,13 +48,16 @@ func traitsOf(rng *rand.Rand) Traits {
 func withTraits(n int) *index {
 	x, rng := new(index), rand.New(rand.NewPCG(3, 4))
 	b := builder{index: x}
-	x.traits = map[string]seen{}
+	looks := make([]seen, n)
 	for i := range n {
 		look := fmt.Sprint("look", i)
 		t := traitsOf(rng)
-		x.traits[look] = t.seen()
+		looks[i] = t.seen()
 		b.add(releases.Card{MaterialID: int64(i + 1), Name: fmt.Sprintf("%s %s %d", seedNames[i%len(seedNames)], seedWords[i/7%len(seedWords)], i), Slug: fmt.Sprint(i), Look: look, W: 2048, H: 2048, Size: scale.Size{W: 0.3 + 3*rng.Float64(), H: 1}, Released: time.Unix(int64(i), 0),
 			Tags: []string{seedWords[i%len(seedWords)], fmt.Sprint("t", i%300)}, Categories: []string{fmt.Sprint("c", i%20)}, Tiers: []string{"1K", "2K"}, Licence: "CC0-1.0"})
+	}
+	for i, s := range looks {
+		b.see(fmt.Sprint("look", i), s)
 	}
 	b.finish()
 	return x

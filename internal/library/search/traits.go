@@ -3,7 +3,6 @@ package search
 import (
 	"bytes"
 	"cmp"
-	"context"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -326,18 +325,4 @@ func (s *seen) exactly(q []paint, hue bool) (d float32) {
 		d += q[k].share * best
 	}
 	return d
-}
-
-// loadTraits reads what is known of looks.
-func (s *Service) loadTraits(ctx context.Context) (map[string]seen, error) {
-	out := map[string]seen{}
-	err := s.Store.Read(ctx, func(tx Reader) error {
-		return tx.Traits(func(look string, data []byte) {
-			var t Traits
-			if t.UnmarshalBinary(data) == nil {
-				out[look] = t.seen()
-			}
-		})
-	})
-	return out, err
 }

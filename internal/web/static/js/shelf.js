@@ -22,7 +22,8 @@ export function shelf() {
     height: 1, // of a row with its gap
     from: 0, // the first card on the page
     to: 0, // behind the last one
-    asked: 0,
+    asking: false, // whether cards are on their way
+    answered: "", // what the cards on the page are the answer to
     /** @type {() => void} */ off: () => {},
 
     init() {
@@ -91,29 +92,43 @@ export function shelf() {
       this.height = first.offsetHeight + (table ? 0 : parseFloat(style.rowGap) || 0);
     },
 
-    /** Fills what is in sight, and half a screen more either way. */
+    /** Fills what is in sight, and a screen more either way. */
     async sight() {
       if (this.$root.dataset.virtual === undefined || !this.box.isConnected) return;
-      const top = this.box.getBoundingClientRect().top + scrollY;
-      const rows = Math.ceil(this.total / this.columns);
-      const spare = Math.ceil(innerHeight / this.height / 2) + 1;
-      const first = Math.max(0, Math.floor((scrollY - top) / this.height) - spare);
-      const last = Math.min(rows, Math.ceil((scrollY + innerHeight - top) / this.height) + spare);
-      const from = first * this.columns, to = Math.min(this.total, Math.max(last, first + 1) * this.columns);
+      const rows = Math.ceil(this.total / this.columns), { from, to } = this.wanted(rows, 0.5);
       this.room(rows);
-      if (from >= this.from && to <= this.to) return;
-      const mine = ++this.asked;
-      await new Promise((next) => setTimeout(next, 40)); // a fling asks once, where it ends
-      if (mine !== this.asked) return;
-      const url = new URL("/library/cards" + location.search, location.href);
+      if (this.asking || (from >= this.from && to <= this.to)) return;
+      const more = this.wanted(rows, 1), url = new URL("/library/cards" + location.search, location.href);
       url.searchParams.delete("page");
-      url.searchParams.set("from", String(from));
-      url.searchParams.set("n", String(to - from));
-      const answer = await fetched(url).catch(() => null);
-      if (mine !== this.asked || !answer?.ok || !this.box.isConnected) return;
+      url.searchParams.set("from", String(more.from));
+      url.searchParams.set("n", String(more.to - more.from));
+      if (url.href === this.answered) return; // the server has no more of them
+      // One question at a time: whoever scrolls on meanwhile is answered next, from where he is then.
+      this.asking = true;
+      const answer = await fetched(url).catch(() => null), text = answer?.ok ? await answer.text() : null;
+      this.asking = false;
+      if (text === null || !this.box.isConnected) return;
+      const now = this.wanted(rows, 0);
+      if (now.from < more.to && now.to > more.from) {
+        this.answered = url.href;
+        this.fill(text, more.from, rows);
+      }
+      this.sight();
+    },
+
+    /** The cards in sight and some screens more either way. @param {number} rows @param {number} screens */
+    wanted(rows, screens) {
+      const top = this.box.getBoundingClientRect().top + scrollY, spare = screens ? Math.ceil((innerHeight * screens) / this.height) + 1 : 0;
+      const first = Math.max(0, Math.min(rows - 1, Math.floor((scrollY - top) / this.height) - spare));
+      const last = Math.min(rows, Math.max(first + 1, Math.ceil((scrollY + innerHeight - top) / this.height) + spare));
+      return { from: first * this.columns, to: Math.min(this.total, last * this.columns) };
+    },
+
+    /** Puts cards on the page, from one on. @param {string} text @param {number} from @param {number} rows */
+    fill(text, from, rows) {
       const focused = /** @type {HTMLElement | null} */ (document.activeElement?.closest("[data-card]"))?.dataset.card;
       const fresh = document.createElement("template");
-      fresh.innerHTML = await answer.text();
+      fresh.innerHTML = text;
       // Cards that stay keep their elements, and with them their pictures.
       const have = new Map([...this.box.children].map((c) => [/** @type {HTMLElement} */ (c).dataset.card, c]));
       const next = [...fresh.content.children].map((c) => have.get(/** @type {HTMLElement} */ (c).dataset.card) ?? c);
