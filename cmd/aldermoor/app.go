@@ -76,8 +76,8 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 	}
 	a.queue.OnFailure(a.studio.JobFailed)
 	if os.Getenv("GOGC") == "" {
-		// The Library stays in memory: garbage beside it may take half as much, not as much again.
-		debug.SetGCPercent(60)
+		// The Library stays in memory: garbage beside it may take a third as much, not as much again.
+		debug.SetGCPercent(35)
 	}
 	loading, stop := context.WithCancel(ctx)
 	a.stopLoading, a.loaded = stop, a.studio.Search.Load(loading)
