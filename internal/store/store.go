@@ -72,7 +72,7 @@ func open(ctx context.Context, dir string, migrate bool) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open database %q: %w", file, err)
 	}
-	w, err := connect(ctx, file, "&_txlock=immediate", 1)
+	w, err := connect(ctx, file, "&_txlock=immediate&_pragma=cache_size(-32000)", 1)
 	if err != nil {
 		return nil, fmt.Errorf("open database %q: %w", file, err)
 	}
@@ -80,7 +80,7 @@ func open(ctx context.Context, dir string, migrate bool) (*Store, error) {
 		w.Close()
 		return nil, fmt.Errorf("open database %q: %w", file, err)
 	}
-	r, err := connect(ctx, file, "&_pragma=query_only(1)", 4)
+	r, err := connect(ctx, file, "&_pragma=query_only(1)&_pragma=cache_size(-20000)", 4) // each reader has a cache of its own
 	if err != nil {
 		w.Close()
 		return nil, fmt.Errorf("open database %q: %w", file, err)
@@ -89,7 +89,7 @@ func open(ctx context.Context, dir string, migrate bool) (*Store, error) {
 }
 
 func connect(ctx context.Context, file, extra string, conns int) (*sql.DB, error) {
-	db, err := sql.Open("sqlite", "file:"+file+"?_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_pragma=synchronous(FULL)&_pragma=cache_size(-32000)&_pragma=temp_store(MEMORY)"+extra)
+	db, err := sql.Open("sqlite", "file:"+file+"?_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_pragma=synchronous(FULL)&_pragma=temp_store(MEMORY)"+extra)
 	if err == nil {
 		db.SetMaxOpenConns(conns)
 		db.SetMaxIdleConns(conns)
