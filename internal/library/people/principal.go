@@ -107,7 +107,14 @@ func (f Forbidden) Error() string {
 	case f.By.Token && (Principal{Name: f.By.Name, Role: f.By.Role, Scope: ScopeAdminister}).May(f.Right):
 		return fmt.Sprintf("This token's scope is %q, which does not allow this. Make one with a larger scope.", f.By.Scope)
 	}
-	return fmt.Sprintf("The role %s does not allow this. Ask the librarian or the administrator.", f.By.Role)
+	ask := "a librarian"
+	switch f.Right {
+	case Decide:
+		ask = "a lead"
+	case Administer:
+		ask = "an administrator"
+	}
+	return fmt.Sprintf("The role %s does not allow this. Ask %s.", f.By.Role, ask)
 }
 
 // Need is an error if the principal lacks a right.

@@ -222,6 +222,7 @@ func (s *Service) CorrectMany(ctx context.Context, p people.Principal, list []in
 
 // Restore puts descriptions back as they were.
 func (s *Service) Restore(ctx context.Context, p people.Principal, was map[int64]Description) error {
+	ctx = context.WithoutCancel(ctx) // what was begun is finished, even if nobody waits for it any longer
 	for some := range slices.Chunk(slices.Sorted(maps.Keys(was)), MostCorrected) {
 		if _, err := s.describeMany(ctx, p, some, func(id int64, _ Description) Description { return was[id] }); err != nil {
 			return err

@@ -70,6 +70,7 @@ func (s *Service) RenameWord(ctx context.Context, p people.Principal, kind WordK
 		return done, library.Invalid(fmt.Sprintf("Nothing is filed under %q.", from))
 	}
 	done.Was = map[int64]Description{}
+	ctx = context.WithoutCancel(ctx) // what was begun is finished, even if nobody waits for it any longer
 	for some := range slices.Chunk(ids, renamedAtOnce) {
 		var cards []Card
 		err := s.Store.Write(ctx, func(tx Tx) error {
@@ -118,11 +119,7 @@ func (s *Service) renameOne(tx Tx, p people.Principal, id int64, kind WordKind, 
 			}
 		}
 	}
-	m, err := tx.Material(id)
-	if err != nil {
-		return card, was, err
-	}
-	_, err = s.Materials.EditIn(tx, p, "edit", []library.Seen{{ID: id, Version: m.Version}}, func(_ materials.Tx, list []*materials.Material) (string, error) {
+	_, err = s.Materials.EditIn(tx, p, "edit", []library.Seen{{ID: id}}, func(_ materials.Tx, list []*materials.Material) (string, error) {
 		m := list[0]
 		m.Tags, m.Categories = renamed(kind == Tag, m.Tags, from, to, false), renamed(kind == Category, m.Categories, from, to, true)
 		return fmt.Sprintf("%s %s renamed to %s, of %s", kind, from, to, m.Name), nil

@@ -11,10 +11,12 @@ export function words() {
       const { kind, word } = /** @type {HTMLElement} */ (e.currentTarget).dataset;
       const to = await ask(kind === "category" ? "Path of the category" : "Tag", word);
       if (!to || to === word) return;
+      tell(`Renaming ${word}…`);
       try {
         const done = await call("POST", "/api/v1/words", { kind, from: word, to });
         tell(done.says, async () => {
-          await call("POST", "/api/v1/corrections", { restore: done.was });
+          const all = Object.entries(done.was);
+          for (let i = 0; i < all.length; i += 500) await call("POST", "/api/v1/corrections", { restore: Object.fromEntries(all.slice(i, i + 500)) });
         });
         await this.show();
       } catch (x) {
