@@ -118,7 +118,7 @@ export function shelf() {
 
     /** The cards in sight and some screens more either way. @param {number} rows @param {number} screens */
     wanted(rows, screens) {
-      const top = this.box.getBoundingClientRect().top + scrollY, spare = screens ? Math.ceil((innerHeight * screens) / this.height) + 1 : 0;
+      const top = this.box.getBoundingClientRect().top + scrollY, spare = Math.ceil((innerHeight * screens) / this.height);
       const first = Math.max(0, Math.min(rows - 1, Math.floor((scrollY - top) / this.height) - spare));
       const last = Math.min(rows, Math.max(first + 1, Math.ceil((scrollY + innerHeight - top) / this.height) + spare));
       return { from: first * this.columns, to: Math.min(this.total, last * this.columns) };
