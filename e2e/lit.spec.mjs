@@ -134,6 +134,8 @@ test("it is worked by pointer and by keys, and is in the address", async ({ page
   await page.keyboard.press("1");
   await expect(page.locator("#lit")).toBeHidden();
   await expect(page.locator("#lens")).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Flat/ })).toHaveAttribute("aria-pressed", "true");
+  await expect(page.getByRole("button", { name: /^Lit/ })).toHaveAttribute("aria-pressed", "false");
 });
 
 test("every environment lights it otherwise, one's own too, plaster and channels show what they say", async ({ page }) => {

@@ -29,9 +29,9 @@ export function placing() {
       this.fit();
     },
 
+    /** Says which lens is seen, once the others have come and gone. */
     saysLens() {
-      if (this.root.hidden) return;
-      dispatchEvent(new CustomEvent("lens", { detail: this.laid ? "laid" : "flat" }));
+      queueMicrotask(() => this.root.hidden || dispatchEvent(new CustomEvent("lens", { detail: this.laid ? "laid" : "flat" })));
     },
 
     /** The wall of the ledger, in metres. @returns {[number, number]} */
