@@ -103,7 +103,7 @@ export function shelf() {
       url.searchParams.set("from", String(more.from));
       url.searchParams.set("n", String(more.to - more.from));
       if (url.href === this.answered) return; // the server has no more of them
-      // One question at a time: whoever scrolls on meanwhile is answered next, from where he is then.
+      // One question at a time: after its answer, the next asks for what is in sight by then.
       this.asking = true;
       const answer = await fetched(url).catch(() => null), text = answer?.ok ? await answer.text() : null;
       this.asking = false;
