@@ -252,6 +252,7 @@ interface Lit {
   barText: string;
   moved: number;
   ruled: string;
+  stirred: boolean;
   rests: number;
   again(moving?: boolean): void;
   paint(): void;

@@ -14,6 +14,7 @@ export function bearings() {
     bar: 0, // pixels of the scale bar
     barText: "",
     moved: 0, // when something moved last
+    stirred: false, // whether no picture shows that yet
     ruled: "", // what the rulers show
 
     /** Has everything drawn anew. @param {boolean} [moving] the hand moves something: speed counts */
@@ -23,7 +24,7 @@ export function bearings() {
       if (this.byServer) return this.drawStill();
       this.asked++; // a picture that the server still makes comes too late
       this.part = 0;
-      if (moving) this.moved = performance.now();
+      if (moving) [this.moved, this.stirred] = [performance.now(), true];
       cancelAnimationFrame(this.wanted);
       this.wanted = requestAnimationFrame(() => this.paint());
     },
@@ -33,11 +34,12 @@ export function bearings() {
       this.rule();
       if (!stage?.ready) return;
       const box = this.$refs.mat.getBoundingClientRect(), dpr = devicePixelRatio || 1;
-      const moving = performance.now() - this.moved < 160;
+      const moving = this.stirred || performance.now() - this.moved < 160; // a picture that waited long is still of something that moves
       const first = !this.root.dataset.drawn, quick = moving || first; // the first picture of all is a quick one
       const k = moving ? this.pixels : first ? 0.3 : 1;
       const w = Math.round(box.width * dpr * k), h = Math.round(box.height * dpr * k);
       if (!w || !h || stage.renderer.getContext().isContextLost()) return;
+      this.stirred = false;
       const began = performance.now();
       stage.draw(this.view, w, h, quick ? -1 : this.part);
       if (quick) {
@@ -45,7 +47,7 @@ export function bearings() {
         if (first) this.root.dataset.drawn = performance.now().toFixed(0);
         // What the hand moves must follow it 30 times a second: where drawing takes longer than that leaves, fewer pixels are drawn.
         const took = performance.now() - began;
-        if (moving && (took > 29 || took < 20)) this.pixels = Math.max(0.2, Math.min(1, this.pixels * Math.max(0.6, Math.min(1.15, Math.sqrt(25 / took)))));
+        if (moving && (took > 29 || took < 20)) this.pixels = Math.max(0.2, Math.min(1, this.pixels * Math.max(0.3, Math.min(1.15, Math.sqrt(25 / took)))));
         this.wanted = requestAnimationFrame(() => this.paint());
         return;
       }
@@ -61,7 +63,7 @@ export function bearings() {
       const f = stage.surface?.head.figures;
       if (f && (f.drift[0] || f.drift[1]) && !matchMedia("(prefers-reduced-motion: reduce)").matches) {
         this.view.drift = (performance.now() / 1000) % 3600;
-        this.moved = performance.now();
+        [this.moved, this.stirred] = [performance.now(), true];
         this.part = 0;
         this.wanted = requestAnimationFrame(() => this.paint());
       }
