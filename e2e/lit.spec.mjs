@@ -4,7 +4,7 @@ import { expect, test } from "@playwright/test";
 import { PNG } from "pngjs";
 import { alike, difference } from "../internal/web/static/js/likeness.js";
 import { readFileSync } from "node:fs";
-import { enter, scanned, studio } from "./studio.mjs";
+import { enter, now, scanned, studio } from "./studio.mjs";
 
 test.describe.configure({ mode: "serial" });
 test.use({ viewport: { width: 1024, height: 600 } }); // what the software renderer draws in a reasonable time
@@ -275,6 +275,33 @@ test("a mesh and a backdrop of one's own", async ({ page }) => {
   await page.getByRole("button", { name: "More", exact: true }).last().click();
   await page.locator("input[x-ref=ownMesh]").setInputFiles({ name: "bare.obj", mimeType: "text/plain", buffer: Buffer.from(square.replace(/vt.*\n/g, "").replace(/\/\d/g, "")) });
   await expect(page.locator(".trouble")).toContainText("bare.obj could not be read: it has no texture coordinates");
+});
+
+test("what drifts is shown moving, at its speed, and stops where motion is unwanted", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const at = `${s.url}/api/v1/materials/${sets[2].material_id}`, change = (/** @type {any} */ figures) => page.request.patch(at, { headers: now, data: { figures } });
+  expect((await change({ drift: [0.2, 0] })).status()).toBe(200);
+  await page.goto(`${s.url}/bench/${sets[2].material_id}?lens=lit&on=swatch`);
+  await settled(page);
+  const shown = await page.evaluate(() => new Promise((done) => {
+    const it = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0], wide = it.stage.surface.head.size[0];
+    /** @type {number[][]} */ const list = [];
+    const tick = () => {
+      list.push([performance.now() / 1000, it.stage.uniforms.middle.value.x * wide]);
+      if (list.length < 40) requestAnimationFrame(tick);
+      else done(list);
+    };
+    requestAnimationFrame(tick);
+  }));
+  const [first, last] = [shown[0], shown.at(-1)];
+  expect((last[1] - first[1]) / (last[0] - first[0])).toBeCloseTo(-0.2, 1); // metres a second: the coordinates go back, the map goes on
+  expect(new Set(shown.map((/** @type {number[]} */ v) => v[1])).size).toBeGreaterThan(20);
+  await page.emulateMedia({ reducedMotion: "reduce" });
+  await page.waitForTimeout(500);
+  const still = (await state(page)).drift;
+  await page.waitForTimeout(300);
+  expect((await state(page)).drift).toBe(still);
+  expect((await change({ drift: null })).status()).toBe(200);
 });
 
 test("a lost context comes back", async ({ page }) => {
