@@ -1,6 +1,6 @@
 // @ts-check
-// Measures the Lit lens in the software renderer: when its first picture is there, when it has come to
-// rest, what a whole picture takes, and how it follows the hand: frames a second while a shape is turned and
+// Measures the Lit lens in the software renderer: when its first picture is there, when the last one is,
+// what a whole picture takes, and how it follows the hand: frames a second while a shape is turned and
 // while the light is, and how many pixels those frames have of those at rest.
 import { chromium } from "@playwright/test";
 import { enter, scanned, studio } from "./studio.mjs";
@@ -24,7 +24,7 @@ while (!id) {
   if (d.state === "sorted") id = d.sets[0].material_id;
   else await page.waitForTimeout(500);
 }
-await page.waitForTimeout(5000); // what is made of it after the import has come to rest
+await page.waitForTimeout(5000); // until the thumbnails are made
 
 const median = (/** @type {number[]} */ list) => list.sort((a, b) => a - b)[list.length >> 1];
 

@@ -36,6 +36,9 @@ func TestTheLitLensIsFetchedAhead(t *testing.T) {
 				}
 			case strings.Contains(at, "/js/lit/") || strings.Contains(at, "/vendor/three."):
 				modules++
+				if strings.HasSuffix(at, "/packs.js") && !strings.Contains(string(body), `"/light/tables.bin?v=tables-1"`) {
+					t.Error("the scripts ask for other tables than those that are fetched ahead")
+				}
 			}
 		}
 		if data != 3 || modules != 8 || !strings.Contains(page, "/light/water/light.bin") {

@@ -12,8 +12,8 @@ import (
 	"aldermoor/internal/library/studio"
 )
 
-// A tag that is renamed on more materials than one transaction holds is renamed on all of them, even if whoever
-// asked has gone; putting back what was gives each its own again.
+// A tag that is renamed on more materials than one transaction holds is renamed on all of them, even if the person
+// who asked has left; undoing it gives each material its own tags again.
 func TestARenameIsFinished(t *testing.T) {
 	s := newStudio(t)
 	const n = 450

@@ -105,7 +105,7 @@ export function shelf() {
       if (url.href === this.answered) return; // the server has no more of them
       // One question at a time: after its answer, the next asks for what is in sight by then.
       this.asking = true;
-      const answer = await fetched(url).catch(() => null), text = answer?.ok ? await answer.text() : null;
+      const text = await fetched(url).then((answer) => (answer.ok ? answer.text() : null)).catch(() => null); // a lost connection: scrolling asks again
       this.asking = false;
       if (text === null || !this.box.isConnected) return;
       const now = this.wanted(rows, 0);
