@@ -176,7 +176,7 @@ func companyOf(group []entry) (c company) {
 	c.size = len(group)
 	for _, o := range group {
 		named, w, word := o.name.claim()
-		s := saying{base: named == material.BaseColor && w >= outright, normal: o.Look.UnitLength > 0.9 || o.Look.twoComponent()}
+		s := saying{base: named == material.BaseColor && w >= outright, normal: o.Look.normalLike()}
 		s.sure = named != material.None && named != material.BaseColor && o.Look.Against(named).Code == ""
 		s.letter = len(word) == 1 && (named == material.Normal && o.Look.UnitLength > 0.9 || named == material.BaseColor && o.Look.looksBase())
 		for _, k := range []struct {
@@ -213,14 +213,14 @@ func (c company) companions(e entry, i int) (out []Reason) {
 			normal = n
 		}
 	}
-	if named == material.None && e.name.unknown == "" && l.UnitLength < 0.8 && l.Info.Layer == "" && sure > 0 && !base {
+	if named == material.None && e.name.unknown == "" && !l.normalLike() && l.Info.Layer == "" && sure > 0 && !base {
 		w := 0.55
 		if l.Info.Components == 1 {
 			w = 0.85 // more than what speaks against one component
 		}
 		out = append(out, Because("peer", material.BaseColor, w, "last_one"))
 	}
-	if c.size == 1 && named == material.None && l.Info.Components >= 3 && l.UnitLength < 0.6 {
+	if c.size == 1 && named == material.None && e.name.unknown == "" && !l.normalLike() && l.Info.Layer == "" {
 		out = append(out, Because("peer", material.BaseColor, 0.4, "lone_colour"))
 	}
 	if letter && len(text) == 1 {

@@ -45,6 +45,8 @@ func decide(group []entry) Set {
 	for i, v := range assign(whole, taken) {
 		e := whole[i]
 		m := e.asMap()
+		_, weight, _ := e.name.claim()
+		m.stated = weight >= outright || e.name.habit() != nil
 		if m.Verdict = v; m.Channel == material.None {
 			if s.loose(e.address(), v.Reasons...); v.Reasons == nil {
 				s.loose(e.address(), Because("pixels", material.None, 0, "nothing_said"))
@@ -54,8 +56,8 @@ func decide(group []entry) Set {
 		if m.Channel == material.Normal {
 			m.face()
 		}
-		if m.Channel.Grey() && m.Look.Info.Components == 1 {
-			m.Component = "r"
+		if m.Channel.Grey() {
+			m.Component = m.Look.sole()
 		}
 		mapOf[m.address()] = len(found)
 		found = append(found, m)
@@ -200,12 +202,20 @@ func (e entry) hasAlpha() bool {
 	return (n == 2 || n == 4) && !e.Look.flat(n-1)
 }
 
-// shown says whether a picture shows a material and is no map of it: before a plain ground, or with
-// writing on it where another of the group is the base colour. A poster has writing, too.
+// shown says whether a picture shows a material and is no map of it: before a plain ground or with
+// writing on it, where another of the group is the base colour and has its detail elsewhere. A poster has
+// writing, too, and a model's maps have a plain ground.
 func (e entry) shown(group []entry) bool {
-	return e.Look.rendered() || e.Look.Captioned && slices.ContainsFunc(group, func(o entry) bool {
+	if e.name.habit() != nil || !e.Look.rendered() && !e.Look.Captioned {
+		return false
+	}
+	return slices.ContainsFunc(group, func(o entry) bool {
 		c, _, _ := o.name.claim()
-		return o.address() != e.address() && (c == material.BaseColor || o.name.bare() && o.Look.looksBase())
+		if o.address() == e.address() || c != material.BaseColor && !(o.name.bare() && o.Look.looksBase() && !o.Look.rendered()) {
+			return false
+		}
+		r, ok := e.Look.Beside(*o.Look)
+		return !ok || r < inPlace
 	})
 }
 
@@ -246,7 +256,7 @@ func loneColour(found []Map) {
 	l := &m.Look
 	word := slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "name" && r.Weight > 0.9 })
 	ruled := slices.ContainsFunc(m.Reasons, func(r Reason) bool { return r.Kind == "rule" })
-	if m.Channel == material.BaseColor && m.Confidence >= 0.9 || m.Component != "rgb" || l.UnitLength > 0.6 || ruled || l.grey() && (word || l.Info.Components < 3 || l.bimodal(0) > 0.85) {
+	if m.stated || m.Channel == material.BaseColor && m.Confidence >= 0.9 || m.Component != "rgb" || l.UnitLength > 0.6 || l.emptied() || ruled || l.grey() && (word || l.Info.Components < 3 || l.bimodal(0) > 0.85) {
 		return
 	}
 	m.Verdict = Verdict{material.BaseColor, 0.93, []Reason{Because("peer", material.BaseColor, 0.7, "lone_colour"), Because("pixels", material.BaseColor, 0.35, "in_colour")}}
@@ -255,7 +265,23 @@ func loneColour(found []Map) {
 	}
 }
 
+// sole is the one component that a picture's figures are in: "r" of one component, the first that is
+// not empty where others are, "rgb" otherwise.
+func (l *Look) sole() string {
+	switch {
+	case l.Info.Components == 1:
+		return "r"
+	case l.emptied():
+		for c := range 3 {
+			if l.Max[c] >= 0.02 && (l.Mean[c] >= 0.01 || l.StdDev[c] >= 0.02) {
+				return "rgb"[c : c+1]
+			}
+		}
+	}
+	return "rgb"
+}
+
 // looksBase says whether a picture can only be a base colour by its pixels.
 func (l Look) looksBase() bool {
-	return !l.grey() && l.UnitLength < 0.6 && l.Likeness > 0.5 // of packed maps the components have little in common
+	return !l.grey() && !l.normalLike() && !l.emptied() && l.Likeness > 0.5 // of packed maps the components have little in common
 }

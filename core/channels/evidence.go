@@ -8,6 +8,10 @@ import (
 
 // This file is the one place where evidence is weighed.
 
+// stated is what a whole word counts for more than its weight: a name that says what a map is goes
+// before what pixels hint at, and yields to what they prove.
+const stated = 1.5
+
 // steep turns a difference of summed weights into odds: an answer that is better by 1 is e⁸
 // times as likely. It is set by made deliveries, so that of answers of a confidence as many are
 // right as it says, or more.
@@ -43,6 +47,9 @@ func evidence(n Name, l Look) []Reason {
 		named = rule.Channel
 		add("rule", named, 1.3, "rule", "station", rule.Station, "ending", rule.Ending)
 	} else if named != material.None {
+		if weight >= wholeWord || n.habit() != nil && weight >= outright {
+			weight *= stated // what a name says goes before what pixels hint at
+		}
 		add("name", named, weight, "name_word", "word", text)
 		for _, o := range n.also() {
 			add("name", o.channel, o.weight, "name_word", "word", text)
@@ -52,7 +59,7 @@ func evidence(n Name, l Look) []Reason {
 		add("name", material.Normal, 0.6, "name_direction", "direction", n.Side)
 	}
 	pixels(l, add)
-	if named == material.None && len(n.kept) > 0 && !l.grey() && l.UnitLength < 0.6 {
+	if named == material.None && n.habit() == nil && len(n.kept) > 0 && !l.grey() && !l.emptied() && !l.normalLike() {
 		add("peer", material.BaseColor, 0.15, "bare_name")
 	}
 	return rs
@@ -75,7 +82,7 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 		against(0.5, "third_empty", material.BaseColor, material.Emissive)
 		return
 	}
-	normal := l.UnitLength > 0.9 && l.Info.Components >= 3 && l.Mean[2] > 0.6
+	normal := l.normalLike() && l.Info.Components >= 3
 	switch {
 	case normal && (l.StdDev[0] > 0.004 || l.StdDev[1] > 0.004 || l.Mean[2] > 0.95):
 		if l.Curve {
@@ -84,6 +91,9 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 			add("pixels", material.Normal, 0.8, "unit_vectors", "share", l.UnitLength)
 		}
 		against(0.7, "are_unit_vectors", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Emissive, material.Specular, material.Glossiness, material.Mask)
+	case l.middling():
+		add("pixels", material.Normal, 0.45, "middling_vectors", "share", l.UnitLength)
+		against(0.3, "middling_vectors", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
 	case l.UnitLength < 0.5:
 		against(0.9, "few_unit_vectors", material.Normal)
 	}
@@ -99,6 +109,9 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 			against(0.35, "one_component", material.BaseColor, material.Emissive)
 		}
 		against(0.9, "grey_not_normal", material.Normal)
+	case l.emptied():
+		against(0.4, "components_empty", material.BaseColor)
+		against(0.9, "few_unit_vectors", material.Normal)
 	case !normal && l.Spread > 0.03:
 		add("pixels", material.BaseColor, 0.35, "in_colour")
 		against(0.45, "colour_not_data", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
@@ -139,8 +152,8 @@ func unpackable(n Name, l Look, based bool) []part {
 	packing, word := n.packing()
 	if packing == nil {
 		c, w, _ := n.claim()
-		said := n.mixed() || c == material.Mask
-		if !said && (!based || c != material.None && w > 0.5 || l.Likeness > 0.35) || l.Components() < 2 {
+		said := n.mixed() || c == material.Mask && w > outright && n.habit() == nil
+		if !said && (!based || n.bare() || c != material.None && w > 0.5 || l.Likeness > 0.35) || l.Components() < 2 {
 			return nil
 		}
 		return guessPacked(l)

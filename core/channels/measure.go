@@ -22,11 +22,16 @@ type Look struct {
 	Extremes               float64   // share of samples within 0.06 of 0 or 1, first component
 	UnitLength             float64   // share of pixels that are unit vectors facing up
 	Sphere                 float64   // share of pixels that are unit vectors facing anywhere else
+	Octants                int       `json:",omitempty"` // eighths of the sphere in which at least 2 % of the pixels are unit vectors
+	Dark                   float64   `json:",omitempty"` // share of pixels that are nearly black, of three components
+	Blue                   float64   `json:",omitempty"` // share of pixels whose third component is the largest
+	Lit                    []float64 `json:",omitempty"` // mean of three components over what is not nearly black
 	Likeness               float64   // how far the colour components go together: mean correlation, −1..1
 	Captioned              bool      `json:",omitempty"` // it holds a line of writing
 	Border                 float64   // standard deviation along the picture's border, over that of all of it
 	TrueBits               int       // bits that integer samples really use: 8 in a 16-bit file that was 8
 	Thumb                  [][]byte  // 16 × 16 averages of each component, 0..255
+	Detail                 []byte    `json:",omitempty"` // where its detail lies: see detail
 	Relief                 []byte    `json:",omitempty"` // of a grey picture its shape, of normals their slopes: see relief
 	Curve                  bool      `json:",omitempty"` // the pixels are unit vectors once the sRGB curve is taken off
 	Swapped                bool      `json:",omitempty"` // normals whose first two components are in each other's place
@@ -93,7 +98,9 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		}
 	}
 	l.Extremes = float64(near) / float64(len(small[0].Pix))
+	l.Detail = detail(small[:min(n, 3)])
 	if n >= 3 {
+		l.vectors(whole)
 		l.colour(small)
 	}
 	if l.UnitLength > 0.5 || l.twoComponent() {
@@ -105,7 +112,7 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		l.Direction, l.DirectionConfidence = normals.Guess(f)
 		l.Relief = slopesOf(f)
 	} else if l.grey() {
-		l.Relief = signed(small[0])
+		l.Relief = signed(small[0], reliefSize)
 	}
 	return l
 }
@@ -125,15 +132,15 @@ func (l *Look) colour(p []raster.Plane) {
 			sphere++
 		}
 	}
-	l.Sphere = float64(sphere) / float64(len(p[0].Pix))
+	share := func(k int) float64 { return float64(k) / float64(len(p[0].Pix)) }
+	l.UnitLength, l.Sphere = max(l.UnitLength, share(unit)), max(l.Sphere, share(sphere))
 	l.Likeness = (correlation(p[0].Pix, p[1].Pix) + correlation(p[0].Pix, p[2].Pix) + correlation(p[1].Pix, p[2].Pix)) / 3
 	l.Spread = spread / float64(len(p[0].Pix))
-	l.UnitLength = float64(unit) / float64(len(p[0].Pix))
 	if l.UnitLength < 0.9 && math.Abs(l.Mean[0]-0.735) < 0.06 && math.Abs(l.Mean[1]-0.735) < 0.06 && l.Mean[2] > 0.85 {
 		l.curve(p)
 	}
 	if l.grey() { // of vectors with three equal components nothing can be said
-		l.Sphere, l.UnitLength = 0, 0
+		l.Sphere, l.UnitLength, l.Octants = 0, 0, 0
 	}
 }
 
@@ -197,10 +204,11 @@ func (l Look) twoComponent() bool {
 	return math.Abs(l.Mean[x]-0.5) < 0.08 && math.Abs(l.Mean[1]-0.5) < 0.08 && l.StdDev[x] < 0.3 && l.StdDev[1] < 0.3
 }
 
-// objectSpace says whether a picture holds unit vectors that face every way. One that
-// leaves its third component empty only seems to face away.
+// objectSpace says whether a picture holds unit vectors that face every way: in six of the eight
+// octants at least, as a plain colour may be as long as a unit vector. One that leaves its third
+// component empty only seems to face away.
 func (l Look) objectSpace() bool {
-	return !l.twoComponent() && l.Sphere > 0.08 && l.Sphere+l.UnitLength > 0.9
+	return !l.twoComponent() && l.Octants >= 6 && l.Sphere > 0.08 && l.Sphere+l.UnitLength > 0.9
 }
 
 // correlation is Pearson's, of every seventh sample; 1 if either is flat.

@@ -193,6 +193,9 @@ func (n Name) take(i, j int) Name {
 	m.words, m.kept = split[:k:k], split[k:]
 	m.note()
 	_, m.prior, _ = claimed(m.words)
+	if h := m.habit(); h != nil && m.prior == 0 {
+		m.unknown = h.word
+	}
 	if packing, _ := m.packing(); packing != nil {
 		m.prior, m.packs = 1.05, true
 	} else if m.mixed() {
@@ -214,6 +217,16 @@ func (n Name) take(i, j int) Name {
 		m.prior -= 0.05
 	}
 	return m
+}
+
+// habit is the delivery's habit by which the name says what the map is, or nil.
+func (n Name) habit() *habit {
+	for i := len(n.words) - 1; i >= 0; i-- {
+		if h := n.words[i].habit; h != nil {
+			return h
+		}
+	}
+	return nil
 }
 
 // loose counts words of which none makes a pair with the next.
@@ -351,7 +364,7 @@ func claimed(words []word) (material.Channel, float64, string) {
 		}
 	}
 	for i := len(words) - 1; i >= 0; i-- {
-		if w := words[i]; w.role == channel {
+		if w := words[i]; w.role == channel && (w.rule != nil || w.claim.channel != material.None) {
 			if w.rule != nil {
 				return w.rule.Channel, 1, w.text
 			}

@@ -43,6 +43,7 @@ func takeApart(pictures []entry, rules []Rule) {
 	markPowers(pictures)
 	markTiles(pictures)
 	markVariants(pictures)
+	learn(pictures)
 	raster.Rows(len(pictures), func(from, to int) {
 		for i := from; i < to; i++ {
 			pictures[i].readings = pictures[i].name.readings()
@@ -292,7 +293,10 @@ func (e entry) options(runs map[string]int) (out []option) {
 			if i := slices.Index(material.All(), c); i >= 0 {
 				o.score += max(-0.6, min(0.35, scores[i]))
 			}
-			if e.Look.rendered() && weightOf(n) < outright {
+			if n.unknown != "" {
+				o.channel = material.Channel("by " + n.unknown)
+			}
+			if e.Look.rendered() && weightOf(n) < outright && n.habit() == nil {
 				o.score--
 			}
 		}

@@ -19,13 +19,13 @@ func slopesOf(f normals.Field) []byte {
 		z := max(f.Z.Pix[i], 0.1)
 		x.Pix[i], y.Pix[i] = -f.X.Pix[i]/z, f.Y.Pix[i]/z
 	}
-	return append(signed(x), signed(y)...)
+	return append(signed(x, reliefSize), signed(y, reliefSize)...)
 }
 
-// signed is a plane averaged to 48 × 48, about its mean and in sixteenths of half its standard
+// signed is a plane averaged to side × side, about its mean and in sixteenths of half its standard
 // deviation as signed bytes; nil for a flat one.
-func signed(p raster.Plane) []byte {
-	q := p.Resample(reliefSize, reliefSize, raster.Area)
+func signed(p raster.Plane, side int) []byte {
+	q := p.Resample(side, side, raster.Area)
 	mean, sum := q.Mean(), 0.0
 	for _, v := range q.Pix {
 		sum += (float64(v) - mean) * (float64(v) - mean)
@@ -121,4 +121,13 @@ func (l Look) fits(n Look, swapped bool) (up, down float64, ok bool) {
 	up, ok1 := up2.Correlation(0)
 	down, ok2 := down2.Correlation(0)
 	return up, down, ok1 && ok2
+}
+
+// alike is the correlation of two planes stored by signed; ok is false if either is flat.
+func alike(a, b []byte) (r float64, ok bool) {
+	var p stats.Pairs
+	for i := range a {
+		p.Add(float64(int8(a[i])), float64(int8(b[i])))
+	}
+	return p.Correlation(0)
 }

@@ -36,7 +36,7 @@ var (
 	formWord    = regexp.MustCompile(`^(?:png|jpg|jpeg|tif|tiff|exr|tga|bmp|webp|(?:8|16|32)(?:bit|bits|b)|srgb|linear|lin|raw|srgbf|acescg|utility)$`)
 	fillWord    = regexp.MustCompile(`^(?:map|maps|tex|texture|textures|txt|mat|material|final|export|bake|baked|pbr|old|new|copy|edit|edited|fixed|fix|wip|orig|original|seamless|tileable|tiled)$`)
 	spaceWord   = regexp.MustCompile(`^(?:ws|os|ts|world|object|obj|tangent|worldspace|objectspace|tangentspace)$`) // of normals, behind their word
-	mixWord     = regexp.MustCompile(`^(?:packed|packedmap|combined|channels|masks|maskmap|mixed|mix)$`)            // packed, but not what
+	mixWord     = regexp.MustCompile(`^(?:packed|packedmap|combined|channels|maskmap|mixed|mix|data|params|comp|props)$`)            // packed, but not what
 	packWord    = regexp.MustCompile(`^(?:a?orm[dh]?|arm[dh]?|rma[odh]?|mra[odh]?|mro|rmo|omr|amr|ora|a?ord|ard|orh|arh|maos|mads|mohs|mas)$`)
 )
 
@@ -57,10 +57,10 @@ var claims = map[string]struct {
 	"opacity": {material.Opacity, 1}, "alpha": {material.Opacity, 0.9}, "transparency": {material.Opacity, 0.85}, "cutout": {material.Opacity, 0.9}, "opac": {material.Opacity, 0.9}, "op": {material.Opacity, 0.6}, "o": {material.Occlusion, 0.3},
 	"emissive": {material.Emissive, 1}, "emission": {material.Emissive, 1}, "emit": {material.Emissive, 0.85}, "emis": {material.Emissive, 0.85}, "glow": {material.Emissive, 0.7}, "illum": {material.Emissive, 0.7}, "luma": {material.Emissive, 0.65}, "selfillum": {material.Emissive, 0.9}, "e": {material.Emissive, 0.3},
 	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "sp": {material.Specular, 0.5}, "sm": {material.Specular, 0.45}, "s": {material.Specular, 0.3},
-	"glossiness": {material.Glossiness, 1}, "gloss": {material.Glossiness, 0.95}, "smoothness": {material.Glossiness, 0.95}, "smooth": {material.Glossiness, 0.7}, "gls": {material.Glossiness, 0.85}, "g": {material.Glossiness, 0.3},
+	"glossiness": {material.Glossiness, 1}, "gloss": {material.Glossiness, 0.95}, "smoothness": {material.Glossiness, 0.95}, "smooth": {material.Glossiness, 0.7}, "gls": {material.Glossiness, 0.85}, "glossy": {material.Glossiness, 0.85}, "g": {material.Glossiness, 0.3},
 	"transmission": {material.Transmission, 1}, "translucency": {material.Transmission, 0.85}, "transmissive": {material.Transmission, 0.9}, "thickness": {material.Transmission, 0.4}, "sss": {material.Transmission, 0.7}, "subsurface": {material.Transmission, 0.8},
 	"sheen": {material.Sheen, 1}, "fuzz": {material.Sheen, 0.6}, "anisotropy": {material.Anisotropy, 1}, "aniso": {material.Anisotropy, 0.9},
-	"coat": {material.Coat, 0.8}, "clearcoat": {material.Coat, 1}, "mask": {material.Mask, 0.8}, "id": {material.Mask, 0.5},
+	"coat": {material.Coat, 0.8}, "clearcoat": {material.Coat, 1}, "mask": {material.Mask, 0.8}, "masks": {material.Mask, 0.8}, "colormask": {material.Mask, 0.9}, "colourmask": {material.Mask, 0.9}, "id": {material.Mask, 0.5}, "colorid": {material.Mask, 0.9}, "materialid": {material.Mask, 0.9}, "matid": {material.Mask, 0.9},
 }
 
 // letterAlso are what else single letters stand for.
@@ -174,8 +174,9 @@ func edits(a, b string) int {
 type word struct {
 	piece
 	role  role
-	claim claim // of a channel's word
-	rule  *Rule // what a station's rule says of it
+	claim claim  // of a channel's word
+	rule  *Rule  // what a station's rule says of it
+	habit *habit // what it means throughout the delivery
 }
 
 // roles gives each word of a name its role.
@@ -208,7 +209,7 @@ func roles(words []piece, rules []Rule) []word {
 		case c.channel != material.None:
 			r = channel
 		}
-		out[i] = word{p, r, c, nil}
+		out[i] = word{piece: p, role: r, claim: c}
 		for k := range rules {
 			if rules[k].Ending == w && i > 0 && out[i].rule == nil {
 				out[i].role, out[i].rule = channel, &rules[k]

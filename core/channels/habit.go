@@ -1,0 +1,537 @@
+package channels
+
+import (
+	"cmp"
+	"math"
+	"slices"
+	"strings"
+
+	"aldermoor/core/material"
+)
+
+// This file learns the words by which one delivery tells its maps apart. Names that differ by one
+// word alone are companions ("crane", "crane_gm"); a word that makes companions of many names says
+// what the maps are, whether or not it stands in a dictionary. What it means is decided once, by the
+// pixels of all files that carry it and by what the other words of the same names leave over.
+
+// habit is what a word means throughout a delivery.
+type habit struct {
+	word    string           // the word, or several with spaces between
+	prefix  bool             // it stands in front of the name, not behind
+	channel material.Channel // None if nothing speaks for one more than for others
+	weight  float64          // how far it is to be believed, 0..1
+	files   int              // pictures that carry it
+	open    bool             // somebody should say what it means: no dictionary has it and pixels alone do not tell
+	known   bool             // a dictionary has it, and it means here what it says there
+}
+
+// mark is a place in a picture's name where a word may say what the map is.
+type place struct {
+	picture  int
+	from, to int    // words of its name
+	stem     string // the folder and the rest of the name
+	word     string
+	prefix   bool
+}
+
+// carriers are the pictures that carry one word, each at one place.
+type carriers struct {
+	habit
+	places  []place
+	company []place // of those, the places whose stems have another picture
+	claim   claim   // by the dictionary
+	score   []float64
+	anchor  bool // it tells maps apart by itself
+	top     int  // index of the best channel
+	margin  float64
+}
+
+const (
+	fewest      = 2    // files from which a word that no dictionary has is a habit
+	mostShown   = 48   // carriers whose pixels are looked at
+	wholeWord   = 0.75 // weight from which the dictionary is not asked again
+	firstLetter = 0.3  // what the first letter of a word that no dictionary has is worth
+	inPlace     = 0.45 // agreement of detail from which two pictures show the same layout
+)
+
+// learn finds the words that tell a delivery's maps apart, and notes in each name which of its words
+// they are and what they mean.
+func learn(pictures []entry) {
+	stems := map[string][]place{}
+	spots := make([][]place, len(pictures))
+	for i := range pictures {
+		spots[i] = pictures[i].name.places()
+		for k := range spots[i] {
+			spots[i][k].picture = i
+			stems[spots[i][k].stem] = append(stems[spots[i][k].stem], spots[i][k])
+		}
+	}
+	words := map[string]*carriers{}
+	var order []*carriers
+	for i := range pictures {
+		for _, p := range spots[i] {
+			if p.word == "" {
+				continue
+			}
+			c := words[p.key()]
+			if c == nil {
+				c = &carriers{habit: habit{word: p.word, prefix: p.prefix}, claim: spelled(pictures[i].name.all[p.from:p.to])}
+				c.known = c.claim.weight >= wholeWord
+				words[p.key()], order = c, append(order, c)
+			}
+			c.places = append(c.places, p)
+			if accompanied(stems[p.stem], p) {
+				c.company = append(c.company, p)
+			}
+		}
+	}
+	order = slices.DeleteFunc(order, func(c *carriers) bool {
+		c.files = len(c.places)
+		return len(c.company) == 0 || !c.known && (2*len(c.company) < len(c.places) || likelyVariant(c.word))
+	})
+	slices.SortStableFunc(order, func(a, b *carriers) int {
+		return cmp.Or(cmp.Compare(len(b.company), len(a.company)), cmp.Compare(a.word, b.word))
+	})
+	// Known words are habits, and what they or bare names stand beside: round by round.
+	h := habits{pictures: pictures, stems: stems, spots: spots, of: map[string]*carriers{}}
+	h.stand(order)
+	for range 3 {
+		var some []*carriers
+		for _, c := range order {
+			if h.of[c.key()] == nil && (c.known && (!c.several() || 2*h.bare(c) >= len(c.places)) || !c.known && h.means(c)) {
+				some = append(some, c)
+			}
+		}
+		if some == nil {
+			break
+		}
+		for _, c := range some {
+			h.of[c.key()] = c
+		}
+	}
+	order = slices.DeleteFunc(order, func(c *carriers) bool { return h.of[c.key()] == nil })
+	h.settle(order)
+	for _, c := range order {
+		habit := c.habit
+		for _, p := range c.places {
+			pictures[p.picture].name.adopt(p, &habit)
+		}
+	}
+}
+
+// habits are the words of a delivery that were found to tell its maps apart so far.
+type habits struct {
+	pictures []entry
+	stems    map[string][]place // by the folder and the rest of the name
+	spots    [][]place          // of each picture
+	of       map[string]*carriers
+}
+
+func (p place) key() string {
+	if p.prefix {
+		return "^" + p.word
+	}
+	return p.word
+}
+
+func (c *carriers) key() string { return place{word: c.word, prefix: c.prefix}.key() }
+
+// stand finds words that tell maps apart by themselves: those of normals, and two that stand on the same
+// three stems or more, one in colour and one not.
+func (h *habits) stand(order []*carriers) {
+	for _, c := range order {
+		if c.known || len(c.company) < 3 {
+			continue
+		}
+		kinds, n := h.kinds(c)
+		switch {
+		case kinds[vectors]*5 >= n*4:
+			c.anchor = true
+		case kinds[colours]*5 >= n*4:
+			with := map[string]int{}
+			for _, p := range c.company {
+				for _, o := range h.stems[p.stem] {
+					if o.picture != p.picture && o.word != "" && h.pictures[o.picture].Look.kind() != colours {
+						with[o.key()]++
+					}
+				}
+			}
+			for _, k := range with {
+				c.anchor = c.anchor || k >= 3 && 2*k >= len(c.places)
+			}
+		}
+	}
+}
+
+// kinds counts what the pictures that carry a word can be.
+func (h *habits) kinds(c *carriers) (kinds [5]int, n int) {
+	for _, p := range c.company[:min(len(c.company), mostShown)] {
+		kinds[h.pictures[p.picture].Look.kind()]++
+		n++
+	}
+	return kinds, n
+}
+
+// bare counts the places of a word beside a picture of a bare name.
+func (h *habits) bare(c *carriers) (n int) {
+	for _, p := range c.company {
+		if slices.ContainsFunc(h.stems[p.stem], func(o place) bool { return o.word == "" }) {
+			n++
+		}
+	}
+	return n
+}
+
+// several says whether it is several words.
+func (c *carriers) several() bool { return strings.Contains(c.word, " ") }
+
+// anchored says whether a picture stands beside one of a bare name, or beside one with a word that is
+// known to tell maps apart.
+func (h *habits) anchored(p place) bool {
+	return slices.ContainsFunc(h.stems[p.stem], func(o place) bool {
+		return o.picture != p.picture && o.word != p.word && (o.word == "" || h.of[o.key()] != nil)
+	})
+}
+
+// places are where words stand in a name that may say what the map is, the likeliest first: one to three
+// words at its end, before a number or a letter at its end, or one at its start; and the whole name as
+// the stem of others.
+func (n *Name) places() (out []place) {
+	var core []int
+	for i, w := range n.all {
+		if w.role == tier || w.role == form || w.role == udim || w.role == side || w.role == filler {
+			continue
+		}
+		core = append(core, i)
+	}
+	if len(core) == 0 {
+		return nil
+	}
+	text := func(some []int) string {
+		var b strings.Builder
+		for _, i := range some {
+			b.WriteByte(0)
+			b.WriteString(n.all[i].text)
+		}
+		return b.String()
+	}
+	out = append(out, place{stem: n.Dir + text(core)})
+	add := func(a, b int, prefix bool) {
+		rest := slices.Concat(core[:a], core[b:])
+		word := strings.ReplaceAll(text(core[a:b])[1:], "\x00", " ")
+		if len(rest) == 0 || numeric(word) || b-a == 1 && n.all[core[a]].variant() {
+			return
+		}
+		out = append(out, place{from: core[a], to: core[b-1] + 1, stem: n.Dir + text(rest), word: word, prefix: prefix})
+	}
+	end := len(core)
+	for l := 1; l <= 3 && l < end; l++ {
+		add(end-l, end, false)
+	}
+	if end > 2 && (numeric(n.all[core[end-1]].text) || len(n.all[core[end-1]].text) == 1) {
+		for l := 1; l <= 2 && l < end-1; l++ {
+			add(end-1-l, end-1, false)
+		}
+	}
+	if end > 1 {
+		add(0, 1, true)
+	}
+	return out
+}
+
+func numeric(s string) bool { return strings.Trim(s, "0123456789 ") == "" }
+
+// accompanied says whether a stem has another picture than the one at p, told from it by its word.
+func accompanied(at []place, p place) bool {
+	return slices.ContainsFunc(at, func(o place) bool { return o.picture != p.picture && o.word != p.word })
+}
+
+// spelled is what a dictionary says of a word, or of the last of several.
+func spelled(words []word) (c claim) {
+	c.channel, c.weight, _ = claimed(words)
+	return c
+}
+
+// kind is what a picture can be at first sight.
+type kind int
+
+const (
+	colours  kind = iota
+	greys         // without colour
+	vectors       // normals
+	glows         // lights in the dark
+	mixtures      // components that have little in common
+)
+
+func (l *Look) kind() kind {
+	switch {
+	case l.normalLike() || l.middling() && l.Likeness < 0.35 && l.Spread > 0.15:
+		return vectors
+	case l.grey():
+		return greys
+	case l.Dark > 0.6:
+		return glows
+	case l.Likeness < 0.35 && l.Components() > 1 || l.emptied():
+		return mixtures
+	}
+	return colours
+}
+
+// emptied says whether some of three components are empty and others are not: data, not a colour.
+func (l *Look) emptied() bool {
+	n, empty := min(3, len(l.Mean)), 0
+	for c := range n {
+		if l.Max[c] < 0.02 || l.Mean[c] < 0.01 && l.StdDev[c] < 0.02 {
+			empty++
+		}
+	}
+	return n == 3 && empty > 0 && empty < 3 && l.Info.Components >= 3
+}
+
+// means says whether a word that is not known tells maps apart rather than materials, and weighs what
+// it may mean.
+func (h *habits) means(c *carriers) bool {
+	pictures, stems, all := h.pictures, h.stems, material.All()
+	c.score = make([]float64, len(all))
+	anchored := 0
+	for _, p := range c.company {
+		if h.anchored(p) {
+			anchored++
+		}
+	}
+	if !c.anchor && 2*anchored < len(c.places) || c.several() && 2*h.bare(c) < len(c.places) {
+		return false
+	}
+	// What its files look like, and what their companions do.
+	var kinds [5]int
+	var relief, beside, darker [2]float64 // sum and count
+	own, looked, based := 0, 0, 0
+	note := func(s *[2]float64, v float64) { s[0], s[1] = s[0]+v, s[1]+1 }
+	for _, p := range c.company[:min(len(c.company), mostShown)] {
+		l := pictures[p.picture].Look
+		looked++
+		kinds[l.kind()]++
+		pixels(*l, func(_ string, ch material.Channel, w float64, _ string, _ ...any) {
+			c.score[slices.Index(all, ch)] += w
+		})
+		if accompanied(stems[h.spots[p.picture][0].stem], h.spots[p.picture][0]) {
+			own++ // it has companions of its own
+		}
+		base := false
+		for _, o := range stems[p.stem] {
+			if o.picture == p.picture || o.word == p.word {
+				continue
+			}
+			m := pictures[o.picture].Look
+			if m.kind() == vectors && l.grey() {
+				if r, ok := l.relief(*m); ok {
+					note(&relief, r)
+				}
+			}
+			if m.kind() == colours {
+				base = true
+				if r, ok := l.Beside(*m); ok {
+					note(&beside, r)
+				}
+				note(&darker, (m.brightness()-l.brightness())/max(m.brightness(), 0.05))
+			}
+		}
+		if base {
+			based++
+		}
+	}
+	mean := func(s [2]float64) float64 { return s[0] / max(s[1], 1) }
+	for i := range c.score {
+		c.score[i] /= float64(looked)
+	}
+	major, most := colours, 0
+	for k, n := range kinds {
+		if n > most {
+			major, most = kind(k), n
+		}
+	}
+	if major == colours && (own*2 > looked || based*2 < looked) && c.claim.channel == material.None {
+		return false // names of materials
+	}
+	if major == colours && c.claim.channel == material.None && (len(c.company) < 3 || mean(beside) < inPlace || mean(darker) < 0.25) {
+		return false // more likely another material, or another colour of the same
+	}
+	if major == greys && c.claim.channel == material.None && based == 0 && own*2 > looked {
+		return false
+	}
+	at := func(ch material.Channel) *float64 { return &c.score[slices.Index(all, ch)] }
+	if c.claim.channel != material.None {
+		*at(c.claim.channel) += c.claim.weight * stated
+		for _, o := range letterAlso[c.word] {
+			*at(o.channel) += o.weight
+		}
+	} else {
+		for _, o := range initials(c.word) {
+			*at(o.channel) += o.weight
+		}
+		if major == vectors {
+			*at(material.Normal) += 0.3
+		}
+	}
+	switch {
+	case major == glows:
+		*at(material.Emissive) += 0.45
+	case major == colours && based*2 >= looked:
+		*at(material.BaseColor) -= 0.5
+		*at(material.Specular) += 0.2
+	case based*2 >= looked:
+		*at(material.BaseColor) -= 0.3
+	}
+	if r := mean(relief); relief[1] > 0 {
+		switch {
+		case r > 0.6:
+			*at(material.Height) += 0.3 + (r-0.6)/2
+		case r < 0.25:
+			*at(material.Height) -= 0.3
+		}
+	}
+	return c.claim.channel != material.None || len(c.company) >= 1 && c.claim.channel == material.None && major != colours || len(c.company) >= 3
+}
+
+// brightness is the mean of a picture's colour components.
+func (l *Look) brightness() (v float64) {
+	n := min(3, len(l.Mean))
+	if l.Info.Components < 3 {
+		n = min(1, n)
+	}
+	for _, m := range l.Mean[:n] {
+		v += m / float64(n)
+	}
+	return v
+}
+
+// initials are the channels that a short word may stand for by its first letter, where what follows
+// may stand for "map", "colour" or "texture" ("gm", "sc").
+func initials(w string) (out []claim) {
+	if len(w) == 0 || len(w) > 5 || strings.Contains(w, " ") {
+		return nil
+	}
+	weight := firstLetter
+	if len(w) > 2 {
+		weight = firstLetter / 2
+	}
+	if c, ok := claims[w[:1]]; ok {
+		out = append(out, claim{channel: c.channel, weight: weight})
+	}
+	for _, o := range slices.Concat(letterAlso[w[:1]], moreInitials[w[:1]]) {
+		out = append(out, claim{channel: o.channel, weight: weight * 0.9})
+	}
+	return out
+}
+
+// moreInitials are channels whose words begin with a letter, beside letterAlso.
+var moreInitials = map[string][]claim{
+	"g": {{channel: material.Emissive}}, "i": {{channel: material.Emissive}}, "l": {{channel: material.Emissive}}, "p": {{channel: material.Height}},
+	"t": {{channel: material.Transmission}}, "c": {{channel: material.Mask}},
+}
+
+// settle gives each word its meaning, the clearest first: words that stand on the same stems mean
+// different channels.
+func (h *habits) settle(order []*carriers) {
+	all := material.All()
+	// With which other words a word shares stems, and on how many.
+	beside := make([]map[*carriers]int, len(order))
+	for k, c := range order {
+		beside[k] = map[*carriers]int{}
+		for _, p := range c.company[:min(len(c.company), mostShown)] {
+			for _, o := range h.stems[p.stem] {
+				if w := h.of[o.key()]; w != nil && w != c {
+					beside[k][w]++
+				}
+			}
+		}
+	}
+	var unsettled []int
+	for k, c := range order {
+		if c.known {
+			c.channel, c.weight = c.claim.channel, c.claim.weight
+			continue
+		}
+		unsettled = append(unsettled, k)
+	}
+	done := map[*carriers]bool{}
+	for _, c := range order {
+		done[c] = c.known
+	}
+	weigh := func(k int) {
+		c := order[k]
+		c.top, c.margin = -1, 0
+		second := math.Inf(-1)
+		for i := range all {
+			s := c.score[i]
+			for w, n := range beside[k] {
+				if done[w] && w.channel == all[i] && 4*n >= min(len(c.company), mostShown) {
+					s -= 0.6
+				}
+			}
+			switch {
+			case c.top < 0:
+				c.top = i
+				c.margin = s
+			case s > c.margin:
+				second, c.top, c.margin = c.margin, i, s
+			default:
+				second = max(second, s)
+			}
+		}
+		if c.margin < nothing {
+			c.channel = material.None
+		} else {
+			c.channel = all[c.top]
+		}
+		c.margin -= second
+	}
+	for _, k := range unsettled {
+		weigh(k)
+	}
+	slices.SortStableFunc(unsettled, func(a, b int) int { return cmp.Compare(order[b].margin, order[a].margin) })
+	for _, k := range unsettled {
+		weigh(k) // again, as others have their meaning now
+		c := order[k]
+		done[c] = true
+		c.weight = min(max(0.3+c.margin, 0.3), 0.8)
+		c.open = c.claim.channel == material.None && c.channel != material.Normal || c.channel == material.None || c.margin < 0.1
+	}
+}
+
+// adopt notes that words of a name say what the map is, by a habit of the delivery.
+func (n *Name) adopt(p place, h *habit) {
+	for i := p.from; i < p.to; i++ {
+		w := &n.all[i]
+		if w.role == udim || w.rule != nil || w.habit != nil {
+			return
+		}
+	}
+	for i := p.from; i < p.to; i++ {
+		w := &n.all[i]
+		if w.role == tier || w.role == form || w.role == filler {
+			continue
+		}
+		last := i == p.to-1
+		if h.known && !last && w.role != own || h.known && last {
+			continue
+		}
+		if w.role != packed {
+			w.role = channel
+		}
+		w.habit = h
+		switch {
+		case h.known || !last:
+			w.claim = claim{plain: true}
+		default:
+			w.claim = claim{h.channel, h.weight, true}
+		}
+	}
+}
+
+// likelyVariant says whether a word tells variants of one material apart: a colour, a state, a side.
+func likelyVariant(w string) bool { return slices.Contains(variantWords, w) }
+
+var variantWords = strings.Fields("red green blue yellow orange purple violet pink brown black white grey gray cyan magenta gold silver copper beige tan cream navy teal olive " +
+	"dark light darker lighter bright pale deep big small large tiny long short tall wide narrow thin thick new old worn dirty clean rusty rusted mossy wet dry snow snowy broken cracked damaged destroyed " +
+	"burnt burned painted raw front back top bottom side left right inner outer inside outside end middle center corner edge trim border plain one two three four five alt alternate other")
