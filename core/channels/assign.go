@@ -177,7 +177,7 @@ func companyOf(group []entry) (c company) {
 	for _, o := range group {
 		named, w, word := o.name.claim()
 		s := saying{base: named == material.BaseColor && w >= outright, normal: o.Look.normalLike()}
-		s.sure = named != material.None && named != material.BaseColor && o.Look.Against(named).Code == ""
+		s.sure = named != material.None && named != material.BaseColor && (w >= wholeWord || o.Look.Against(named).Code == "")
 		s.letter = len(word) == 1 && (named == material.Normal && o.Look.UnitLength > 0.9 || named == material.BaseColor && o.Look.looksBase())
 		for _, k := range []struct {
 			is bool
@@ -221,7 +221,11 @@ func (c company) companions(e entry, i int) (out []Reason) {
 		out = append(out, Because("peer", material.BaseColor, w, "last_one"))
 	}
 	if c.size == 1 && named == material.None && e.name.unknown == "" && !l.normalLike() && l.Info.Layer == "" {
-		out = append(out, Because("peer", material.BaseColor, 0.4, "lone_colour"))
+		w := 0.4
+		if l.Info.Components < 3 {
+			w = 0.6 // more than what speaks against one component
+		}
+		out = append(out, Because("peer", material.BaseColor, w, "lone_colour"))
 	}
 	if letter && len(text) == 1 {
 		out = append(out, Because("peer", named, 0.3, "letters"))

@@ -273,7 +273,7 @@ func (l *Look) sole() string {
 		return "r"
 	case l.emptied():
 		for c := range 3 {
-			if l.Max[c] >= 0.02 && (l.Mean[c] >= 0.01 || l.StdDev[c] >= 0.02) {
+			if !l.empty(c) {
 				return "rgb"[c : c+1]
 			}
 		}

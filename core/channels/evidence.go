@@ -58,11 +58,35 @@ func evidence(n Name, l Look) []Reason {
 	if n.Side != "" && named == material.None {
 		add("name", material.Normal, 0.6, "name_direction", "direction", n.Side)
 	}
+	first := len(rs)
 	pixels(l, add)
+	yield(rs[first:], named, weight)
 	if named == material.None && n.habit() == nil && len(n.kept) > 0 && !l.grey() && !l.emptied() && !l.normalLike() {
 		add("peer", material.BaseColor, 0.15, "bare_name")
 	}
 	return rs
+}
+
+// mostAgainst is the most that pixels weigh against the channel that a name says outright.
+const mostAgainst = 0.6
+
+// yield takes back what pixels say against the channel that a name says outright, where that is more
+// than mostAgainst.
+func yield(rs []Reason, named material.Channel, weight float64) {
+	sum := 0.0
+	for _, r := range rs {
+		if r.Channel == named {
+			sum -= r.Weight
+		}
+	}
+	if named == material.None || weight < outright || sum <= mostAgainst {
+		return
+	}
+	for i := range rs {
+		if rs[i].Channel == named {
+			rs[i].Weight *= mostAgainst / sum
+		}
+	}
 }
 
 // pixels gives what a whole file's pixels say for and against each channel.
@@ -110,7 +134,7 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 		}
 		against(0.9, "grey_not_normal", material.Normal)
 	case l.emptied():
-		against(0.4, "components_empty", material.BaseColor)
+		against(0.2, "components_empty", material.BaseColor)
 		against(0.9, "few_unit_vectors", material.Normal)
 	case !normal && l.Spread > 0.03:
 		add("pixels", material.BaseColor, 0.35, "in_colour")
@@ -152,7 +176,7 @@ func unpackable(n Name, l Look, based bool) []part {
 	packing, word := n.packing()
 	if packing == nil {
 		c, w, _ := n.claim()
-		said := n.mixed() || c == material.Mask && w > outright && n.habit() == nil
+		said := n.mixed()
 		if !said && (!based || n.bare() || c != material.None && w > 0.5 || l.Likeness > 0.35) || l.Components() < 2 {
 			return nil
 		}

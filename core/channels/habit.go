@@ -2,7 +2,9 @@ package channels
 
 import (
 	"cmp"
+	"fmt"
 	"math"
+	"os"
 	"slices"
 	"strings"
 
@@ -50,6 +52,7 @@ const (
 	fewest      = 2    // files from which a word that no dictionary has is a habit
 	mostShown   = 48   // carriers whose pixels are looked at
 	wholeWord   = 0.75 // weight from which the dictionary is not asked again
+	trustedWord = 0.7  // weight from which a few files do not change what the dictionary says
 	firstLetter = 0.3  // what the first letter of a word that no dictionary has is worth
 	inPlace     = 0.45 // agreement of detail from which two pictures show the same layout
 )
@@ -93,12 +96,12 @@ func learn(pictures []entry) {
 		return cmp.Or(cmp.Compare(len(b.company), len(a.company)), cmp.Compare(a.word, b.word))
 	})
 	// Known words are habits, and what they or bare names stand beside: round by round.
-	h := habits{pictures: pictures, stems: stems, spots: spots, of: map[string]*carriers{}}
+	h := habits{pictures: pictures, stems: stems, spots: spots, words: words, of: map[string]*carriers{}}
 	h.stand(order)
 	for range 3 {
 		var some []*carriers
 		for _, c := range order {
-			if h.of[c.key()] == nil && (c.known && (!c.several() || 2*h.bare(c) >= len(c.places)) || !c.known && h.means(c)) {
+			if h.of[c.key()] == nil && h.anchors(c) && (c.known || h.means(c)) {
 				some = append(some, c)
 			}
 		}
@@ -112,6 +115,13 @@ func learn(pictures []entry) {
 	order = slices.DeleteFunc(order, func(c *carriers) bool { return h.of[c.key()] == nil })
 	h.settle(order)
 	for _, c := range order {
+		if os.Getenv("HABITS") != "" && !c.known {
+			fmt.Printf("habit %q n %d company %d claim %s %.2f -> %s w %.2f margin %.2f open %v anchor %v | ", c.word, len(c.places), len(c.company), c.claim.channel, c.claim.weight, c.channel, c.weight, c.margin, c.open, c.anchor)
+			for i, ch := range material.All() {
+				fmt.Printf("%s %.2f ", ch, c.score[i])
+			}
+			fmt.Println()
+		}
 		habit := c.habit
 		for _, p := range c.places {
 			pictures[p.picture].name.adopt(p, &habit)
@@ -124,7 +134,8 @@ type habits struct {
 	pictures []entry
 	stems    map[string][]place // by the folder and the rest of the name
 	spots    [][]place          // of each picture
-	of       map[string]*carriers
+	words    map[string]*carriers
+	of       map[string]*carriers // those of words that tell maps apart
 }
 
 func (p place) key() string {
@@ -182,15 +193,41 @@ func (h *habits) bare(c *carriers) (n int) {
 	return n
 }
 
+// stemsOf counts the stems of which a word makes companions.
+func (h *habits) stemsOf(c *carriers) int {
+	seen := map[string]bool{}
+	for _, p := range c.company {
+		seen[p.stem] = true
+	}
+	return len(seen)
+}
+
+// trusted says whether a dictionary has the word for one channel, and not only as a letter or as what a
+// material may be called.
+func (c *carriers) trusted() bool { return c.claim.weight >= trustedWord }
+
 // several says whether it is several words.
 func (c *carriers) several() bool { return strings.Contains(c.word, " ") }
 
-// anchored says whether a picture stands beside one of a bare name, or beside one with a word that is
-// known to tell maps apart.
-func (h *habits) anchored(p place) bool {
-	return slices.ContainsFunc(h.stems[p.stem], func(o place) bool {
-		return o.picture != p.picture && o.word != p.word && (o.word == "" || h.of[o.key()] != nil)
-	})
+// anchors says whether most pictures that carry a word stand beside one of a bare name, or beside one with
+// a word that is known to tell maps apart. Of several words it must be a bare name.
+func (h *habits) anchors(c *carriers) bool {
+	if c.several() {
+		return 2*h.bare(c) >= len(c.places)
+	}
+	n := 0
+	for _, p := range c.company {
+		if slices.ContainsFunc(h.stems[p.stem], func(o place) bool {
+			if o.picture == p.picture || o.word == p.word {
+				return false
+			}
+			w := h.words[o.key()]
+			return o.word == "" || h.of[o.key()] != nil || w.trusted() && !w.several() && w.claim.channel != c.claim.channel
+		}) {
+			n++
+		}
+	}
+	return c.anchor || 2*n >= len(c.places)
 }
 
 // places are where words stand in a name that may say what the map is, the likeliest first: one to three
@@ -219,16 +256,20 @@ func (n *Name) places() (out []place) {
 	add := func(a, b int, prefix bool) {
 		rest := slices.Concat(core[:a], core[b:])
 		word := strings.ReplaceAll(text(core[a:b])[1:], "\x00", " ")
-		if len(rest) == 0 || numeric(word) || b-a == 1 && n.all[core[a]].variant() {
+		if !slices.ContainsFunc(rest, func(i int) bool { return !numeric(n.all[i].text) }) || numeric(word) || b-a == 1 && n.all[core[a]].variant() {
 			return
 		}
-		out = append(out, place{from: core[a], to: core[b-1] + 1, stem: n.Dir + text(rest), word: word, prefix: prefix})
+		from := core[a]
+		for a > 0 && from > core[a-1]+1 && n.all[from-1].role == filler { // "pbr data" behind a name
+			from--
+		}
+		out = append(out, place{from: from, to: core[b-1] + 1, stem: n.Dir + text(rest), word: word, prefix: prefix})
 	}
 	end := len(core)
 	for l := 1; l <= 3 && l < end; l++ {
 		add(end-l, end, false)
 	}
-	if end > 2 && (numeric(n.all[core[end-1]].text) || len(n.all[core[end-1]].text) == 1) {
+	if end > 2 && (numeric(n.all[core[end-1]].text) || len(n.all[core[end-1]].text) == 1 && claims[n.all[core[end-2]].text].weight > wholeWord) {
 		for l := 1; l <= 2 && l < end-1; l++ {
 			add(end-1-l, end-1, false)
 		}
@@ -281,31 +322,25 @@ func (l *Look) kind() kind {
 func (l *Look) emptied() bool {
 	n, empty := min(3, len(l.Mean)), 0
 	for c := range n {
-		if l.Max[c] < 0.02 || l.Mean[c] < 0.01 && l.StdDev[c] < 0.02 {
+		if l.empty(c) {
 			empty++
 		}
 	}
 	return n == 3 && empty > 0 && empty < 3 && l.Info.Components >= 3
 }
 
+// empty says whether a component is black throughout, but for what compression leaves.
+func (l *Look) empty(c int) bool { return l.Max[c] < 0.02 || l.Mean[c] < 0.004 && l.StdDev[c] < 0.008 }
+
 // means says whether a word that is not known tells maps apart rather than materials, and weighs what
 // it may mean.
 func (h *habits) means(c *carriers) bool {
 	pictures, stems, all := h.pictures, h.stems, material.All()
 	c.score = make([]float64, len(all))
-	anchored := 0
-	for _, p := range c.company {
-		if h.anchored(p) {
-			anchored++
-		}
-	}
-	if !c.anchor && 2*anchored < len(c.places) || c.several() && 2*h.bare(c) < len(c.places) {
-		return false
-	}
 	// What its files look like, and what their companions do.
 	var kinds [5]int
-	var relief, beside, darker [2]float64 // sum and count
-	own, looked, based := 0, 0, 0
+	var relief, beside, darker, with [2]float64 // sum and count
+	own, looked, based, rich := 0, 0, 0, 0
 	note := func(s *[2]float64, v float64) { s[0], s[1] = s[0]+v, s[1]+1 }
 	for _, p := range c.company[:min(len(c.company), mostShown)] {
 		l := pictures[p.picture].Look
@@ -317,18 +352,24 @@ func (h *habits) means(c *carriers) bool {
 		if accompanied(stems[h.spots[p.picture][0].stem], h.spots[p.picture][0]) {
 			own++ // it has companions of its own
 		}
-		base := false
+		base, of, nearest := false, 0, -1.0
 		for _, o := range stems[p.stem] {
 			if o.picture == p.picture || o.word == p.word {
 				continue
 			}
+			if h.of[o.key()] != nil {
+				of++
+			}
 			m := pictures[o.picture].Look
+			if r, ok := l.Beside(*m); ok && (o.word == "" || h.of[o.key()] != nil || h.words[o.key()].trusted()) {
+				nearest = max(nearest, r)
+			}
 			if m.kind() == vectors && l.grey() {
 				if r, ok := l.relief(*m); ok {
 					note(&relief, r)
 				}
 			}
-			if m.kind() == colours {
+			if w := h.words[o.key()]; m.kind() == colours && (o.word == "" || w.claim.weight < outright || w.claim.channel == material.BaseColor) {
 				base = true
 				if r, ok := l.Beside(*m); ok {
 					note(&beside, r)
@@ -338,6 +379,10 @@ func (h *habits) means(c *carriers) bool {
 		}
 		if base {
 			based++
+		}
+		note(&with, nearest)
+		if of > 1 {
+			rich++
 		}
 	}
 	mean := func(s [2]float64) float64 { return s[0] / max(s[1], 1) }
@@ -350,10 +395,19 @@ func (h *habits) means(c *carriers) bool {
 			major, most = kind(k), n
 		}
 	}
-	if major == colours && (own*2 > looked || based*2 < looked) && c.claim.channel == material.None {
+	if few := h.stemsOf(c) < 3; few && !c.trusted() && major != vectors {
+		least := inPlace
+		if len(c.word) <= 2 && c.claim.channel != material.None || rich > 0 {
+			least = inPlace * 2 / 3
+		}
+		if len(c.word) > 4 || 2*h.bare(c) < len(c.company) && 2*rich < looked || mean(with) < least {
+			return false // a word of the material's own
+		}
+	}
+	if major == colours && (own*2 > looked || based*2 < looked) && c.claim.channel == material.None && !c.anchor {
 		return false // names of materials
 	}
-	if major == colours && c.claim.channel == material.None && (len(c.company) < 3 || mean(beside) < inPlace || mean(darker) < 0.25) {
+	if major == colours && !c.anchor && 2*rich < looked && c.claim.channel == material.None && (len(c.company) < 3 || mean(beside) < inPlace || mean(darker) < 0.25) {
 		return false // more likely another material, or another colour of the same
 	}
 	if major == greys && c.claim.channel == material.None && based == 0 && own*2 > looked {
@@ -390,7 +444,7 @@ func (h *habits) means(c *carriers) bool {
 			*at(material.Height) -= 0.3
 		}
 	}
-	return c.claim.channel != material.None || len(c.company) >= 1 && c.claim.channel == material.None && major != colours || len(c.company) >= 3
+	return true
 }
 
 // brightness is the mean of a picture's colour components.
@@ -494,6 +548,9 @@ func (h *habits) settle(order []*carriers) {
 		weigh(k) // again, as others have their meaning now
 		c := order[k]
 		done[c] = true
+		if c.trusted() && c.files < 3 {
+			c.channel, c.margin = c.claim.channel, max(c.margin, c.claim.weight)
+		}
 		c.weight = min(max(0.3+c.margin, 0.3), 0.8)
 		c.open = c.claim.channel == material.None && c.channel != material.Normal || c.channel == material.None || c.margin < 0.1
 	}
@@ -509,7 +566,7 @@ func (n *Name) adopt(p place, h *habit) {
 	}
 	for i := p.from; i < p.to; i++ {
 		w := &n.all[i]
-		if w.role == tier || w.role == form || w.role == filler {
+		if w.role == tier || w.role == form || w.role == filler && h.known {
 			continue
 		}
 		last := i == p.to-1

@@ -253,10 +253,6 @@ func (n Name) withoutWord() (out []Name) {
 	if len(kept) > 0 && !slices.ContainsFunc(kept, func(w word) bool { return !number(w) }) {
 		with(nil, bare.exact())
 	}
-	if last := len(kept) - 1; last > 0 && !number(kept[last]) && !kept[last].variant() {
-		with(kept[:last], kept[last].text)
-		with(kept[1:], kept[0].text)
-	}
 	return out
 }
 

@@ -129,7 +129,7 @@ func nameless(pictures []entry) {
 		if len(f.bare) != 1 || f.said < 2 || f.based {
 			continue
 		}
-		if e := &pictures[f.bare[0]]; e.Look.Info.Components >= 3 && e.Look.UnitLength < 0.6 && !e.Look.rendered() {
+		if e := &pictures[f.bare[0]]; e.Look.Info.Components >= 3 && !e.Look.normalLike() && !e.Look.Captioned {
 			e.name.kept = nil
 		}
 	}
@@ -215,8 +215,9 @@ func (g groups) best(file int, list, mine []option, strict bool) (best int) {
 		}
 		ownBase = ownChannel[material.BaseColor]
 		others := k.readings - own
-		score, seen := o.score, 0
+		score, seen, named := o.score, 0, false
 		for c, n := range k.channels {
+			named = named || c != o.channel && c != material.BaseColor && n > ownChannel[c]
 			if c != o.channel && n > ownChannel[c] && seen < 4 {
 				seen++
 				score += companion
@@ -227,10 +228,12 @@ func (g groups) best(file int, list, mine []option, strict bool) (best int) {
 		}
 		_, weight, _ := o.claim()
 		switch {
+		case o.within() && !named && weight > 0:
+			score -= 1 // a word of the material's own
 		case others > 0 || weight == 0:
-		case o.within():
-			score -= 0.5
-		case weight < outright || loose(o.said()) > 1 && !o.packs && !o.alpha:
+		case weight < outright:
+			score -= 0.6
+		case loose(o.said()) > 1 && !o.packs && !o.alpha:
 			score -= 0.3
 		}
 		for _, w := range o.said() { // what all say tells none apart: it is the material's

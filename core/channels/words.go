@@ -35,8 +35,8 @@ var (
 	udimWord    = regexp.MustCompile(`^1[0-9]\d\d$`)
 	formWord    = regexp.MustCompile(`^(?:png|jpg|jpeg|tif|tiff|exr|tga|bmp|webp|(?:8|16|32)(?:bit|bits|b)|srgb|linear|lin|raw|srgbf|acescg|utility)$`)
 	fillWord    = regexp.MustCompile(`^(?:map|maps|tex|texture|textures|txt|mat|material|final|export|bake|baked|pbr|old|new|copy|edit|edited|fixed|fix|wip|orig|original|seamless|tileable|tiled)$`)
-	spaceWord   = regexp.MustCompile(`^(?:ws|os|ts|world|object|obj|tangent|worldspace|objectspace|tangentspace)$`) // of normals, behind their word
-	mixWord     = regexp.MustCompile(`^(?:packed|packedmap|combined|channels|maskmap|mixed|mix|data|params|comp|props)$`)            // packed, but not what
+	spaceWord   = regexp.MustCompile(`^(?:ws|os|ts|world|object|obj|tangent|worldspace|objectspace|tangentspace)$`)       // of normals, behind their word
+	mixWord     = regexp.MustCompile(`^(?:packed|packedmap|combined|channels|maskmap|mixed|mix|data|params|comp|props)$`) // packed, but not what
 	packWord    = regexp.MustCompile(`^(?:a?orm[dh]?|arm[dh]?|rma[odh]?|mra[odh]?|mro|rmo|omr|amr|ora|a?ord|ard|orh|arh|maos|mads|mohs|mas)$`)
 )
 
