@@ -38,6 +38,7 @@ func decide(group []entry) Set {
 		default:
 			if e.hasAlpha() {
 				e.name, _, _ = e.name.withAlpha()
+				e.name = e.name.ofAlpha()
 			}
 			whole = append(whole, e)
 		}
@@ -98,7 +99,7 @@ func decide(group []entry) Set {
 			first[k] = m
 			s.Maps = append(s.Maps, m)
 		case m.Component == "a" || lead.address() == m.address(): // a map of its own goes before an alpha
-		case lead.sameShape(m) && m.area() < lead.area() && (lead.like(m) || m.Confidence > 0.6 && lead.Tier != m.Tier):
+		case lead.sameShape(m) && m.area() < lead.area() && (lead.like(m) || m.Confidence > 0.6 && m.Tier != "" && lead.Tier != m.Tier):
 			// The same picture, smaller; or one that says so and is not.
 			reason := Because("pixels", m.Channel, 0.9, "same_smaller", "of", lead.File)
 			if !lead.like(m) {

@@ -54,6 +54,7 @@ const (
 	wholeWord   = 0.75 // weight from which the dictionary is not asked again
 	trustedWord = 0.7  // weight from which a few files do not change what the dictionary says
 	firstLetter = 0.3  // what the first letter of a word that no dictionary has is worth
+	apartFrom   = 0.05 // agreement of detail below which two pictures show different things
 	inPlace     = 0.45 // agreement of detail from which two pictures show the same layout
 )
 
@@ -68,6 +69,12 @@ func learn(pictures []entry) {
 			spots[i][k].picture = i
 			stems[spots[i][k].stem] = append(stems[spots[i][k].stem], spots[i][k])
 		}
+	}
+	for k, list := range stems {
+		stems[k] = fewOfEach(list)
+	}
+	for i := range pictures {
+		pictures[i].near = slices.ContainsFunc(spots[i], func(p place) bool { return nearby(pictures, stems[p.stem], p) })
 	}
 	words := map[string]*carriers{}
 	var order []*carriers
@@ -151,11 +158,12 @@ func (c *carriers) key() string { return place{word: c.word, prefix: c.prefix}.k
 // three stems or more, one in colour and one not.
 func (h *habits) stand(order []*carriers) {
 	for _, c := range order {
-		if c.known || len(c.company) < 3 {
-			continue
-		}
 		kinds, n := h.kinds(c)
 		switch {
+		case c.known:
+		case c.claim.channel == material.Normal && kinds[vectors] > 0:
+			c.anchor = true
+		case len(c.company) < 3:
 		case kinds[vectors]*5 >= n*4:
 			c.anchor = true
 		case kinds[colours]*5 >= n*4:
@@ -256,7 +264,7 @@ func (n *Name) places() (out []place) {
 	add := func(a, b int, prefix bool) {
 		rest := slices.Concat(core[:a], core[b:])
 		word := strings.ReplaceAll(text(core[a:b])[1:], "\x00", " ")
-		if !slices.ContainsFunc(rest, func(i int) bool { return !numeric(n.all[i].text) }) || numeric(word) || b-a == 1 && n.all[core[a]].variant() {
+		if !slices.ContainsFunc(rest, func(i int) bool { return !numeric(n.all[i].text) }) || numeric(word) || b-a == 1 && (n.all[core[a]].variant() || showing(word)) {
 			return
 		}
 		from := core[a]
@@ -285,6 +293,39 @@ func numeric(s string) bool { return strings.Trim(s, "0123456789 ") == "" }
 // accompanied says whether a stem has another picture than the one at p, told from it by its word.
 func accompanied(at []place, p place) bool {
 	return slices.ContainsFunc(at, func(o place) bool { return o.picture != p.picture && o.word != p.word })
+}
+
+// fewOfEach is some places of each word that stands on one stem, as tiles have the same; nil where there are
+// too many words for one set.
+func fewOfEach(list []place) (out []place) {
+	if len(list) <= mostAlike {
+		return list
+	}
+	seen := map[string]int{}
+	for _, p := range list {
+		if seen[p.key()]++; seen[p.key()] <= 3 {
+			out = append(out, p)
+		}
+	}
+	if len(seen) > mostAlike {
+		return nil
+	}
+	return out
+}
+
+// nearby says whether a picture may be another one's map by the place p of its name: a picture has the
+// rest of the name alone, or one that differs in its last word has its detail in the same places.
+func nearby(pictures []entry, at []place, p place) bool {
+	if p.word == "" || p.prefix || len(p.word) < 2 || likelyVariant(p.word) {
+		return false
+	}
+	return slices.ContainsFunc(at, func(o place) bool {
+		if o.picture == p.picture || o.word == p.word || o.prefix {
+			return false
+		}
+		r, ok := pictures[p.picture].Look.Beside(*pictures[o.picture].Look)
+		return o.word == "" || ok && r > inPlace
+	})
 }
 
 // spelled is what a dictionary says of a word, or of the last of several.
@@ -585,6 +626,9 @@ func (n *Name) adopt(p place, h *habit) {
 		}
 	}
 }
+
+// showing says whether a word says that a picture shows a material.
+func showing(w string) bool { return slices.Contains(previewWords, w) || slices.Contains(showWords, w) }
 
 // likelyVariant says whether a word tells variants of one material apart: a colour, a state, a side.
 func likelyVariant(w string) bool { return slices.Contains(variantWords, w) }

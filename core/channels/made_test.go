@@ -562,7 +562,7 @@ var kinds = []struct {
 		name, p := g.names(1)[0], scanned(g.t, lot(g, []string{"plate_sluice", "grating_iron", "plate_sluice"}))
 		g.add(s(name, "albedo")+".png", "base", p, chB, 0)
 		g.add(s(name, "normal")+".png", "normal", p, chN, 0)
-		g.add(s(name, lot(g, []string{"packed", "mask map", "channels", "combined", "masks", "mix"}))+".png", "orm", p, "occlusion,roughness,metallic", 0)
+		g.add(s(name, lot(g, []string{"packed", "mask map", "channels", "combined", "maskmap", "mix"}))+".png", "orm", p, "occlusion,roughness,metallic", 0)
 	}},
 	{"alpha", func(g *maker) {
 		s := lot(g, madeStyles)

@@ -253,6 +253,9 @@ func (n Name) withoutWord() (out []Name) {
 	if len(kept) > 0 && !slices.ContainsFunc(kept, func(w word) bool { return !number(w) }) {
 		with(nil, bare.exact())
 	}
+	if last := len(kept) - 1; last > 0 && !number(kept[last]) && !kept[last].variant() {
+		with(kept[:last], kept[last].text)
+	}
 	return out
 }
 

@@ -51,9 +51,24 @@ func (n Name) withAlpha() (colours Name, alpha string, ok bool) {
 	return n, "", false
 }
 
+// ofAlpha reads a name that says opacity of a picture with an alpha of its own: the word is the alpha's,
+// and the colours are those of the bare name.
+func (n Name) ofAlpha() Name {
+	if c, _, _ := n.claim(); c != material.Opacity || n.ruled() != nil {
+		return n
+	}
+	n.words = slices.DeleteFunc(slices.Clone(n.words), func(w word) bool { return w.claim.channel == material.Opacity })
+	return n
+}
+
 // mixed says whether a name says that the map is packed, but not with what.
 func (n Name) mixed() bool {
-	return slices.ContainsFunc(n.words, func(w word) bool { return w.role == packed && mixWord.MatchString(w.text) })
+	for i, w := range n.words {
+		if w.role == packed && mixWord.MatchString(w.text) || w.text == "mask" && i+1 < len(n.words) && (n.words[i+1].text == "map" || n.words[i+1].text == "maps") {
+			return true
+		}
+	}
+	return false
 }
 
 // letters of packed maps.

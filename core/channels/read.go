@@ -316,7 +316,7 @@ func (e entry) options(runs map[string]int) (out []option) {
 			add(n, 0.05)
 			o := &out[len(out)-1]
 			switch o.score = -0.05; {
-			case e.Look.UnitLength > 0.9 || e.Look.twoComponent():
+			case e.Look.normalLike():
 				o.channel = material.Normal
 			case e.Look.grey():
 				o.channel = material.Channel("by " + n.unknown)
@@ -544,15 +544,31 @@ func parted(pictures []entry) {
 // oneSet says whether pictures can be one set by their pixels.
 func oneSet(pictures []entry, list []int) bool {
 	colours, greys, normals := 0, 0, 0
+	var beside, n float64
 	for _, i := range list {
 		switch l := pictures[i].Look; {
-		case l.UnitLength > 0.9 || l.twoComponent():
+		case l.normalLike():
 			normals++
 		case l.grey():
 			greys++
 		default:
 			colours++
 		}
+		for _, k := range list {
+			a, b := pictures[i].Look, pictures[k].Look
+			r, ok := a.Beside(*b)
+			if a.grey() && b.normalLike() {
+				if s, follows := a.relief(*b); follows {
+					r = max(r, s)
+				}
+			}
+			if ok && k != i {
+				beside, n = beside+r, n+1
+			}
+		}
+	}
+	if n > 0 && beside/n < apartFrom {
+		return false // their detail lies in other places
 	}
 	return colours == 1 && normals <= 1 && normals+greys > 0 || colours == 0 && normals == 1 && greys > 1
 }

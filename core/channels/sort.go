@@ -18,9 +18,15 @@ type entry struct {
 	name     Name
 	readings []Name // the ways to read its name
 	ending   string // of the file's name: ".png"
+	near     bool   // another picture has its name but for the last word
 }
 
-var previewWords = []string{"preview", "render", "rendered", "thumb", "thumbnail", "sphere", "ball", "contact", "sheet", "cover", "sample"}
+// previewWords say that a picture shows a material; those of the second kind are words of materials, too,
+// and say so only of pictures that look like it.
+var (
+	previewWords = []string{"preview", "render", "rendered", "thumb", "thumbnail", "thumbs"}
+	showWords    = []string{"sphere", "ball", "contact", "sheet", "cover", "sample"}
+)
 
 // preview says whether a name is that of a picture of the material: it has a word that says so,
 // with no channel behind it; and which words stand before that.
@@ -29,7 +35,7 @@ func (n Name) preview() (before []word, ok bool) {
 		switch w := n.all[i]; {
 		case w.says():
 			return nil, false
-		case slices.Contains(previewWords, w.text) && (i > 0 || len(n.all) == 1):
+		case showing(w.text) && (i > 0 || len(n.all) == 1):
 			return n.all[:i], true
 		case w.role == own && !countWord.MatchString(w.text):
 			return nil, false
@@ -73,6 +79,7 @@ func Sort(files []File, rules ...Rule) []Set {
 	raster.Each(len(order), func(i int) {
 		k := order[i]
 		sets[i] = decide(groups[k])
+		sets[i].bound(groups[k])
 		if sets[i].Name = groups[k][0].name.Label(); sets[i].Name == "" {
 			if _, own, _ := strings.Cut(k, "\x00"); own != "." { // which is no folder's name
 				sets[i].Name = own
@@ -173,6 +180,12 @@ func apart(all []entry) (pictures, previews []entry) {
 		channel material.Channel
 	}
 	count := map[string]map[said]bool{} // by key, the channels that others have by it
+	stems := map[string]bool{}
+	for _, e := range all {
+		for _, p := range e.name.places() {
+			stems[p.stem] = true
+		}
+	}
 	doubtful := slices.ContainsFunc(all, func(e entry) bool { _, ok := e.name.preview(); return ok && !e.Look.rendered() })
 	for _, e := range all {
 		if !doubtful {
@@ -189,6 +202,13 @@ func apart(all []entry) (pictures, previews []entry) {
 	}
 	for _, e := range all {
 		before, ok := e.name.preview()
+		if ok && len(before) > 0 && !e.Look.rendered() && !e.Look.Captioned && !slices.ContainsFunc(e.name.all, func(w word) bool { return slices.Contains(previewWords, w.text) }) {
+			p := place{stem: e.name.Dir}
+			for _, w := range before {
+				p.stem += "\x00" + w.text
+			}
+			ok = stems[p.stem] // beside maps of that name
+		}
 		if ok && !e.Look.rendered() {
 			for _, n := range e.readings {
 				c, _, _ := n.claim()

@@ -1,0 +1,78 @@
+package channels
+
+import (
+	"slices"
+
+	"aldermoor/core/material"
+)
+
+// This file bounds how sure an answer may be. What adds up within one set can still be otherwise: words
+// have other meanings, and a picture alone is contradicted by nobody.
+
+// The most that an answer is sure of, by what it rests on. A librarian looks at what is below 0.9.
+const (
+	mostOpen    = 0.7  // a word that no dictionary has
+	mostLearnt  = 0.85 // a word of few letters, with what its pixels and its company say
+	mostLone    = 0.85 // a word that no other map of the set confirms
+	mostPixels  = 0.85 // pixels alone, but for normals
+	mostNearly  = 0.85 // a colour whose name is another picture's but for its last word
+	mostCameras = 0.6  // a name that a camera gave
+)
+
+// bound lowers the confidence of a set's maps to what they rest on. group has the entries of the set's
+// pictures.
+func (s *Set) bound(group []entry) {
+	at := map[string]*entry{}
+	for i := range group {
+		at[group[i].address()] = &group[i]
+	}
+	for i := range s.Maps {
+		m := &s.Maps[i]
+		if e := at[m.address()]; e != nil && m.Shared == "" && m.Component != "a" && !m.part {
+			m.Confidence = min(m.Confidence, e.most(m, s))
+		}
+	}
+}
+
+// most is how sure a picture's channel may be.
+func (e *entry) most(m *Map, s *Set) float64 {
+	named, weight, text := e.name.claim()
+	if e.name.ruled() != nil {
+		return 1
+	}
+	h := e.name.habit()
+	proven := m.Channel == material.Normal && e.Look.normalLike() // pixels alone say it
+	switch {
+	case proven:
+		return 1
+	case h != nil && h.open:
+		return mostOpen
+	case named != m.Channel && m.Channel != material.BaseColor:
+		return mostPixels
+	case named == m.Channel && h != nil && !h.known && (h.files < 3 || h.weight < trustedWord):
+		return mostLearnt
+	case named == m.Channel && len(s.Maps) == 1 && len(s.Attachments) == 0 && (m.Channel != material.BaseColor || e.Look.grey()) &&
+		(weight < 0.9 || e.name.within() || len(e.name.kept) == 0 || slipOf(text) != material.None && claims[text].channel == material.None):
+		return mostLone
+	case named == material.None && m.Channel == material.BaseColor && e.near:
+		return mostNearly
+	case named == material.None && m.Channel == material.BaseColor && e.name.camera():
+		return mostCameras
+	}
+	return 1
+}
+
+// cameraWords begin the names that cameras and screens give.
+var cameraWords = []string{"img", "dsc", "dscn", "dscf", "pict", "image", "photo", "pic", "screenshot", "scan", "untitled", "mvi", "gopr", "pxl", "p"}
+
+// camera says whether a name is one that a camera gave: one of its words and numbers, or numbers alone.
+func (n Name) camera() bool {
+	words := slices.DeleteFunc(slices.Clone(n.all), func(w word) bool { return numeric(w.text) || w.role == filler || w.role == tier || w.role == udim })
+	switch len(words) {
+	case 0:
+		return len(n.all) > 0
+	case 1:
+		return len(n.all) > 1 && slices.Contains(cameraWords, words[0].text)
+	}
+	return false
+}
