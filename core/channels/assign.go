@@ -31,7 +31,7 @@ func assign(group []entry, taken []material.Channel) []Verdict {
 	reasons := make([][]Reason, len(group))
 	company := companyOf(group)
 	for i, e := range group {
-		reasons[i] = append(evidence(e.name, *e.Look), company.companions(e, i)...)
+		reasons[i] = append(evidence(e), company.companions(e, i)...)
 	}
 	units := unite(group)
 	for u := range units {
@@ -176,6 +176,9 @@ func companyOf(group []entry) (c company) {
 	c.size = len(group)
 	for _, o := range group {
 		named, w, word := o.name.claim()
+		if said := o.saidChannel(); said != material.None {
+			named, w, word = said, 1, ""
+		}
 		s := saying{base: named == material.BaseColor && w >= outright, normal: o.Look.normalLike()}
 		s.sure = named != material.None && named != material.BaseColor && (w >= wholeWord || o.Look.Against(named).Code == "")
 		s.letter = len(word) == 1 && (named == material.Normal && o.Look.UnitLength > 0.9 || named == material.BaseColor && o.Look.looksBase())
@@ -206,6 +209,9 @@ func (c company) companions(e entry, i int) (out []Reason) {
 		return n
 	}
 	named, _, text := e.name.claim()
+	if said := e.saidChannel(); said != material.None {
+		named, text = said, ""
+	}
 	sure, base, letter := less(c.sure, own.sure), less(c.bases, own.base) > 0, less(c.letters, own.letter) > 0
 	var normal *Look
 	for _, n := range c.normals {

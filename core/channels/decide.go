@@ -22,7 +22,7 @@ func decide(group []entry) Set {
 		}
 	}
 	for _, e := range group {
-		parts := unpackable(e.name, *e.Look, colours > 1 || colours == 1 && !e.Look.looksBase())
+		parts := unpackable(e, colours > 1 || colours == 1 && !e.Look.looksBase())
 		for _, part := range parts {
 			m := e.asMap()
 			m.Component, m.Verdict, m.part = part.component, part.Verdict, true
@@ -30,10 +30,10 @@ func decide(group []entry) Set {
 		}
 		switch {
 		case parts != nil:
-		case e.Look.objectSpace():
+		case e.Look.objectSpace() && e.saidChannel() == material.None:
 			s.Refused = append(s.Refused, e.Path)
 			s.loose(e.address(), Because("pixels", material.None, 0.9, "object_space"))
-		case e.shown(group) && e.name.bare() && e.name.unknown == "" && len(group) > 2:
+		case len(e.said) == 0 && e.shown(group) && e.name.bare() && e.name.unknown == "" && len(group) > 2:
 			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview", []Reason{e.previewReason()}})
 		default:
 			if e.hasAlpha() {
@@ -47,7 +47,7 @@ func decide(group []entry) Set {
 		e := whole[i]
 		m := e.asMap()
 		_, weight, _ := e.name.claim()
-		m.stated = weight >= outright || e.name.habit() != nil
+		m.stated = weight >= outright || e.name.habit() != nil || e.saidChannel() != material.None
 		if m.Verdict = v; m.Channel == material.None {
 			if s.loose(e.address(), v.Reasons...); v.Reasons == nil {
 				s.loose(e.address(), Because("pixels", material.None, 0, "nothing_said"))
@@ -57,6 +57,7 @@ func decide(group []entry) Set {
 		if m.Channel == material.Normal {
 			m.face()
 		}
+		m.contradicted(&e)
 		if m.Channel.Grey() {
 			m.Component = m.Look.sole()
 		}

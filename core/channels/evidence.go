@@ -36,13 +36,18 @@ func (l Look) Against(c material.Channel) (worst Reason) {
 	return worst
 }
 
-// evidence is what a name and the pixels of a whole file (its colour components) say of it.
-func evidence(n Name, l Look) []Reason {
+// evidence is what a name, documents and the pixels of a whole file (its colour components) say of it.
+func evidence(e entry) []Reason {
+	n, l := e.name, *e.Look
 	rs := make([]Reason, 0, 32) // most have fewer, with their companions
 	add := func(kind string, c material.Channel, w float64, code string, pairs ...any) {
 		rs = append(rs, Because(kind, c, w, code, pairs...))
 	}
+	e.stated(add)
 	named, weight, text := n.claim()
+	if said := e.saidChannel(); said != material.None && said != named {
+		named = material.None // a document goes before a name
+	}
 	if rule := n.ruled(); rule != nil {
 		named = rule.Channel
 		add("rule", named, 1.3, "rule", "station", rule.Station, "ending", rule.Ending)
@@ -60,6 +65,9 @@ func evidence(n Name, l Look) []Reason {
 	}
 	first := len(rs)
 	pixels(l, add)
+	if said := e.saidChannel(); said != material.None {
+		named, weight = said, 1
+	}
 	yield(rs[first:], named, weight)
 	if named == material.None && n.habit() == nil && len(n.kept) > 0 && !l.grey() && !l.emptied() && !l.normalLike() {
 		add("peer", material.BaseColor, 0.15, "bare_name")
@@ -169,7 +177,14 @@ type part struct {
 // unpackable says what the components of a packed map are, by its name or by its
 // pixels alone; nil if the picture is no packed map. By pixels alone it is one only where its
 // name says so or another picture is the base colour (based).
-func unpackable(n Name, l Look, based bool) []part {
+func unpackable(e entry, based bool) []part {
+	n, l := e.name, *e.Look
+	if out := e.saidParts(); out != nil {
+		return out
+	}
+	if e.saidChannel() != material.None {
+		return nil
+	}
 	if l.Info.Components < 3 || l.grey() || l.UnitLength > 0.85 {
 		return nil
 	}

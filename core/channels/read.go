@@ -277,6 +277,9 @@ func (e entry) options(runs map[string]int) (out []option) {
 		if colours, _, ok := n.withAlpha(); ok && e.hasAlpha() {
 			c, _, _ = colours.claim()
 		}
+		if said := e.saidChannel(); said != material.None {
+			c = said
+		}
 		o := option{Name: n, key: n.key(), channel: c, slot: n.Tier + "|" + n.UDIM + "|" + n.Side + "|" + e.ending, score: n.prior - off}
 		switch {
 		case n.packs && !e.Look.grey() && e.Look.Info.Components >= 3:

@@ -18,6 +18,7 @@ type entry struct {
 	name     Name
 	readings []Name // the ways to read its name
 	ending   string // of the file's name: ".png"
+	said     []Said // what documents say of it
 	near     bool   // another picture has its name but for the last word
 }
 
@@ -47,7 +48,10 @@ func (n Name) preview() (before []word, ok bool) {
 // Sort makes sets out of a heap of files. Every file is in exactly one set, as a
 // map, an attachment or unassigned, but for maps that variants share; the order of files
 // does not matter. Rules say what else names may end in; the first that fits is taken.
-func Sort(files []File, rules ...Rule) []Set {
+func Sort(files []File, rules ...Rule) []Set { return SortStated(files, Stated{}, rules...) }
+
+// SortStated is Sort with what documents of the delivery say of its pictures.
+func SortStated(files []File, stated Stated, rules ...Rule) []Set {
 	files = slices.Clone(files)
 	slices.SortFunc(files, func(a, b File) int { return cmp.Compare(a.address(), b.address()) })
 	var pictures []entry
@@ -57,7 +61,7 @@ func Sort(files []File, rules ...Rule) []Set {
 			others = append(others, f)
 			continue
 		}
-		pictures = append(pictures, entry{File: f, ending: strings.ToLower(path.Ext(f.Path))})
+		pictures = append(pictures, entry{File: f, ending: strings.ToLower(path.Ext(f.Path)), said: stated.Of[f.Path]})
 	}
 	takeApart(pictures, rules)
 	pictures, previews := apart(pictures)
@@ -71,6 +75,7 @@ func Sort(files []File, rules ...Rule) []Set {
 		}
 		groups[k] = append(groups[k], e)
 	}
+	order, shared := regroup(groups, order, stated.Together)
 	order = splitCases(groups, joinStray(groups, joinSplit(groups, order)))
 
 	order, previews = lonePreviews(groups, order, previews)
@@ -86,6 +91,7 @@ func Sort(files []File, rules ...Rule) []Set {
 			}
 		}
 	})
+	shareStated(sets, order, shared)
 	shareMaps(sets, order, groups)
 	// Previews and other files go to the set that shares most of their path.
 	dirs := make([]string, len(order))
@@ -202,6 +208,7 @@ func apart(all []entry) (pictures, previews []entry) {
 	}
 	for _, e := range all {
 		before, ok := e.name.preview()
+		ok = ok && e.saidChannel() == material.None
 		if ok && len(before) > 0 && !e.Look.rendered() && !e.Look.Captioned && !slices.ContainsFunc(e.name.all, func(w word) bool { return slices.Contains(previewWords, w.text) }) {
 			p := place{stem: e.name.Dir}
 			for _, w := range before {

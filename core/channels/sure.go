@@ -40,6 +40,9 @@ func (e *entry) most(m *Map, s *Set) float64 {
 	if e.name.ruled() != nil {
 		return 1
 	}
+	if e.saidChannel() == m.Channel {
+		return 1
+	}
 	h := e.name.habit()
 	proven := m.Channel == material.Normal && e.Look.normalLike() // pixels alone say it
 	switch {

@@ -10,6 +10,7 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -27,19 +28,21 @@ import (
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/scale"
+	"aldermoor/core/sidecar"
 	"aldermoor/core/tiling"
 )
 
 // Examined is what one file showed.
 type Examined struct {
-	Path    string          `json:"path"`
-	SHA256  string          `json:"sha256"`
-	Size    int64           `json:"size"`
-	Look    *channels.Look  `json:"look"`              // nil if it is not a picture
-	Layers  []channels.Look `json:"layers,omitempty"`  // of the file's further pictures
-	Sidecar *scale.Sidecar  `json:"sidecar"`           // nil if it is not a sidecar
-	Problem *fact.Fact      `json:"trouble,omitempty"` // why a picture or sidecar could not be read
-	Failed  bool            `json:"failed,omitempty"`  // the problem is not of the file: examining it can be retried
+	Path     string            `json:"path"`
+	SHA256   string            `json:"sha256"`
+	Size     int64             `json:"size"`
+	Look     *channels.Look    `json:"look"`               // nil if it is not a picture
+	Layers   []channels.Look   `json:"layers,omitempty"`   // of the file's further pictures
+	Sidecar  *scale.Sidecar    `json:"sidecar"`            // nil if it is not a sidecar
+	Document *sidecar.Document `json:"document,omitempty"` // what it says of other files; nil if it is none
+	Problem  *fact.Fact        `json:"trouble,omitempty"`  // why a picture or sidecar could not be read
+	Failed   bool              `json:"failed,omitempty"`   // the problem is not of the file: examining it can be retried
 }
 
 // pictureEndings are the endings that promise a picture.
@@ -57,9 +60,6 @@ type Source struct {
 func SourceOf(data []byte) Source {
 	return Source{ReaderAt: bytes.NewReader(data), Size: int64(len(data))}
 }
-
-// sidecarBytes is how large a sidecar file may be.
-const sidecarBytes = 1 << 20
 
 // Examine looks at the file at path. What is no picture is known by its first bytes and
 // read no further; a picture is read and parsed once. Each decoded picture is handed to
@@ -151,19 +151,32 @@ func (e *Examined) noPicture(src Source) error {
 		e.problem("empty")
 	case pictureEndings[ext]:
 		e.problem("no_picture", "readable", codec.Readable)
-	case ext == ".json" && src.Size <= sidecarBytes:
+	case slices.Contains(sidecar.Endings, ext) && src.Size <= sidecar.MostBytes:
 		data := make([]byte, src.Size)
 		if n, err := src.ReadAt(data, 0); n < len(data) {
 			return fmt.Errorf("read %q: %w", e.Path, err)
 		}
-		s, err := scale.ParseSidecar(data)
-		if err != nil {
+		e.document(ext, data)
+	}
+	return nil
+}
+
+// document reads what a text says of other files and of the material.
+func (e *Examined) document(ext string, data []byte) {
+	if ext == ".json" {
+		var any json.RawMessage
+		if err := json.Unmarshal(data, &any); err != nil {
 			e.problem("sidecar", "error", err.Error())
-		} else {
+		} else if s, err := scale.ParseSidecar(data); err == nil {
 			e.Sidecar = &s
 		}
 	}
-	return nil
+	if !sidecar.Text(data) {
+		return
+	}
+	if d, ok := sidecar.Read(e.Path, data); ok {
+		e.Document = &d
+	}
 }
 
 // Level gives a picture at reduced size (a component for each of the file's), or
@@ -175,9 +188,8 @@ type Level func(file, layer string) *raster.Image
 func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
 	r := Report{Sets: []Set{}, Failed: []Failure{}}
 	var sortable []channels.File
-	byPath := map[string]Examined{}
+	var pictures []string
 	for _, e := range files {
-		byPath[e.Path] = e
 		if e.Problem != nil {
 			r.Failed = append(r.Failed, Failure{File: e.Path, Why: *e.Problem})
 			if e.Look == nil && !strings.HasSuffix(strings.ToLower(e.Path), ".json") {
@@ -185,17 +197,22 @@ func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
 			}
 		}
 		sortable = append(sortable, channels.File{Path: e.Path, Look: e.Look})
+		if e.Look != nil {
+			pictures = append(pictures, e.Path)
+		}
 		for i := range e.Layers {
 			sortable = append(sortable, channels.File{Path: e.Path, Look: &e.Layers[i]})
 		}
 	}
-	sets := sorted(sortable, rules, &r)
+	docs := sidecar.Resolve(documents(files), pictures)
+	sets := sorted(sortable, docs.Stated, rules, &r)
+	about := aboutSets(sets, files, docs)
 	r.Sets = make([]Set, len(sets))
 	// One set at a time a core: what they do in parallel inside does not fill the cores.
 	var mu sync.Mutex
 	raster.Each(len(sets), func(i int) {
 		var err error
-		if r.Sets[i], err = described(sets[i], byPath, level); err != nil {
+		if r.Sets[i], err = described(sets[i], about[i], level); err != nil {
 			mu.Lock()
 			defer mu.Unlock()
 			r.Failed = append(r.Failed, Failure{File: sets[i].Name, Why: fact.New("not_compared", "set", sets[i].Name, "error", err.Error())})
@@ -207,8 +224,8 @@ func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
 // sorted sorts files into sets. If that panics, each folder is sorted by itself, and the
 // files of a folder that panics again become one set without channels, so that no file
 // is lost to the names of others.
-func sorted(files []channels.File, rules []channels.Rule, r *Report) []channels.Set {
-	sets, err := trySort(files, rules)
+func sorted(files []channels.File, stated channels.Stated, rules []channels.Rule, r *Report) []channels.Set {
+	sets, err := trySort(files, stated, rules)
 	if err == nil {
 		return sets
 	}
@@ -218,7 +235,7 @@ func sorted(files []channels.File, rules []channels.Rule, r *Report) []channels.
 		folders[dir] = append(folders[dir], f)
 	}
 	for _, dir := range slices.Sorted(maps.Keys(folders)) {
-		some, err := trySort(folders[dir], rules)
+		some, err := trySort(folders[dir], stated, rules)
 		if err != nil {
 			file := folders[dir][0].Path
 			r.Failed = append(r.Failed, Failure{File: file, Why: fact.New("not_sorted", "file", file, "error", err.Error())})
@@ -229,21 +246,21 @@ func sorted(files []channels.File, rules []channels.Rule, r *Report) []channels.
 	return sets
 }
 
-func trySort(files []channels.File, rules []channels.Rule) (sets []channels.Set, err error) {
+func trySort(files []channels.File, stated channels.Stated, rules []channels.Rule) (sets []channels.Set, err error) {
 	defer recovered(&err)
-	return channels.Sort(files, rules...), nil
+	return channels.SortStated(files, stated, rules...), nil
 }
 
 // described describes a set. If looking at its pixels panics, the set keeps what its
 // files said one by one.
-func described(s channels.Set, files map[string]Examined, level Level) (out Set, err error) {
+func described(s channels.Set, side scale.Sidecar, level Level) (out Set, err error) {
 	defer func() {
 		if err != nil {
-			out = describe(s, files, nil)
+			out = describe(s, side, nil)
 		}
 	}()
 	defer recovered(&err)
-	return describe(s, files, level), nil
+	return describe(s, side, level), nil
 }
 
 // recovered turns a panic into an error.
@@ -253,7 +270,7 @@ func recovered(err *error) {
 	}
 }
 
-func describe(s channels.Set, files map[string]Examined, level Level) Set {
+func describe(s channels.Set, side scale.Sidecar, level Level) Set {
 	out := Set{Name: s.Name, Maps: []Map{}, Attachments: s.Attachments, Unassigned: s.Unassigned, Why: s.Why, Workflow: s.Workflow(),
 		SizeEvidence: []scale.Evidence{}, Findings: []Finding{}, Seams: []tiling.Place{}}
 	if out.Attachments == nil {
@@ -265,11 +282,7 @@ func describe(s channels.Set, files map[string]Examined, level Level) Set {
 	for _, m := range s.Maps {
 		out.Maps = append(out.Maps, mapOf(m))
 	}
-	for _, a := range s.Attachments {
-		if side := files[a.File].Sidecar; side != nil {
-			out.Sidecar = *side
-		}
-	}
+	out.Sidecar = side
 	out.Measure(s.Maps)
 	out.Check(s, false)
 	if level != nil {
