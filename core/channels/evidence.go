@@ -55,10 +55,20 @@ func evidence(e entry) []Reason {
 		if weight >= wholeWord || n.habit() != nil && weight >= outright {
 			weight *= stated // what a name says goes before what pixels hint at
 		}
-		add("name", named, weight, "name_word", "word", text)
+		code, files := "name_word", 0
+		if h := n.habit(); h != nil && !h.known {
+			if code, files = "habit_word", h.files; h.open {
+				code = "habit_open"
+			}
+			text = h.word
+		}
+		add("name", named, weight, code, "word", text, "files", files)
 		for _, o := range n.also() {
 			add("name", o.channel, o.weight, "name_word", "word", text)
 		}
+	}
+	if h := n.habit(); h != nil && h.channel == material.None && h.open {
+		add("name", material.None, 0, "habit_unknown", "word", h.word, "files", h.files)
 	}
 	if n.Side != "" && named == material.None {
 		add("name", material.Normal, 0.6, "name_direction", "direction", n.Side)

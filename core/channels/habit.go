@@ -441,7 +441,7 @@ func (h *habits) means(c *carriers) bool {
 		if len(c.word) <= 2 && c.claim.channel != material.None || rich > 0 {
 			least = inPlace * 2 / 3
 		}
-		if len(c.word) > 4 || 2*h.bare(c) < len(c.company) && 2*rich < looked || mean(with) < least {
+		if len(c.word) > 4 || 2*h.bare(c) < len(c.company) && 2*rich < looked || mean(with) < least && !(len(c.word) < 4 && rich == looked) {
 			return false // a word of the material's own
 		}
 	}
@@ -584,7 +584,8 @@ func (h *habits) settle(order []*carriers) {
 	for _, k := range unsettled {
 		weigh(k)
 	}
-	slices.SortStableFunc(unsettled, func(a, b int) int { return cmp.Compare(order[b].margin, order[a].margin) })
+	clear := func(k int) float64 { return order[k].margin * math.Log2(1+float64(order[k].files)) }
+	slices.SortStableFunc(unsettled, func(a, b int) int { return cmp.Compare(clear(b), clear(a)) })
 	for _, k := range unsettled {
 		weigh(k) // again, as others have their meaning now
 		c := order[k]

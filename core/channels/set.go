@@ -31,7 +31,8 @@ type Map struct {
 	Sure    float64           // confidence in Facing
 	Tiles   []Tile            // of UDIM maps: all tiles, the first included
 
-	Said material.Channel // what a document says that it is, where pixels or the answer are against it; None otherwise
+	Said   material.Channel // what a document says that it is, where pixels or the answer are against it; None otherwise
+	SaidBy string           // that document
 
 	Shared  string // the name of the set that the file belongs to, of a map that a variant shares
 	stated  bool   // its name says what it is, or that it is something which nobody knows

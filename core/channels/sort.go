@@ -61,7 +61,7 @@ func SortStated(files []File, stated Stated, rules ...Rule) []Set {
 			others = append(others, f)
 			continue
 		}
-		pictures = append(pictures, entry{File: f, ending: strings.ToLower(path.Ext(f.Path)), said: stated.Of[f.Path]})
+		pictures = append(pictures, entry{File: f, ending: strings.ToLower(path.Ext(f.Path)), said: stated.of(f)})
 	}
 	takeApart(pictures, rules)
 	pictures, previews := apart(pictures)
@@ -296,13 +296,13 @@ func joinStray(groups map[string][]entry, order []string) (out []string) {
 	alone := map[string]bool{}
 	for _, k := range order {
 		g := groups[k]
-		alone[k] = len(g) == 1 && g[0].name.bare() && g[0].name.unknown == ""
+		alone[k] = len(g) == 1 && g[0].name.bare() && g[0].name.unknown == "" && len(g[0].said) == 0
 	}
 next:
 	for _, k := range order {
 		for at := strings.LastIndexByte(k, '_'); alone[k] && at > strings.IndexByte(k, 0); at = strings.LastIndexByte(k[:at], '_') {
 			to := k[:at]
-			if g := groups[k]; len(groups[to]) > 1 && !alone[to] && !(g[0].Look.Info.Components >= 3 && g[0].Look.UnitLength < 0.6 && hasBase(groups[to])) {
+			if g := groups[k]; len(groups[to]) > 1 && !alone[to] && !(g[0].Look.Info.Components >= 3 && !g[0].Look.normalLike() && hasBase(groups[to])) {
 				groups[to] = append(groups[to], g...)
 				continue next
 			}

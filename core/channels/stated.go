@@ -27,6 +27,19 @@ type Said struct {
 	Document  string             // its path
 }
 
+// of is what is said of a file, read by what its name and pixels allow: a mask may be the opacity that the
+// name says, and what stands in the place of a bump map is a normal map if it looks like one.
+func (s Stated) of(f File) []Said {
+	list := slices.Clone(s.Of[f.Path])
+	list = slices.DeleteFunc(list, func(d Said) bool { return d.Channel == material.Mask && Says(f.Path) == material.Opacity })
+	for i := range list {
+		if d := &list[i]; d.Channel == material.Height && (f.Look.normalLike() || f.Look.middling()) {
+			d.Channel = material.Normal
+		}
+	}
+	return list
+}
+
 // listed is how far a picture that a document only lists as a material's is to be taken for its base colour.
 const listed = 0.45
 
@@ -187,11 +200,11 @@ func (m *Map) contradicted(e *entry) {
 		return
 	}
 	if c != m.Channel || m.Look.Against(c).Code != "" {
-		m.Said = c
+		m.Said, m.SaidBy = c, e.said[0].Document
 	}
 	for _, s := range e.said {
 		if d := normals.ParseDirection(s.Side); m.Channel == material.Normal && d != normals.Unknown && m.Facing != normals.Unknown && d != m.Facing && m.Sure > 0.5 {
-			m.Said = material.Normal
+			m.Said, m.SaidBy = material.Normal, s.Document
 		}
 	}
 }

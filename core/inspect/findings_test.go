@@ -79,6 +79,7 @@ func TestEachFinding(t *testing.T) {
 		"normal_curve":        {on(material.Normal, func(m *channels.Map) { m.Look.Curve = true }), Warn, "share"},
 		"normal_swapped":      {on(material.Normal, func(m *channels.Map) { m.Look.Swapped = true }), Warn, "confidence"},
 		"profile_unread":      {on(material.BaseColor, func(m *channels.Map) { m.Look.Info.Unread, m.Look.Info.Profile = true, "Press" }), Warn, "profile"},
+		"document_disagrees":  {on(material.Normal, func(m *channels.Map) { m.Said, m.SaidBy = material.Height, "set/list.csv" }), Warn, "says"},
 		"tiles_turned":        {with(func(s *channels.Set) { s.Turned = [][2]string{{"set/n.1001.png", "set/n.1002.png"}} }), Warn, ""},
 		"versions_mixed":      {with(func(s *channels.Set) { s.Maps[0].Version, s.Maps[1].Version = "v002", "v003" }), Note, "versions"},
 		"tier_differs":        {with(func(s *channels.Set) { s.Unlike = [][2]string{{"set/a.png", "set/1k/a.png"}} }), Warn, ""},

@@ -36,6 +36,7 @@ func checks() []check {
 	return []check{
 		{Kind{"normal_object_space", Stop, true}, nil, objectSpace, nil, nil},
 		{Kind{"tier_differs", Warn, true}, nil, tierDiffers, nil, nil},
+		{Kind{"document_disagrees", Warn, true}, documentDisagrees, nil, nil, nil},
 		{Kind{"tiles_turned", Warn, true}, nil, tilesTurned, nil, nil},
 		{Kind{"not_finite", Warn, true}, notFinite, nil, nil, nil},
 		{Kind{"map_empty", Stop, true}, mapEmpty, nil, nil, nil},

@@ -29,6 +29,14 @@ func tierDiffers(_ *Set, files *channels.Set) (out []hit) {
 	return out
 }
 
+// documentDisagrees finds maps whose pixels speak against what a document of the delivery says of them.
+func documentDisagrees(m *channels.Map) fact.Values {
+	if m.Said == material.None {
+		return nil
+	}
+	return fact.Of("says", string(m.Said), "document", m.SaidBy, "is", string(m.Channel))
+}
+
 // tilesTurned finds UDIM tiles of one normal map that point other ways than its first.
 func tilesTurned(_ *Set, files *channels.Set) (out []hit) {
 	for _, t := range files.Turned {

@@ -127,7 +127,11 @@ func Read(name string, text []byte) (d Document, ok bool) {
 			d.tree(tree)
 			break
 		}
-		d.tree(parseBraces(&builder{}, start))
+		if b = (&builder{}); start[0] == '[' { // sections of an ini file
+			d.tree(parseLines(b, string(start)))
+			break
+		}
+		d.tree(parseBraces(b, start))
 	case start[0] == '<':
 		if d.materialX(start) {
 			break

@@ -17,7 +17,7 @@ var noLengths = map[string]bool{"px": true, "pixel": true, "pixels": true, "reso
 
 var (
 	keyWords = regexp.MustCompile(`[A-Z]+(?:[a-z]+)?|[a-z]+|\d+`)
-	ofTwo    = regexp.MustCompile(`(?i)^\s*(\d+(?:[.,]\d+)?)\s*([a-z"']*)\s*(?:x|×|\*|by|,|;|/|\s)\s*(\d+(?:[.,]\d+)?)\s*([a-z"']*)\s*$`)
+	ofTwo    = regexp.MustCompile(`(?i)^\s*(\d+(?:[.,]\d+)?)\s*(mm|cm|dm|m|in|inch|inches|ft|feet|metres|meters|"|')?\s*(?:x|×|\*|by|,|;|/|\s)\s*(\d+(?:[.,]\d+)?)\s*(mm|cm|dm|m|in|inch|inches|ft|feet|metres|meters|"|')?\s*$`)
 	spdx     = regexp.MustCompile(`(?i)\b(CC0(?:[- ]1\.0)?|CC[- ]BY(?:[- ](?:SA|NC|ND)){0,2}(?:[- ][1-4]\.0)?|MIT|Apache[- ]2\.0|GPL[- ]?[23](?:\.0)?(?:[- ]or[- ]later)?|OFL[- ]1\.1|public domain)(?:[^\w]|$)`)
 )
 
@@ -129,7 +129,7 @@ func measured(it *item, has func(...string) bool) bool {
 				return true
 			}
 		}
-		if up.kid("unit", "units") != "" {
+		if up.unit != "" {
 			return true
 		}
 	}
@@ -144,7 +144,7 @@ func (f *Facts) unitOf(key []string, it *item) float64 {
 		}
 	}
 	for up := it.up; up != nil; up = up.up {
-		if u := units[strings.ToLower(up.kid("unit", "units"))]; u > 0 {
+		if u := units[up.unit]; u > 0 {
 			return u
 		}
 		for _, w := range words(up.key) {
@@ -193,7 +193,11 @@ func (f *Facts) size(it *item, unit float64) {
 	var sides []float64
 	switch {
 	case len(it.kids) > 0:
-		for _, k := range it.kids {
+		list := it.kids
+		if len(it.kids) <= 2 && len(it.kids[0].kids) > 0 {
+			list = it.kids[0].kids // the list within, beside its unit
+		}
+		for _, k := range list {
 			switch strings.ToLower(k.key) {
 			case "", "x", "y", "w", "h", "u", "v", "0", "1":
 				if v := length(k.text, unit); v > 0 {

@@ -10,7 +10,9 @@ type item struct {
 	text  string // a value's text
 	kids  []*item
 	up    *item
-	named bool // its key is a name that the document's author gave, not a field's
+	unit  string // the unit that one of its values names
+	files int    // that it and all below it name
+	named bool   // its key is a name that the document's author gave, not a field's
 }
 
 // builder makes items within the limits.
@@ -23,6 +25,9 @@ func (b *builder) add(up *item, key, text string) *item {
 	}
 	it := &item{key: clip(key), text: clip(strings.TrimSpace(text)), up: up}
 	up.kids = append(up.kids, it)
+	if strings.EqualFold(key, "unit") || strings.EqualFold(key, "units") {
+		up.unit = strings.ToLower(it.text)
+	}
 	return it
 }
 
@@ -38,18 +43,6 @@ func (it *item) depth() (n int) {
 		n++
 	}
 	return n
-}
-
-// kid is the text of a child by its key, "" if there is none.
-func (it *item) kid(keys ...string) string {
-	for _, k := range it.kids {
-		for _, key := range keys {
-			if strings.EqualFold(k.key, key) {
-				return k.text
-			}
-		}
-	}
-	return ""
 }
 
 // each calls f for an item and all below it.

@@ -46,7 +46,7 @@ func (d *Document) materialX(text []byte) bool {
 	if dec.Decode(&root) != nil || root.XMLName.Local != "materialx" {
 		return false
 	}
-	group := 0
+	group, steps := 0, mostItems
 	for i := range root.Kids {
 		e := &root.Kids[i]
 		switch typ := e.attr("type"); {
@@ -61,7 +61,7 @@ func (d *Document) materialX(text []byte) bool {
 				if say.Channel == material.None {
 					continue
 				}
-				root.images(&root, in, 0, "", func(file, component string) {
+				root.images(&root, in, &steps, 0, "", func(file, component string) {
 					if len(d.Mentions) < mostMentions {
 						d.Mentions = append(d.Mentions, Mention{File: fileOf(file), Channel: say.Channel, Weight: 1, Component: component, Word: in.attr("name"), Group: 1})
 					}
@@ -88,9 +88,10 @@ func regrouped(list []Mention) []Mention {
 	return list
 }
 
-// images calls f for the files that an input's value comes from, with the one component that is taken.
-func (root *mtlx) images(scope, in *mtlx, depth int, component string, f func(file, component string)) {
-	if depth > mostDepth || in == nil {
+// images calls f for the files that an input's value comes from, with the one component that is taken. It
+// goes steps steps at most, as graphs can run in circles.
+func (root *mtlx) images(scope, in *mtlx, steps *int, depth int, component string, f func(file, component string)) {
+	if *steps--; *steps < 0 || depth > mostDepth || in == nil {
 		return
 	}
 	if in.attr("type") == "filename" || in.attr("name") == "file" {
@@ -102,11 +103,11 @@ func (root *mtlx) images(scope, in *mtlx, depth int, component string, f func(fi
 	if graph := in.attr("nodegraph"); graph != "" {
 		if g := root.kid(graph); g != nil {
 			if out := g.kid(in.attr("output")); out != nil {
-				root.images(g, out, depth+1, component, f)
+				root.images(g, out, steps, depth+1, component, f)
 			} else {
 				for k := range g.Kids {
 					if g.Kids[k].XMLName.Local == "output" {
-						root.images(g, &g.Kids[k], depth+1, component, f)
+						root.images(g, &g.Kids[k], steps, depth+1, component, f)
 					}
 				}
 			}
@@ -129,6 +130,6 @@ func (root *mtlx) images(scope, in *mtlx, depth int, component string, f func(fi
 		component = ch.attr("value")
 	}
 	for k := range node.Kids {
-		root.images(scope, &node.Kids[k], depth+1, component, f)
+		root.images(scope, &node.Kids[k], steps, depth+1, component, f)
 	}
 }

@@ -13,7 +13,7 @@ import (
 const pictures = `(?i)\.(?:png|jpe?g|tiff?|exr|tga|bmp|webp|hdr|dds|psd|gif)`
 
 var (
-	fileWord  = regexp.MustCompile(`[^\s"'<>|,;=()@\[\]{}]+` + pictures + `(?:[^\w.]|$)`)
+	fileWord  = regexp.MustCompile(`[^\s"'<>|,;=()@\[\]{}]+` + pictures + `\.?(?:[^\w.]|$)`)
 	wholeFile = regexp.MustCompile(`^[^"<>|{}\n]*` + pictures + `$`)
 	barePath  = regexp.MustCompile(`^[\w.-]+(?:[/\\][\w.+-]+)+$`)
 )
@@ -37,7 +37,7 @@ func files(text string) (names []string, rest string) {
 	}
 	rest = text
 	for _, m := range fileWord.FindAllString(text+" ", -1) {
-		name := strings.TrimRight(m, " \t,;:\"')]")
+		name := strings.TrimRight(m, " \t.,;:\"')]")
 		names = append(names, fileOf(name))
 		rest = strings.Replace(rest, name, " ", 1)
 	}
@@ -48,7 +48,7 @@ func files(text string) (names []string, rest string) {
 }
 
 // selectors are keys whose values say what the file beside them is.
-var selectors = []string{"type", "channel", "usage", "semantic", "slot", "role", "kind", "map", "use", "purpose", "maptype", "map_type", "texturetype", "texture_type", "id", "name", "label", "what", "meaning", "colorspace"}
+var selectors = []string{"type", "channel", "usage", "semantic", "slot", "role", "kind", "map", "use", "purpose", "maptype", "map_type", "texturetype", "texture_type", "stage", "pass", "blend", "id", "name", "label", "what", "meaning", "colorspace"}
 
 // bases are keys under which a record names what it is about.
 var bases = []string{"", "name", "texture", "map", "image", "file", "filename", "skin", "path", "src", "source", "tex", "id", "picture"}
@@ -63,6 +63,13 @@ func (d *Document) tree(root *item) {
 		at *item
 	}
 	var all []found
+	root.each(func(it *item) {
+		if names, _ := files(it.text); names != nil {
+			for up := it; up != nil; up = up.up {
+				up.files += len(names)
+			}
+		}
+	})
 	root.each(func(it *item) {
 		for k, text := range []string{it.text, it.key} {
 			if text == "" || len(all) >= mostMentions {
@@ -113,6 +120,14 @@ func (d *Document) tree(root *item) {
 		}
 	}
 	number := map[*item]int{}
+	size := map[*item]int{} // how many things a container has files for
+	for it, t := range within {
+		distinct := map[string]bool{}
+		for _, f := range t.of {
+			distinct[f] = true
+		}
+		size[it] = len(distinct)
+	}
 	for i := range all {
 		m := &all[i]
 		var top *item
@@ -122,18 +137,27 @@ func (d *Document) tree(root *item) {
 		if top == nil {
 			continue
 		}
-		distinct := map[string]bool{}
-		for _, f := range within[top].of {
-			distinct[f] = true
-		}
-		if len(distinct) < 2 && top.up == nil {
+		if size[top] < 2 && top.up == nil {
 			continue
 		}
 		if number[top] == 0 {
 			number[top] = len(number) + 1
 		}
 		m.Group = number[top]
-		m.Primary = m.Channel == material.None && m.Packing == nil && slices.Contains(bases, strings.ToLower(m.at.key))
+		m.Primary = top != m.at && !m.said() && slices.Contains(bases, strings.ToLower(m.at.key))
+	}
+	about := map[int]string{} // of each group, the one file that it is about
+	for _, m := range all {
+		switch was, ok := about[m.Group]; {
+		case !m.Primary && m.Channel != material.BaseColor:
+		case ok && was != m.File:
+			about[m.Group] = ""
+		case !ok:
+			about[m.Group] = m.File
+		}
+	}
+	for i := range all {
+		all[i].Primary = all[i].Primary && about[all[i].Group] == all[i].File
 	}
 	d.Groups = make([]Facts, len(number))
 	root.each(func(it *item) {
@@ -163,15 +187,8 @@ func (d *Document) trim() {
 func (m *Mention) meaning(it *item, rest string, alone bool) {
 	m.spell(it.key)
 	m.spell(rest)
-	one := func(up *item) bool { // the only file of a container
-		n := 0
-		up.each(func(k *item) {
-			names, _ := files(k.text)
-			n += len(names)
-		})
-		return n == 1
-	}
-	if m.said() || it.up == nil || !one(it.up) {
+	if m.said() || it.up == nil || it.up.files != 1 { // the only file of its container
+
 		return
 	}
 	for _, k := range it.up.kids {
@@ -179,15 +196,17 @@ func (m *Mention) meaning(it *item, rest string, alone bool) {
 			m.spell(k.text)
 		}
 	}
-	for _, k := range it.up.kids {
-		if k != it && len(k.kids) == 0 && len(strings.Fields(k.text)) <= 3 {
-			m.spell(k.text)
+	if len(it.up.kids) == 2 { // a file and one word: the word says what it is
+		for _, k := range it.up.kids {
+			if k != it && k.key == "" && len(k.kids) == 0 && len(strings.Fields(k.text)) <= 3 {
+				m.spell(k.text)
+			}
 		}
 	}
-	for up, n := it.up, 0; up != nil && n < 2 && !m.said() && one(up); up, n = up.up, n+1 {
+	for up, n := it.up, 0; up != nil && n < 2 && !m.said() && up.files == 1; up, n = up.up, n+1 {
 		m.spell(up.key)
 		for _, k := range up.kids {
-			if slices.Contains(selectors, strings.ToLower(k.key)) {
+			if names, _ := files(k.text); names == nil && slices.Contains(selectors, strings.ToLower(k.key)) {
 				m.spell(k.text)
 			}
 		}

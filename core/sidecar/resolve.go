@@ -18,16 +18,23 @@ type Placed struct {
 
 // index finds files of a delivery by what documents call them.
 type index struct {
-	whole, base, stem map[string][]string // paths in lower case; their last parts; those without their endings
+	whole, tail, base, stem map[string][]string // paths in lower case; their last two parts; their last; that without its ending
 }
 
+// mostAlike is how many files of one name are looked at to find the one that is meant.
+const mostAlike = 256
+
+// tail is the last two parts of a path.
+func tail(file string) string { return path.Join(path.Base(path.Dir(file)), path.Base(file)) }
+
 func indexed(files []string) index {
-	x := index{map[string][]string{}, map[string][]string{}, map[string][]string{}}
+	x := index{map[string][]string{}, map[string][]string{}, map[string][]string{}, map[string][]string{}}
 	for _, f := range files {
 		low := strings.ToLower(f)
 		base := path.Base(low)
 		x.whole[low] = append(x.whole[low], f)
 		x.base[base] = append(x.base[base], f)
+		x.tail[tail(low)] = append(x.tail[tail(low)], f)
 		stem := strings.TrimSuffix(base, path.Ext(base))
 		x.stem[stem] = append(x.stem[stem], f)
 	}
@@ -44,6 +51,11 @@ func (x index) find(dir, file string) string {
 	}
 	base := path.Base(low)
 	hits := x.base[base]
+	if len(hits) > mostAlike {
+		if hits = x.tail[tail(low)]; len(hits) > mostAlike {
+			hits = hits[:mostAlike]
+		}
+	}
 	if len(hits) == 0 {
 		if ext := path.Ext(base); len(ext) <= 5 {
 			base = strings.TrimSuffix(base, ext)

@@ -50,6 +50,16 @@ func Reason(r channels.Reason) string {
 			return fmt.Sprintf("The name says %q.", v.Text("word"))
 		}
 		return fmt.Sprintf("The name says %q: %s.", v.Text("word"), is)
+	case "habit_word":
+		return fmt.Sprintf("%s of this delivery have %q; here it means %s.", Count(int(v.Num("files")), "file"), v.Text("word"), is)
+	case "habit_open":
+		return fmt.Sprintf("%s of this delivery have %q, which no list of words has. It may be %s.", Count(int(v.Num("files")), "file"), v.Text("word"), is)
+	case "habit_unknown":
+		return fmt.Sprintf("%s of this delivery have %q, which no list of words has. Say once what it means.", Count(int(v.Num("files")), "file"), v.Text("word"))
+	case "document_says":
+		return fmt.Sprintf("%s says that it is %s.", path.Base(v.Text("document")), is)
+	case "document_lists":
+		return fmt.Sprintf("%s lists it as a material's picture, as it does base colours.", path.Base(v.Text("document")))
 	case "name_direction":
 		return fmt.Sprintf("The name gives a direction (%s), which only normal maps have.", v.Text("direction"))
 	case "name_packed":
@@ -91,7 +101,7 @@ func Reason(r channels.Reason) string {
 	case "nothing_said":
 		return "Neither its name nor its pixels say what it is."
 	case "shared":
-		return fmt.Sprintf("Shared with %s, whose name this variant's begins with.", v.Text("set"))
+		return fmt.Sprintf("Shared with %s, of which this is a variant.", v.Text("set"))
 	case "letters":
 		return "Other files of the set are named by single letters too, and their pixels confirm them."
 	case "commonest":
@@ -112,6 +122,10 @@ func Reason(r channels.Reason) string {
 		return "Its third component is empty."
 	case "unit_vectors":
 		return fmt.Sprintf("%s of its pixels are unit vectors facing up.", percent(v.Num("share")))
+	case "middling_vectors":
+		return fmt.Sprintf("Its pixels lie about the axis of normal maps, but only %s are unit vectors.", percent(v.Num("share")))
+	case "components_empty":
+		return "One or two of its components are black throughout, as in data and seldom in colours."
 	case "curved_vectors":
 		return fmt.Sprintf("%s of its pixels are unit vectors once the sRGB curve is taken off.", percent(v.Num("share")))
 	case "are_unit_vectors":

@@ -28,6 +28,7 @@ var checks = map[string]Check{
 	"tier_differs":              {"Tier differs", "A smaller tier must be the larger one made smaller; otherwise one is of another scan."},
 	"not_finite":                {"NaN or infinite", "From one sample on. Renderers turn them black or spread them; here the mean of their neighbours is used."},
 	"map_empty":                 {"Empty map", "A base colour, normal or height map with one value everywhere: its export failed."},
+	"document_disagrees":        {"Document disagrees", "A document of the delivery says something else of the map than its pixels."},
 	"tiles_turned":              {"Tiles face apart", "All tiles of a normal map must have one direction, or they light up the other way round."},
 	"versions_mixed":            {"Versions differ", "The names of one set's maps give other versions or dates."},
 	"udim_missing":              {"UDIM tiles missing", "A model that uses the tile shows nothing there."},
@@ -96,6 +97,11 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 			what = strings.ReplaceAll(v.Text("figure"), "_", " ") + " of %.2f"
 		}
 		return fmt.Sprintf(what, v.Num("value")) + " is not found in nature. Check it, or let it stand for a look that is meant."
+	case "document_disagrees":
+		if v.Text("says") == v.Text("is") {
+			return fmt.Sprintf("%s says that %s is %s, but its pixels don't look like it. Check which is right.", path.Base(v.Text("document")), file, channel(v.Text("says")))
+		}
+		return fmt.Sprintf("%s says that %s is %s; its pixels look like %s. Check which is right.", path.Base(v.Text("document")), file, channel(v.Text("says")), channel(v.Text("is")))
 	case "tiles_turned":
 		return fmt.Sprintf("%s points the other way than %s. Flip it, or deliver the tile again.", other, file)
 	case "versions_mixed":
