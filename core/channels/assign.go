@@ -38,7 +38,9 @@ func assign(group []entry, taken []material.Channel) []Verdict {
 		units[u].score = make([]float64, len(all))
 		for _, i := range units[u].members {
 			for _, r := range reasons[i] {
-				units[u].score[slices.Index(all, r.Channel)] += r.Weight / float64(len(units[u].members))
+				if k := slices.Index(all, r.Channel); k >= 0 {
+					units[u].score[k] += r.Weight / float64(len(units[u].members))
+				}
 			}
 		}
 		named, _, _ := group[units[u].members[0]].name.claim()

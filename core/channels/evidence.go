@@ -68,7 +68,7 @@ func evidence(e entry) []Reason {
 		}
 	}
 	if h := n.habit(); h != nil && h.channel == material.None && h.open {
-		add("name", material.None, 0, "habit_unknown", "word", h.word, "files", h.files)
+		add("name", material.None, 0.01, "habit_unknown", "word", h.word, "files", h.files)
 	}
 	if n.Side != "" && named == material.None {
 		add("name", material.Normal, 0.6, "name_direction", "direction", n.Side)

@@ -201,6 +201,19 @@ func (h *habits) bare(c *carriers) (n int) {
 	return n
 }
 
+// lastWord is the last of several words at a place, and shorter the stem that it leaves.
+func (h *habits) lastWord(p place) string { return p.word[strings.LastIndexByte(p.word, ' ')+1:] }
+
+func (h *habits) shorter(p place) string {
+	last := h.lastWord(p)
+	for _, o := range h.spots[p.picture] {
+		if o.word == last && o.to == p.to {
+			return o.stem
+		}
+	}
+	return ""
+}
+
 // stemsOf counts the stems of which a word makes companions.
 func (h *habits) stemsOf(c *carriers) int {
 	seen := map[string]bool{}
@@ -220,11 +233,14 @@ func (c *carriers) several() bool { return strings.Contains(c.word, " ") }
 // anchors says whether most pictures that carry a word stand beside one of a bare name, or beside one with
 // a word that is known to tell maps apart. Of several words it must be a bare name.
 func (h *habits) anchors(c *carriers) bool {
-	if c.several() {
+	if c.several() && !c.known {
 		return 2*h.bare(c) >= len(c.places)
 	}
 	n := 0
 	for _, p := range c.company {
+		if c.several() && accompanied(h.stems[h.shorter(p)], place{picture: p.picture, word: h.lastWord(p)}) {
+			continue // its last word alone makes companions
+		}
 		if slices.ContainsFunc(h.stems[p.stem], func(o place) bool {
 			if o.picture == p.picture || o.word == p.word {
 				return false

@@ -42,6 +42,7 @@ func takeApart(pictures []entry, rules []Rule) {
 	markSizes(pictures)
 	markPowers(pictures)
 	markTiles(pictures)
+	markTiers(pictures)
 	markVariants(pictures)
 	learn(pictures)
 	raster.Rows(len(pictures), func(from, to int) {
@@ -469,6 +470,46 @@ func markPowers(pictures []entry) {
 			pictures[p[0]].name.all[p[1]].role = tier
 		}
 	})
+}
+
+// markTiers finds words that tell tiers apart whatever they are ("full" and "half", "small", "LOD1"): names
+// that differ by them alone are the same picture at other sizes.
+func markTiers(pictures []entry) {
+	word := func(w word) bool { return w.role == own && !numeric(w.text) || w.role == tier }
+	mark(pictures, word, func(places map[string][][2]int) {
+		var some [][2]int
+		for _, list := range places {
+			if len(list) == 1 {
+				some = append(some, list[0])
+			}
+		}
+		if len(some) < 2 || len(some) > 6 {
+			return
+		}
+		slices.SortFunc(some, func(a, b [2]int) int {
+			return cmp.Or(cmp.Compare(pictures[b[0]].Look.Info.W, pictures[a[0]].Look.Info.W), cmp.Compare(a[0], b[0]))
+		})
+		first := pictures[some[0][0]]
+		for k, p := range some[1:] {
+			l, before := pictures[p[0]], pictures[some[k][0]]
+			if l.Look.Info.W >= before.Look.Info.W || len(l.Look.Thumb) == 0 || l.Look.plain() || !first.asMap().sameShape(l.asMap()) || first.Look.Apart(*l.Look, -1) > tierSlack {
+				return
+			}
+		}
+		for _, p := range some {
+			pictures[p[0]].name.all[p[1]].role = tier
+		}
+	})
+}
+
+// plain says whether nothing happens in a picture, so that others may look the same by chance.
+func (l *Look) plain() bool {
+	for c := range l.StdDev {
+		if l.StdDev[c] > 0.02 {
+			return false
+		}
+	}
+	return true
 }
 
 // markVariants finds letters that tell variants of one material apart: a and b, or more, of which

@@ -2,6 +2,7 @@ package channels
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -65,7 +66,24 @@ func split(name string) []piece {
 		}
 		cut = append(cut, cutForeign(p)...)
 	}
-	return cut
+	return joinTerms(cut)
+}
+
+// joinTerms makes one word of two or three that are one term in a language: couleur, de, base.
+func joinTerms(words []piece) []piece {
+	for i := 0; i < len(words); i++ {
+		for n := min(3, len(words)-i); n > 1; n-- {
+			var b strings.Builder
+			for _, w := range words[i : i+n] {
+				b.WriteString(w.text)
+			}
+			if b.Len() > 7 && byForeign[b.String()] != material.None {
+				words = slices.Concat(words[:i], []piece{{b.String(), words[i].from, words[i+n-1].to}}, words[i+n:])
+				break
+			}
+		}
+	}
+	return words
 }
 
 var (

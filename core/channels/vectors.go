@@ -78,7 +78,11 @@ func (l Look) middling() bool {
 // normalLike says whether a picture is a normal map by its pixels: unit vectors about the axis that
 // faces the viewer, or two components of such.
 func (l Look) normalLike() bool {
-	return l.twoComponent() || l.UnitLength > 0.9 && (l.middling() || len(l.Lit) == 0 || l.Curve)
+	if l.twoComponent() {
+		return true
+	}
+	plain := l.Likeness > 0.9 && l.Dark < 0.02 && l.StdDev[0] > 0.004 && l.StdDev[1] > 0.004 // its components vary together: a colour
+	return l.UnitLength > 0.9 && !plain && (l.middling() || len(l.Lit) == 0 || l.Curve)
 }
 
 func abs(v float32) float32 { return float32(math.Abs(float64(v))) }

@@ -60,7 +60,7 @@ var claims = map[string]struct {
 	"glossiness": {material.Glossiness, 1}, "gloss": {material.Glossiness, 0.95}, "smoothness": {material.Glossiness, 0.95}, "smooth": {material.Glossiness, 0.7}, "gls": {material.Glossiness, 0.85}, "glossy": {material.Glossiness, 0.85}, "g": {material.Glossiness, 0.3},
 	"transmission": {material.Transmission, 1}, "translucency": {material.Transmission, 0.85}, "transmissive": {material.Transmission, 0.9}, "thickness": {material.Transmission, 0.4}, "sss": {material.Transmission, 0.7}, "subsurface": {material.Transmission, 0.8},
 	"sheen": {material.Sheen, 1}, "fuzz": {material.Sheen, 0.6}, "anisotropy": {material.Anisotropy, 1}, "aniso": {material.Anisotropy, 0.9},
-	"coat": {material.Coat, 0.8}, "clearcoat": {material.Coat, 1}, "mask": {material.Mask, 0.8}, "masks": {material.Mask, 0.8}, "colormask": {material.Mask, 0.9}, "colourmask": {material.Mask, 0.9}, "id": {material.Mask, 0.5}, "colorid": {material.Mask, 0.9}, "materialid": {material.Mask, 0.9}, "matid": {material.Mask, 0.9},
+	"coat": {material.Coat, 0.8}, "clearcoat": {material.Coat, 1}, "mask": {material.Mask, 0.8}, "masks": {material.Mask, 0.8}, "colormask": {material.Mask, 0.9}, "colourmask": {material.Mask, 0.9}, "id": {material.Mask, 0.6}, "colorid": {material.Mask, 0.9}, "materialid": {material.Mask, 0.9}, "matid": {material.Mask, 0.9},
 }
 
 // letterAlso are what else single letters stand for.
@@ -78,6 +78,8 @@ var pairs = map[[2]string]struct {
 	{"clear", "coat"}: {material.Coat, 1}, {"normal", "map"}: {material.Normal, 1}, {"height", "map"}: {material.Height, 1}, {"bump", "map"}: {material.Height, 0.9},
 	{"material", "id"}: {material.Mask, 0.8}, {"specular", "roughness"}: {material.Roughness, 1}, {"diffuse", "color"}: {material.BaseColor, 1}, {"diffuse", "colour"}: {material.BaseColor, 1},
 	{"emissive", "color"}: {material.Emissive, 1}, {"emission", "color"}: {material.Emissive, 1}, {"specular", "color"}: {material.Specular, 1}, {"opacity", "mask"}: {material.Opacity, 1},
+	{"color", "id"}: {material.Mask, 0.9}, {"colour", "id"}: {material.Mask, 0.9}, {"object", "id"}: {material.Mask, 0.9}, {"mat", "id"}: {material.Mask, 0.9}, {"color", "mask"}: {material.Mask, 0.9}, {"colour", "mask"}: {material.Mask, 0.9},
+	{"position", "map"}: {material.Mask, 0.7}, {"flow", "map"}: {material.Mask, 0.8}, {"vertex", "color"}: {material.Mask, 0.9}, {"vertex", "colour"}: {material.Mask, 0.9}, {"edge", "mask"}: {material.Mask, 0.9}, {"edge", "wear"}: {material.Mask, 0.8},
 	{"alpha", "mask"}: {material.Opacity, 0.9}, {"bump", "height"}: {material.Height, 1}, {"displacement", "height"}: {material.Height, 1}, {"coat", "roughness"}: {material.Coat, 0.8}, {"coat", "normal"}: {material.Coat, 0.8},
 }
 
@@ -200,6 +202,8 @@ func roles(words []piece, rules []Rule) []word {
 			r = filler
 		case said && spaceWord.MatchString(w) && claimedNormal(out[:i]):
 			r = filler
+		case digit && countWord.MatchString(w) && follows && i > 1 && out[i-1].role == channel && out[i-1].claim.channel == material.Mask:
+			r = filler // "mask01"
 		case digit && countWord.MatchString(w) && follows && said && out[i-1].role != filler && variantWord.MatchString(words[i-1].text) && (out[i-1].role == own || i > 1 && out[i-2].role != own):
 			out[i-1].role, r = filler, filler // "VAR1", "rev 3" behind a channel
 		case packWord.MatchString(w), i > 0 && mixWord.MatchString(w):

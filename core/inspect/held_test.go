@@ -66,27 +66,32 @@ func wareOf(rng *rand.Rand) *ware {
 		return min(max(h, 0), 1)
 	}
 	w := &ware{map[string]*channels.Look{}}
+	var side int // of the pictures being made, and their fields
+	var high, spots, fine []float64
 	put := func(name string, comps int, f func(u, v float64, c int) float64) {
-		for _, side := range []int{wareSide, wareSide / 2} {
-			planes := make([]raster.Plane, comps)
-			for c := range planes {
-				planes[c] = raster.NewPlane(side, side)
-				for y := range side {
-					for x := range side {
-						planes[c].Pix[y*side+x] = float32(min(max(f((float64(x)+0.5)/float64(side), (float64(y)+0.5)/float64(side), c), 0), 1))
-					}
-				}
+		planes := make([]raster.Plane, comps)
+		for c := range planes {
+			planes[c] = raster.NewPlane(side, side)
+			for i := range planes[c].Pix {
+				planes[c].Pix[i] = float32(min(max(f((float64(i%side)+0.5)/float64(side), (float64(i/side)+0.5)/float64(side), c), 0), 1))
 			}
-			l := channels.Measure(raster.FromPlanes(planes...).Quantise(8), codec.Info{Format: codec.PNG, W: side, H: side, Bits: 8, Components: comps})
-			if side != wareSide {
-				name += " half"
-			}
-			w.looks[name] = &l
 		}
+		l := channels.Measure(raster.FromPlanes(planes...).Quantise(8), codec.Info{Format: codec.PNG, W: side, H: side, Bits: 8, Components: comps})
+		if side != wareSide {
+			name += " half"
+		}
+		w.looks[name] = &l
 	}
+	field := func(of []float64, u, v float64) float64 {
+		x, y := int(math.Floor(u*float64(side))), int(math.Floor(v*float64(side)))
+		return of[(y+side)%side*side+(x+side)%side]
+	}
+	tall := func(u, v float64) float64 { return field(high, u, v) }
+	stained := func(u, v float64) float64 { return field(spots, u, v) }
+	specked := func(u, v float64) float64 { return field(fine, u, v) }
 	slope := func(u, v float64) (x, y, z float64) {
-		const d = 1.0 / wareSide
-		gx, gy := (height(u+d, v)-height(u-d, v))/(2*d)*depth, (height(u, v+d)-height(u, v-d))/(2*d)*depth
+		d := 1 / float64(side)
+		gx, gy := (tall(u+d, v)-tall(u-d, v))/(2*d)*depth, (tall(u, v+d)-tall(u, v-d))/(2*d)*depth
 		n := math.Sqrt(gx*gx + gy*gy + 1)
 		return -gx / n, gy / n, 1 / n
 	}
@@ -94,61 +99,65 @@ func wareOf(rng *rand.Rand) *ware {
 		mean := 0.0
 		for k := range 8 {
 			a := float64(k) * math.Pi / 4
-			mean += height(u+0.03*math.Cos(a), v+0.03*math.Sin(a)) / 8
+			mean += tall(u+0.03*math.Cos(a), v+0.03*math.Sin(a)) / 8
 		}
-		return min(1, 1.02-1.3*max(0, mean-height(u, v)))
+		return min(1, 1.02-1.3*max(0, mean-tall(u, v)))
 	}
-	colour := func(a, b [3]float64, light float64) func(u, v float64, c int) float64 {
+	colour := func(a, b [3]float64) func(u, v float64, c int) float64 {
 		return func(u, v float64, c int) float64 {
-			t := min(max(0.5+0.5*stain.at(u, v), 0), 1)
-			return (a[c]*(1-t)+b[c]*t)*(0.6+0.35*height(u, v))*light + 0.03*speck.at(u, v)
+			t := min(max(0.5+0.5*stained(u, v), 0), 1)
+			return (a[c]*(1-t)+b[c]*t)*(0.6+0.35*tall(u, v)) + 0.03*specked(u, v)
 		}
 	}
 	worn := func(u, v float64) float64 {
-		if 0.4*stain.at(u, v)+height(u, v) > 0.62 {
+		if 0.4*stained(u, v)+tall(u, v) > 0.62 {
 			return 1
 		}
 		return 0
 	}
-	rough := func(u, v float64) float64 { return 0.45 + 0.25*stain.at(u, v) + 0.12*speck.at(u, v) - 0.1*height(u, v) }
-	put("base", 3, colour(hue, second, 1))
-	put("base red", 3, colour([3]float64{0.7, 0.15, 0.12}, [3]float64{0.55, 0.2, 0.1}, 1))
-	put("base blue", 3, colour([3]float64{0.12, 0.2, 0.7}, [3]float64{0.1, 0.3, 0.5}, 1))
-	put("base grey", 3, func(u, v float64, _ int) float64 {
-		return colour([3]float64{0.5, 0, 0}, [3]float64{0.7, 0, 0}, 1)(u, v, 0)
-	})
-	put("base one", 1, func(u, v float64, _ int) float64 {
-		return colour([3]float64{0.5, 0, 0}, [3]float64{0.7, 0, 0}, 1)(u, v, 0)
-	})
-	put("spec", 1, func(u, v float64, _ int) float64 { return 0.25 + 0.2*worn(u, v) + 0.1*stain.at(u, v) })
-	put("spec colour", 3, func(u, v float64, c int) float64 { return 0.35*colour(hue, second, 1)(u, v, c) + 0.25*worn(u, v) })
-	put("normal", 3, func(u, v float64, c int) float64 {
-		x, y, z := slope(u, v)
-		return 0.5 + 0.5*[3]float64{x, y, z}[c]
-	})
-	put("normal down", 3, func(u, v float64, c int) float64 {
-		x, y, z := slope(u, v)
-		return 0.5 + 0.5*[3]float64{x, -y, z}[c]
-	})
-	put("normal weak", 3, func(u, v float64, c int) float64 { // washed out: too short
-		x, y, z := slope(u, v)
-		return 0.5 + 0.36*[3]float64{x, y, z}[c]
-	})
-	put("height", 1, func(u, v float64, _ int) float64 { return height(u, v) })
-	put("ao", 1, func(u, v float64, _ int) float64 { return hollow(u, v) })
-	put("rough", 1, func(u, v float64, _ int) float64 { return rough(u, v) })
-	put("gloss", 1, func(u, v float64, _ int) float64 { return 1 - rough(u, v) })
-	put("metal", 1, func(u, v float64, _ int) float64 { return worn(u, v) })
-	put("mask", 3, func(u, v float64, c int) float64 {
-		return math.Round(0.5 + 0.5*[3]grain{stain, relief, speck}[c].at(u, v))
-	})
-	put("orm", 3, func(u, v float64, c int) float64 { return []float64{hollow(u, v), rough(u, v), worn(u, v)}[c] })
-	put("glow", 3, func(u, v float64, c int) float64 {
-		if math.Mod(u*units, 1) < 0.2 && math.Mod(v*units, 1) < 0.2 {
-			return [3]float64{1, 0.7, 0.2}[c]
+	rough := func(u, v float64) float64 { return 0.45 + 0.25*stained(u, v) + 0.12*specked(u, v) - 0.1*tall(u, v) }
+	grey := func(u, v float64, _ int) float64 { return colour([3]float64{0.5}, [3]float64{0.7})(u, v, 0) }
+	for _, side = range []int{wareSide, wareSide / 2} {
+		high, spots, fine = make([]float64, side*side), make([]float64, side*side), make([]float64, side*side)
+		for i := range high {
+			u, v := (float64(i%side)+0.5)/float64(side), (float64(i/side)+0.5)/float64(side)
+			high[i], spots[i], fine[i] = height(u, v), stain.at(u, v), speck.at(u, v)
 		}
-		return 0.01
-	})
+		put("base", 3, colour(hue, second))
+		put("base red", 3, colour([3]float64{0.7, 0.15, 0.12}, [3]float64{0.55, 0.2, 0.1}))
+		put("base blue", 3, colour([3]float64{0.12, 0.2, 0.7}, [3]float64{0.1, 0.3, 0.5}))
+		put("base grey", 3, grey)
+		put("base one", 1, grey)
+		put("spec", 1, func(u, v float64, _ int) float64 { return 0.25 + 0.2*worn(u, v) + 0.1*stained(u, v) })
+		put("spec colour", 3, func(u, v float64, c int) float64 { return 0.35*colour(hue, second)(u, v, c) + 0.25*worn(u, v) })
+		put("normal", 3, func(u, v float64, c int) float64 {
+			x, y, z := slope(u, v)
+			return 0.5 + 0.5*[3]float64{x, y, z}[c]
+		})
+		put("normal down", 3, func(u, v float64, c int) float64 {
+			x, y, z := slope(u, v)
+			return 0.5 + 0.5*[3]float64{x, -y, z}[c]
+		})
+		put("normal weak", 3, func(u, v float64, c int) float64 { // washed out: too short
+			x, y, z := slope(u, v)
+			return 0.5 + 0.36*[3]float64{x, y, z}[c]
+		})
+		put("height", 1, func(u, v float64, _ int) float64 { return tall(u, v) })
+		put("ao", 1, func(u, v float64, _ int) float64 { return hollow(u, v) })
+		put("rough", 1, func(u, v float64, _ int) float64 { return rough(u, v) })
+		put("gloss", 1, func(u, v float64, _ int) float64 { return 1 - rough(u, v) })
+		put("metal", 1, func(u, v float64, _ int) float64 { return worn(u, v) })
+		put("mask", 3, func(u, v float64, c int) float64 {
+			return math.Round(0.5 + 0.5*[3]float64{stained(u, v), 2*tall(u, v) - 1, specked(u, v)}[c])
+		})
+		put("orm", 3, func(u, v float64, c int) float64 { return []float64{hollow(u, v), rough(u, v), worn(u, v)}[c] })
+		put("glow", 3, func(u, v float64, c int) float64 {
+			if math.Mod(u*units, 1) < 0.2 && math.Mod(v*units, 1) < 0.2 {
+				return [3]float64{1, 0.7, 0.2}[c]
+			}
+			return 0.01
+		})
+	}
 	return w
 }
 
