@@ -236,6 +236,9 @@ func (h *habits) anchors(c *carriers) bool {
 	if c.several() && !c.known {
 		return 2*h.bare(c) >= len(c.places)
 	}
+	if first := strings.Fields(c.word); c.several() && (c.claim.channel == material.BaseColor || slices.ContainsFunc(first[:len(first)-1], func(w string) bool { return len(w) < 2 || numeric(w) || likelyVariant(w) })) {
+		return false // a variant of the material
+	}
 	n := 0
 	for _, p := range c.company {
 		if c.several() && accompanied(h.stems[h.shorter(p)], place{picture: p.picture, word: h.lastWord(p)}) {

@@ -275,6 +275,17 @@ func (n Name) within() bool {
 	return i >= 0 && len(n.kept) > 0 && n.words[i].from < n.kept[len(n.kept)-1].from
 }
 
+// beforeVariant says whether only words of variants stand behind the words that say what the map is.
+func (n Name) beforeVariant() bool {
+	i := slices.IndexFunc(n.words, word.says)
+	for _, w := range n.kept {
+		if i >= 0 && w.from > n.words[i].from && !likelyVariant(w.text) && !numeric(w.text) && !w.variant() {
+			return false
+		}
+	}
+	return i >= 0
+}
+
 // bare says whether a reading leaves every channel word to the material.
 func (n Name) bare() bool { return !said(n.words) }
 

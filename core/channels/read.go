@@ -229,7 +229,7 @@ func (g groups) best(file int, list, mine []option, strict bool) (best int) {
 		}
 		_, weight, _ := o.claim()
 		switch {
-		case o.within() && !named && weight > 0:
+		case o.within() && !named && weight > 0 && !(weight > wholeWord && o.beforeVariant()):
 			score -= 1 // a word of the material's own
 		case others > 0 || weight == 0:
 		case weight < outright:

@@ -77,6 +77,7 @@ func SortStated(files []File, stated Stated, rules ...Rule) []Set {
 	}
 	order, shared := regroup(groups, order, stated.Together)
 	order = splitCases(groups, joinStray(groups, joinSplit(groups, order)))
+	order = variants(groups, order, shared)
 
 	order, previews = lonePreviews(groups, order, previews)
 
@@ -91,8 +92,7 @@ func SortStated(files []File, stated Stated, rules ...Rule) []Set {
 			}
 		}
 	})
-	shareStated(sets, order, shared)
-	shareMaps(sets, order, groups)
+	shareMaps(sets, order, shared)
 	// Previews and other files go to the set that shares most of their path.
 	dirs := make([]string, len(order))
 	for i, k := range order {
@@ -146,36 +146,6 @@ func lonePreviews(groups map[string][]entry, order []string, previews []entry) (
 		out = append(out, k)
 	}
 	return out, previews
-}
-
-// shareMaps gives a variant that came as a base colour alone ("wall-a", "wall 2") the maps of the set
-// of exactly its stem ("wall"), if they have its shape: the files stay that set's, too.
-func shareMaps(sets []Set, order []string, groups map[string][]entry) {
-	at := map[string]int{}
-	for i, k := range order {
-		at[k] = i
-	}
-	for i, k := range order {
-		n := groups[k][0].name
-		last := len(n.kept) - 1
-		if len(groups[k]) != 1 || len(sets[i].Maps) != 1 || sets[i].Maps[0].Channel != material.BaseColor || last < 1 ||
-			len(n.kept[last].text) > 2 || !(n.kept[last].variant() || countWord.MatchString(n.kept[last].text)) {
-			continue
-		}
-		n.kept = n.kept[:last]
-		j, ok := at[n.key()]
-		if !ok || j == i || sets[j].Map(material.BaseColor) == nil {
-			continue
-		}
-		for _, m := range sets[j].Maps {
-			if m.Channel == material.BaseColor || m.Shared != "" || !m.sameShape(sets[i].Maps[0]) {
-				continue
-			}
-			m.Shared = sets[j].Name
-			m.Reasons = append(slices.Clone(m.Reasons), Because("peer", m.Channel, 0.5, "shared", "set", sets[j].Name))
-			sets[i].Maps = append(sets[i].Maps, m)
-		}
-	}
 }
 
 // apart takes out the pictures that are previews by their names. A word that also means a

@@ -161,8 +161,8 @@ func regroup(groups map[string][]entry, order []string, together [][]string) (ke
 	return keys, shared
 }
 
-// shareStated gives sets the maps of others that documents say are theirs, too.
-func shareStated(sets []Set, order []string, shared map[string][]string) {
+// shareMaps gives sets the maps of others that are theirs, too: as documents say, or as variants have them.
+func shareMaps(sets []Set, order []string, shared map[string][]string) {
 	if len(shared) == 0 {
 		return
 	}
@@ -185,7 +185,7 @@ func shareStated(sets []Set, order []string, shared map[string][]string) {
 					continue
 				}
 				m.Shared = from.Name
-				m.Reasons = append(slices.Clone(m.Reasons), Because("document", m.Channel, 0.5, "shared", "set", from.Name))
+				m.Reasons = append(slices.Clone(m.Reasons), Because("peer", m.Channel, 0.5, "shared", "set", from.Name))
 				sets[i].Maps = append(sets[i].Maps, m)
 			}
 		}
