@@ -171,6 +171,7 @@ type saying struct {
 type company struct {
 	each                       []saying
 	sure, bases, letters, size int
+	colours                    int     // in colour, or with a name that says base colour
 	normals                    []*Look // the first two
 }
 
@@ -194,6 +195,9 @@ func companyOf(group []entry) (c company) {
 		}
 		if s.normal && len(c.normals) < 2 {
 			c.normals = append(c.normals, o.Look)
+		}
+		if s.base || o.Look.kind() == colours {
+			c.colours++
 		}
 		c.each = append(c.each, s)
 	}
@@ -240,6 +244,9 @@ func (c company) companions(e entry, i int) (out []Reason) {
 		for _, o := range e.name.also() {
 			out = append(out, Because("peer", o.channel, 0.15, "letters"))
 		}
+	}
+	if l.grey() && l.Info.Components >= 3 && c.colours == 0 && len(c.normals) > 0 && named == material.None && e.name.habit() == nil {
+		out = append(out, Because("peer", material.BaseColor, 0.35, "only_colour"))
 	}
 	if l.grey() && named == material.None && e.name.unknown != "" {
 		out = append(out, Because("peer", material.Roughness, 0.06, "commonest"))

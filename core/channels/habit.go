@@ -339,8 +339,8 @@ func nearby(pictures []entry, at []place, p place) bool {
 		return false
 	}
 	return slices.ContainsFunc(at, func(o place) bool {
-		if o.picture == p.picture || o.word == p.word || o.prefix {
-			return false
+		if o.picture == p.picture || o.word == p.word || o.prefix || strings.HasPrefix(o.word, p.word+" ") {
+			return false // itself, or a map of it
 		}
 		r, ok := pictures[p.picture].Look.Beside(*pictures[o.picture].Look)
 		return o.word == "" || ok && r > inPlace

@@ -54,7 +54,7 @@ func (e *entry) most(m *Map, s *Set) float64 {
 		return mostPixels
 	case named == m.Channel && h != nil && !h.known && (h.files < 3 || h.weight < trustedWord):
 		return mostLearnt
-	case named == m.Channel && len(s.Maps) == 1 && len(s.Attachments) == 0 && (m.Channel != material.BaseColor || e.Look.grey()) &&
+	case named == m.Channel && s.lone() && (m.Channel != material.BaseColor || e.Look.grey()) &&
 		(weight < 0.9 || e.name.within() || len(e.name.kept) == 0 || slipOf(text) != material.None && claims[text].channel == material.None):
 		return mostLone
 	case named == material.None && m.Channel == material.BaseColor && e.near:
@@ -63,6 +63,11 @@ func (e *entry) most(m *Map, s *Set) float64 {
 		return mostCameras
 	}
 	return 1
+}
+
+// lone says whether all of a set's maps come from one file.
+func (s *Set) lone() bool {
+	return !slices.ContainsFunc(s.Maps, func(m Map) bool { return m.File != s.Maps[0].File })
 }
 
 // cameraWords begin the names that cameras and screens give.

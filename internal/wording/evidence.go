@@ -72,6 +72,8 @@ func Reason(r channels.Reason) string {
 		return "The name has no word for a channel, as base colour maps often have none."
 	case "last_one":
 		return "Its name is the set's alone, the other files name their channels, and the set needs a base colour."
+	case "only_colour":
+		return "No other file of the set can be its base colour."
 	case "free":
 		return fmt.Sprintf("Another file fits its likeliest channel better; %s is free.", is)
 	case "plain_border":
