@@ -164,11 +164,15 @@ func (e *Examined) noPicture(src Source) error {
 // document reads what a text says of other files and of the material.
 func (e *Examined) document(ext string, data []byte) {
 	if ext == ".json" {
-		var any json.RawMessage
-		if err := json.Unmarshal(data, &any); err != nil {
-			e.problem("sidecar", "error", err.Error())
-		} else if s, err := scale.ParseSidecar(data); err == nil {
+		// Any JSON may lie in a delivery; what cannot be read of a station's own sidecar is a problem.
+		var any map[string]json.RawMessage
+		s, err := scale.ParseSidecar(data)
+		figures := json.Unmarshal(data, &any) == nil && slices.ContainsFunc(scale.SidecarFigures, func(k string) bool { return any[k] != nil })
+		switch {
+		case err == nil:
 			e.Sidecar = &s
+		case figures || !json.Valid(data):
+			e.problem("sidecar", "error", err.Error())
 		}
 	}
 	if !sidecar.Text(data) {

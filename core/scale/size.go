@@ -138,6 +138,9 @@ type Sidecar struct {
 	Licence  string  `json:"licence"`
 }
 
+// SidecarFigures are the keys of a sidecar's figures.
+var SidecarFigures = []string{"width_m", "height_m", "width_cm", "height_cm", "dpi", "depth_mm"}
+
 // ParseSidecar reads a sidecar. Unknown keys are ignored; an error says what is
 // wrong with the file.
 func ParseSidecar(data []byte) (Sidecar, error) {
