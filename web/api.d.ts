@@ -349,6 +349,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what a word means that files of a delivery carry and no dictionary has: all its files take that channel, as one step. */
+        post: operations["answerWord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/maps/{map}/like": {
         parameters: {
             query?: never;
@@ -503,6 +520,23 @@ export interface paths {
         put?: never;
         /** Settle what becomes of a set whose scan is here already: the new state of that material, a smaller tier of it, or a material of its own. */
         post: operations["settleKnown"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/materials/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move maps of a set to another material, or to a set of their own; all of them, which merges the two, if none are named. A map whose channel that one has comes to it unassigned. It is one step. */
+        post: operations["moveMaps"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2850,6 +2884,46 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    answerWord: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    word: string;
+                    /** @description null puts the files aside. */
+                    channel?: components["schemas"]["Channel"] | null;
+                    /** @description Make it a rule of the station. */
+                    keep?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description How many maps changed. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** @description The recorded step; 0 if nothing changed. */
+                        step?: number;
+                        maps?: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     like: {
         parameters: {
             query?: {
@@ -3285,6 +3359,50 @@ export interface operations {
                     "application/json": {
                         material_id?: number;
                         name?: string;
+                        /** @description The recorded step; 0 if nothing changed. */
+                        step?: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    moveMaps: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description All if left out. */
+                    maps?: number[];
+                    /** @description The material that takes them, by its id or with the version that was seen; null for a new set. */
+                    to?: number | {
+                        id: number;
+                        version?: number;
+                    } | null;
+                };
+            };
+        };
+        responses: {
+            /** @description The material that has them now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        material_id?: number;
+                        name?: string;
+                        version?: number;
                         /** @description The recorded step; 0 if nothing changed. */
                         step?: number;
                     };

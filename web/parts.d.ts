@@ -151,6 +151,7 @@ interface Intake {
   follow(e: MouseEvent, a: HTMLAnchorElement): Promise<void>;
   openRow(set: string): Promise<void>;
   next(): unknown;
+  submitted(e: SubmitEvent): Promise<void>;
   heard(e: CustomEvent<string[]>): void;
   reload(): Promise<void>;
   fold(): void;
@@ -173,6 +174,8 @@ interface Intake {
   turnNext(way: "undo" | "redo"): Promise<void>;
   leave(sets: number[], undo?: boolean): Promise<void>;
   known(set: string | undefined, take: string): Promise<void>;
+  move(set: string, maps: number[] | null, to: string): Promise<void>;
+  answer(word: string, channel: string, keep: boolean): Promise<void>;
   take(sets: number[]): Promise<void>;
   acceptReady(e: Event): Promise<void>;
   accepted(sets: number[], step: number): void;

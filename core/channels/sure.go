@@ -57,7 +57,7 @@ func (e *entry) most(m *Map, s *Set) float64 {
 	case named == m.Channel && s.lone() && (m.Channel != material.BaseColor || e.Look.grey()) &&
 		(weight < 0.9 || e.name.within() || len(e.name.kept) == 0 || slipOf(text) != material.None && claims[text].channel == material.None):
 		return mostLone
-	case named == m.Channel && len(e.name.kept) == 0 && claims[text].channel == material.None && byForeign[text] == material.None && !slices.ContainsFunc(e.name.words, func(w word) bool { return w.habit != nil || w.role == packed }):
+	case named == m.Channel && len(e.name.kept) == 0 && slipOf(text) != material.None && claims[text].channel == material.None && byForeign[text] == material.None && !slices.ContainsFunc(e.name.words, func(w word) bool { return w.habit != nil || w.role == packed }):
 		return mostLone // nearly a channel's word, and nothing else
 	case named == material.None && m.Channel == material.BaseColor && e.near:
 		return mostNearly

@@ -129,6 +129,58 @@ func (s *Server) apiRetry(c *echo.Context) error {
 	return c.JSON(http.StatusAccepted, map[string]any{"id": of.ID, "href": fmt.Sprintf("/api/v1/deliveries/%d", of.ID)})
 }
 
+// apiMoveMaps moves maps of a set to another material, or to a set of their own; without maps all of them,
+// which merges the two.
+func (s *Server) apiMoveMaps(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	var in struct {
+		Maps []int64 `json:"maps"`
+		To   *setRef `json:"to"` // nil for a new set
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	var to library.Seen
+	if in.To != nil {
+		to = library.Seen(*in.To)
+	} else if in.Maps == nil {
+		return library.Invalid("Say which maps become a set of their own.")
+	}
+	m, err := s.Studio.Intake.MoveMaps(c.Request().Context(), me(c), of, in.Maps, to)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"material_id": m.ID, "name": m.Name, "version": m.Version, "step": m.Step})
+}
+
+// apiAnswerWord says what a word of a delivery's names means.
+func (s *Server) apiAnswerWord(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	var in struct {
+		Word    string  `json:"word"`
+		Channel *string `json:"channel"`
+		Keep    bool    `json:"keep"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	ch, err := parseChannel(in.Channel)
+	if err != nil {
+		return err
+	}
+	step, changed, err := s.Studio.Intake.Answer(c.Request().Context(), me(c), of, in.Word, ch, in.Keep)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"step": step, "maps": changed})
+}
+
 // parseChannel reads a channel's id; nil and "" are none.
 func parseChannel(id *string) (material.Channel, error) {
 	if id == nil || *id == "" {

@@ -116,6 +116,8 @@ type openedView struct {
 	Unsure   []unsureView
 	Loose    []cell
 	Known    *knownView
+	Mine     []cell       // all its pictures, to be taken out
+	Others   []choiceView // sets of the delivery that it can be merged with
 }
 
 // unsureView is a map whose channel is not sure, with the strongest reason.
@@ -168,6 +170,39 @@ type openDelivery struct {
 	Hidden        int    // rows that are not shown yet
 	Opened        *openedView
 	Failures      []inspect.Failure
+	Questions     []questionView
+}
+
+// questionView asks what a word of the delivery's names means.
+type questionView struct {
+	Word, Says, Station string
+	Pictures            []cell // of some files that carry it
+	Choices             []choiceView
+}
+
+// choiceView is a channel that can be chosen.
+type choiceView struct {
+	ID, Title string
+	Chosen    bool
+}
+
+// mostAsked is how many questions a delivery shows at a time, and mostPictures how many files of each.
+const mostAsked, mostPictures = 3, 4
+
+func questionViews(list []intake.Question) (out []questionView) {
+	for _, q := range list[:min(len(list), mostAsked)] {
+		v := questionView{Word: q.Word, Says: wording.AskedWord(q.Word, len(q.Maps)), Station: q.Station}
+		for i := range q.Maps[:min(len(q.Maps), mostPictures)] {
+			k := cell{Title: q.Word}
+			k.fill(&q.Maps[i])
+			v.Pictures = append(v.Pictures, k)
+		}
+		for _, c := range material.All() {
+			v.Choices = append(v.Choices, choiceView{string(c), wording.Channel(c), c == q.Guess})
+		}
+		out = append(out, v)
+	}
+	return out
 }
 
 // Chunks are the rows in groups: a group that is out of sight costs a page nothing.
@@ -232,6 +267,7 @@ func openView(d intake.DeliveryReport, q triageQuery) *openDelivery {
 	for _, c := range columns {
 		o.Columns = append(o.Columns, column{string(c), short[c], wording.Channel(c)})
 	}
+	o.Questions = questionViews(intake.Questions(d.Materials))
 	words := strings.Fields(strings.ToLower(q.filter))
 	lists := map[string][]*materials.Material{} // of what the filter leaves
 	for i := range d.Materials {
@@ -267,6 +303,7 @@ func openView(d intake.DeliveryReport, q triageQuery) *openDelivery {
 		row := rowView(m)
 		if row.Open = m.ID == q.open; row.Open {
 			o.Opened = openedRow(m, d.Here, q.now)
+			o.Opened.others(m, d.Materials)
 		}
 		o.Rows = append(o.Rows, row)
 	}
@@ -418,6 +455,28 @@ func openedRow(m *materials.Material, here map[int64]materials.Material, now tim
 		o.Known.Fit = fmt.Sprintf("%.2f %.2f %.2f %.2f", v.Left+v.Width/2-0.7*side, v.Top+v.Height/2-0.7*side, 1.4*side, 1.4*side)
 	}
 	return o
+}
+
+// others fills in what an open set can be taken apart into and merged with.
+func (o *openedView) others(m *materials.Material, all []materials.Material) {
+	if m.Released > 0 || len(m.Recipe) > 0 {
+		return
+	}
+	for i := range m.Maps {
+		p := &m.Maps[i]
+		k := cell{Title: "Unassigned", Channel: string(p.Channel)}
+		if p.Channel != material.None {
+			k.Title = wording.Channel(p.Channel)
+		}
+		if k.fill(p); len(m.Maps) > 1 {
+			o.Mine = append(o.Mine, k)
+		}
+	}
+	for i := range all {
+		if k := &all[i]; k.ID != m.ID && k.Stage != materials.Left && len(k.Maps) > 0 {
+			o.Others = append(o.Others, choiceView{ID: fmt.Sprint(k.ID), Title: k.Name})
+		}
+	}
 }
 
 // beside says of a material what counts when it is held against another.

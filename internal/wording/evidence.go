@@ -174,6 +174,11 @@ func Reason(r channels.Reason) string {
 	return unknown(r.Fact)
 }
 
+// AskedWord asks what a word means that many files of a delivery carry.
+func AskedWord(word string, files int) string {
+	return fmt.Sprintf("%s %s “%s” in the name. What does it mean?", Count(files, "file"), map[bool]string{true: "has", false: "have"}[files == 1], word)
+}
+
 // Unit is the unit that a height map stores its heights in: "metres".
 func Unit(d *inspect.Depth) string {
 	if d == nil {

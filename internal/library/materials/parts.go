@@ -51,9 +51,10 @@ type mapPart struct {
 
 // scanPart is which maps a material has, and what was measured of them together.
 type scanPart struct {
-	Maps   []int64
-	Report inspect.Set
-	Relief inspect.Depth
+	Maps     []int64
+	Report   inspect.Set
+	Relief   inspect.Depth
+	Channels map[int64]material.Channel `json:",omitempty"` // of the maps, which may be unassigned where they are moved to
 }
 
 func raw(v any) json.RawMessage {
@@ -121,7 +122,10 @@ type standing struct {
 }
 
 func (m *Material) standing() standing {
-	s := standing{m.parts(), scanPart{m.MapIDs(), m.Report, m.Relief}}
+	s := standing{m.parts(), scanPart{m.MapIDs(), m.Report, m.Relief, map[int64]material.Channel{}}}
+	for _, p := range m.Maps {
+		s.scan.Channels[p.ID] = p.Channel
+	}
 	return s
 }
 

@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/codec"
 	"aldermoor/core/likeness"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
@@ -126,6 +127,33 @@ func SwapPrints(tx Tx, a, b int64) error {
 		return err
 	}
 	return errors.Join(tx.SavePrint(a, pb), tx.SavePrint(b, pa))
+}
+
+// RemakePrints makes the prints of materials anew, after maps were moved between them.
+func (s *Service) RemakePrints(ctx context.Context, ids []int64) error {
+	for _, id := range ids {
+		var m Material
+		err := s.Store.Read(ctx, func(tx Reader) (err error) { m, err = tx.Material(id); return err })
+		if err != nil {
+			return err
+		}
+		p, _, err := s.PrintOf(&m, func(p *Map) *channels.Look { // as the reduced copy shows it
+			im, err := s.Level(p.Blob, p.Layer)
+			if err != nil || im == nil {
+				return nil
+			}
+			l := channels.Measure(im, codec.Info{W: im.W, H: im.H, Bits: p.Bits, Float: p.Float, Components: im.Components()})
+			return &l
+		})
+		if err != nil {
+			return err
+		}
+		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.SavePrint(id, p) }); err != nil {
+			return err
+		}
+		s.prints.put(id, p)
+	}
+	return nil
 }
 
 // Reprint brings the prints in memory up to what is stored, after scans were exchanged.

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"aldermoor/core/material"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/people"
 )
@@ -192,10 +193,32 @@ func (s *Service) Step(ctx context.Context, p people.Principal, id int64, redo b
 		step.Undone = !redo
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, map[bool]string{false: "undo", true: "redo"}[redo], step.Says, fmt.Sprintf("step %d by %s", step.ID, step.By)))
 	})
-	if err == nil {
+	if err == nil && step.Kind == "known" {
 		err = s.Reprint(ctx, moved)
+	} else if err == nil {
+		err = s.RemakePrints(ctx, moved)
 	}
 	return step, err
+}
+
+// rechannel gives maps that were moved back the channels that they had.
+func rechannel(tx Tx, id int64, had map[int64]material.Channel) error {
+	if len(had) == 0 {
+		return nil
+	}
+	m, err := tx.Material(id)
+	if err != nil {
+		return err
+	}
+	for _, p := range m.Maps {
+		if c, ok := had[p.ID]; ok && c != p.Channel {
+			p.Channel = c
+			if err := tx.SaveMap(id, p); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // turn puts the materials of a step back to how they were before it, or after it. It
@@ -220,10 +243,13 @@ func (s *Service) turn(tx Tx, step Step, redo bool) (moved []int64, err error) {
 			if err := tx.MoveMaps(d.Material, v.Maps); err != nil {
 				return nil, err
 			}
+			if err := rechannel(tx, d.Material, v.Channels); err != nil {
+				return nil, err
+			}
 			moved = append(moved, list[i].ID)
 		}
 	}
-	if len(moved) == 2 {
+	if len(moved) == 2 && step.Kind == "known" { // two scans were exchanged
 		if err := SwapPrints(tx, moved[0], moved[1]); err != nil {
 			return nil, err
 		}

@@ -103,6 +103,43 @@ export function deciding() {
       await this.reload();
     },
 
+    /**
+     * Moves maps of a set to another one, or to a set of their own.
+     * @param {string} set
+     * @param {number[] | null} maps all for null
+     * @param {string} to a set, or "" for a new one
+     */
+    async move(set, maps, to) {
+      if (maps && !maps.length) return tell("Choose the maps that are to go first.");
+      try {
+        const target = to ? { id: Number(to), version: this.version(to) || undefined } : null;
+        const { name, step } = await call("POST", `/api/v1/materials/${set}/move`, { ...(maps && { maps }), to: target }, this.version(set));
+        const count = maps?.length === 1 ? "1 map" : `${maps?.length} maps`;
+        const says = !maps ? `Merged into ${name}.` : to ? `${count} moved to ${name}.` : `${count} taken out as ${name}.`;
+        tell(says, step ? () => this.back(step) : null);
+      } catch (e) {
+        fail(e);
+      }
+      await this.reload();
+    },
+
+    /**
+     * Says once what a word of the delivery's names means.
+     * @param {string} word
+     * @param {string} channel
+     * @param {boolean} keep
+     */
+    async answer(word, channel, keep) {
+      try {
+        const { maps, step } = await call("POST", `/api/v1/deliveries/${this.delivery}/words`, { word, channel: channel || null, keep }, "*");
+        const name = (titles[/** @type {keyof typeof titles} */ (channel)] ?? channel).toLowerCase();
+        tell(`“${word}”: ${maps === 1 ? "1 file" : `${maps} files`} ${channel ? `taken as ${name}` : "put aside"}${keep ? "; saved as a rule" : ""}.`, step ? () => this.back(step) : null);
+      } catch (e) {
+        fail(e);
+      }
+      await this.reload();
+    },
+
     /** @param {number[]} sets */
     async take(sets) {
       this.open = false;

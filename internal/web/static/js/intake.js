@@ -59,6 +59,7 @@ function triage() {
         if (t.matches("[data-filter]")) this.filterSoon();
         if (t.matches("[data-find-delivery]")) this.findDelivery(t.value.trim());
       });
+      this.root.addEventListener("submit", (/** @type {SubmitEvent} */ e) => this.submitted(e));
       this.root.addEventListener("change", (/** @type {Event} */ e) => {
         const t = /** @type {HTMLInputElement} */ (e.target);
         if (t.dataset.resend && t.files?.length) this.resend(t.dataset.resend, t.files[0]);
@@ -87,6 +88,20 @@ function triage() {
       else if ((d.tab || "further" in d) && t instanceof HTMLAnchorElement) await this.follow(e, t);
       else if (d.known) await this.known(setOf(t), d.known);
       else if (d.assign !== undefined) await this.assign(this.about.set, this.about.map, d.assign);
+    },
+
+    /** A form of the page: an answer, or maps that are moved. @param {SubmitEvent} e */
+    async submitted(e) {
+      const form = /** @type {HTMLFormElement} */ (e.target);
+      const d = form.dataset;
+      if (!("question" in d || "apart" in d || "merge" in d)) return;
+      e.preventDefault();
+      const to = /** @type {HTMLSelectElement | null} */ (form.querySelector("[data-to]"))?.value ?? "";
+      const set = document.getElementById("opened")?.dataset.of ?? "";
+      const keep = /** @type {HTMLInputElement | null} */ (form.querySelector("[data-keep]"))?.checked ?? false;
+      if (d.question) await this.answer(d.question, /** @type {HTMLSelectElement} */ (form.querySelector("[data-meaning]")).value, keep);
+      else if ("merge" in d) await this.move(set, null, to);
+      else await this.move(set, [...form.querySelectorAll("input:checked")].map((i) => Number(/** @type {HTMLInputElement} */ (i).value)), to);
     },
 
     /** What is shown of the delivery is in the address: list, filter, open row, number of rows. */
