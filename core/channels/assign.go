@@ -60,7 +60,7 @@ func assign(group []entry, taken []material.Channel) []Verdict {
 				v.Channel = all[best[u]]
 			}
 			for _, r := range reasons[i] {
-				if r.Channel == v.Channel || v.Channel == material.None && r.Weight > 0 {
+				if r.Channel == v.Channel || r.Code == "habit_open" || r.Code == "habit_unknown" || v.Channel == material.None && r.Weight > 0 {
 					v.Reasons = append(v.Reasons, r)
 				}
 			}

@@ -51,11 +51,11 @@ func Reason(r channels.Reason) string {
 		}
 		return fmt.Sprintf("The name says %q: %s.", v.Text("word"), is)
 	case "habit_word":
-		return fmt.Sprintf("%s of this delivery have %q; here it means %s.", Count(int(v.Num("files")), "file"), v.Text("word"), is)
+		return fmt.Sprintf("%s of this delivery have “%s”; here it means %s.", Count(int(v.Num("files")), "file"), v.Text("word"), is)
 	case "habit_open":
-		return fmt.Sprintf("%s of this delivery have %q, which no list of words has. It may be %s.", Count(int(v.Num("files")), "file"), v.Text("word"), is)
+		return fmt.Sprintf("%s of this delivery have “%s”, which no list of words has. It may be %s.", Count(int(v.Num("files")), "file"), v.Text("word"), is)
 	case "habit_unknown":
-		return fmt.Sprintf("%s of this delivery have %q, which no list of words has. Say once what it means.", Count(int(v.Num("files")), "file"), v.Text("word"))
+		return fmt.Sprintf("%s of this delivery have “%s”, which no list of words has. Say once what it means.", Count(int(v.Num("files")), "file"), v.Text("word"))
 	case "document_says":
 		return fmt.Sprintf("%s says that it is %s.", path.Base(v.Text("document")), is)
 	case "document_lists":

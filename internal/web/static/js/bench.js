@@ -1,6 +1,7 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
 import { island } from "./island.js";
+import { add, takesFiles } from "./adding.js";
 import { forSuggestions, suggest } from "./combo.js";
 import { figure } from "./figure.js";
 import { keys } from "./keys.js";
@@ -17,6 +18,7 @@ export function bench() {
 
     init() {
       this.root = this.$root;
+      takesFiles(this.root, (files) => this.addMaps(files));
       keys("Bench", [
         { key: "u", says: "undo", run: () => this.turnNext("undo") },
         { key: "U", says: "redo", run: () => this.turnNext("redo") },
@@ -35,6 +37,13 @@ export function bench() {
     /** The version of the material that is shown. */
     get shown() {
       return shown(this.root);
+    },
+
+    /** Maps that come later. @param {FileList} files */
+    async addMaps(files) {
+      const done = await add(files, this.root);
+      if (done) tell(done.says, () => this.turnStep(done.step));
+      await this.reload();
     },
 
     /**
