@@ -344,7 +344,9 @@ func (s *Set) Measure(maps []channels.Map) {
 			break
 		}
 	}
-	for _, name := range []string{s.Name, path.Dir(maps[0].File)} {
+	// As the files are called: a set's name has lost its marks ("1.8m").
+	stem := strings.TrimSuffix(path.Base(maps[0].File), path.Ext(maps[0].File))
+	for _, name := range []string{stem, path.Dir(maps[0].File), s.Name} {
 		if e, ok := scale.NameEvidence(name, w, h); ok {
 			s.SizeEvidence = append(s.SizeEvidence, e)
 			break

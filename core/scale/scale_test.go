@@ -44,12 +44,14 @@ func TestEvidence(t *testing.T) {
 	}
 	for name, want := range map[string]Size{
 		"rubble_180x120cm_4k": {1.8, 1.2}, "mud 2m": {2, 1}, "tile_600mm x 0.6m": {0.6, 0.6}, "shed-3x2m-v2": {3, 2}, "moor 2x2m": {2, 2}, "wall_200cm": {2, 1}, "wall 6ft": {1.8288, 0.9144}, "1.8m_x_1.2m": {1.8, 1.2}, "slate @ 25 px/cm": {1.6384, 0.8192}, "slate_2048px_per_m": {2, 1}, "slate 300dpi": {0.3467946666666667, 0.17339733333333334},
+		"wall_1.8m": {1.8, 0.9}, "wall 1,5m": {1.5, 0.75}, "wall (1.5 m)": {1.5, 0.75}, "moor_2by2m": {2, 2}, "moor 2 by 3 m": {2, 3}, "wall_1p5m": {1.5, 0.75}, "wall_W200_H120cm": {2, 1.2}, "wall_w180cm_h120cm": {1.8, 1.2},
+		"wall 72in": {1.8288, 0.9144}, "wall 6ft2in": {1.8796, 0.9398}, "wall 12dm": {1.2, 0.6}, "wall 2 metres": {2, 1}, "wall 3 feet": {0.9144, 0.4572}, "oak 18mm thick 1.2m": {1.2, 0.6},
 	} {
 		if e, ok := NameEvidence(name, 4096, 2048); !ok || math.Abs(e.W-want.W) > 1e-9 || math.Abs(e.H-want.H) > 1e-9 {
 			t.Errorf("%s: %+v", name, e)
 		}
 	}
-	for _, name := range []string{"plaster_02", "4k", "m3_metal", "beam2mm2x", "2048x2048", "slate 72dpi", "slate_96_dpi", "slate 2048px"} {
+	for _, name := range []string{"plaster_02", "4k", "m3_metal", "beam2mm2x", "2048x2048", "slate 72dpi", "slate_96_dpi", "slate 2048px", "oak_18mm_thick", "plank 20cm deep", "lens 50mm", "shot with a 100 mm lens", "screw m16", "wire 2mm", "oak_18mm"} {
 		if e, ok := NameEvidence(name, 4096, 2048); ok {
 			t.Errorf("%s: a size was seen where there is none: %+v", name, e)
 		}

@@ -59,23 +59,55 @@ func plausible(s Size) bool {
 }
 
 var (
-	twoSides = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)?\s*[x×]\s*(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)(?:[^a-z]|$)`)
+	nameUnit = `(millimet(?:er|re)s?|mm|centimet(?:er|re)s?|cm|dm|met(?:er|re)s?|m|inch(?:es)?|in|"|feet|foot|ft|'|yards?|yd)`
+	twoSides = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])w?\s*(\d+(?:[.,]\d+)?)\s*` + nameUnit + `?\s*(?:x|×|by|\*)\s*h?\s*(\d+(?:[.,]\d+)?)\s*` + nameUnit + `(?:[^a-z]|$)`)
+	named    = regexp.MustCompile(`(?i)(?:^|[^a-z0-9])w(?:idth)?\s*(\d+(?:[.,]\d+)?)\s*` + nameUnit + `?[\s-]*h(?:eight)?\s*(\d+(?:[.,]\d+)?)\s*` + nameUnit + `(?:[^a-z]|$)`)
 	perUnit  = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*(?:(px|pixels?|texels?)\s*(?:/|per|p|a)?\s*(mm|cm|m|in|inch|ft)|(dpi|ppi))(?:[^a-z0-9]|$)`)
-	oneSide  = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*(mm|cm|m|in|ft)(?:[^a-z0-9]|$)`)
+	oneSide  = regexp.MustCompile(`(?i)(?:^|[^0-9a-z.])(\d+(?:[.,]\d+)?)\s*` + nameUnit + `(?:\s*(\d+(?:[.,]\d+)?)\s*(in|"))?(?:[^a-z0-9]|$)`)
+	pointed  = regexp.MustCompile(`(?i)(\d)p(\d+\s*(?:mm|cm|dm|m|in|ft))`)
+	// A length beside one of these words is no side of the patch.
+	otherBefore = regexp.MustCompile(`(?i)(?:thickness|lens|focal|screw|bolt|nail|wire|joint|gap|depth|diameter|radius|gauge|grit|distance)[\s:=-]*$`)
+	otherBehind = regexp.MustCompile(`(?i)^[\s)-]*(?:thick|lens|focal|screw|bolt|nail|wire|joint|gap|deep|depth|high|tall|dia|radius|pile|nap|gauge|grit|distance|tripod|away)`)
 )
+
+// thinnest is the shortest length that a name alone can mean for a width: below it is a thickness or a lens.
+const thinnest = 0.06
 
 // NameEvidence finds a size in a name: "180x120cm", "1.8m_x_1.2m", "6ft", "25 px/cm",
 // "300dpi". One length is taken for the width of a map of w × h pixels, and the height
 // follows from its ratio; 72 and 96 dpi are what programs write by themselves.
 func NameEvidence(name string, w, h int) (e Evidence, ok bool) {
 	length := func(figure, unit string) float64 {
+		switch u := strings.ToLower(unit); {
+		case strings.HasPrefix(u, "milli"):
+			unit = "mm"
+		case strings.HasPrefix(u, "centi"):
+			unit = "cm"
+		case strings.HasPrefix(u, "met"):
+			unit = "m"
+		case u == "dm":
+			v, _ := ParseLength(figure + "cm")
+			return 10 * v
+		case u == "feet" || u == "foot" || u == "'":
+			unit = "ft"
+		case strings.HasPrefix(u, "inch") || u == "\"":
+			unit = "in"
+		case strings.HasPrefix(u, "y"):
+			v, _ := ParseLength(figure + "ft")
+			return 3 * v
+		}
 		m, err := ParseLength(figure + unit)
 		if err != nil {
 			return 0
 		}
 		return m
 	}
-	if m := twoSides.FindStringSubmatch(strings.ReplaceAll(name, "_", " ")); m != nil {
+	name = pointed.ReplaceAllString(name, "$1.$2") // "1p5m"
+	m := twoSides.FindStringSubmatch(strings.ReplaceAll(name, "_", " "))
+	if m == nil {
+		m = named.FindStringSubmatch(strings.ReplaceAll(name, "_", " "))
+	}
+	if m != nil {
 		first := m[2]
 		if first == "" {
 			first = m[4]
@@ -95,8 +127,22 @@ func NameEvidence(name string, w, h int) (e Evidence, ok bool) {
 			}
 		}
 	}
-	if m := oneSide.FindStringSubmatch(strings.ReplaceAll(name, "_", " ")); m != nil && w > 0 {
-		s := Size{W: length(m[1], m[2])}
+	plain := strings.ReplaceAll(name, "_", " ")
+	for _, at := range oneSide.FindAllStringSubmatchIndex(plain, 8) {
+		part := func(k int) string {
+			if at[2*k] < 0 {
+				return ""
+			}
+			return plain[at[2*k]:at[2*k+1]]
+		}
+		s := Size{W: length(part(1), part(2))}
+		if part(3) != "" { // "6ft2in"
+			s.W += length(part(3), part(4))
+		}
+		before, behind := plain[max(0, at[0]-12):at[2]], plain[at[1]-1:min(len(plain), at[1]+12)]
+		if w == 0 || s.W < thinnest || otherBefore.MatchString(before) || otherBehind.MatchString(behind) {
+			continue
+		}
 		s.H = s.W * float64(h) / float64(w)
 		return Evidence{Source: FromName, Size: s, Fact: fact.New("name_width")}, plausible(s)
 	}

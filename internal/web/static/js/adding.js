@@ -7,11 +7,16 @@ import { send } from "./upload.js";
 const pause = 400; // milliseconds between looks at a delivery
 
 /**
- * Hears files that are dropped on a page or chosen on it.
- * @param {HTMLElement} root
- * @param {(files: FileList) => void} take
+ * Hears files that are dropped on a Bench or chosen on it, and adds them to its material.
+ * @param {{root: HTMLElement, turnStep: (step: number) => Promise<void>, reload: () => Promise<void>}} bench
  */
-export function takesFiles(root, take) {
+export function takesFiles(bench) {
+  const root = bench.root;
+  const take = async (/** @type {FileList} */ files) => {
+    const done = await add(files, root);
+    if (done) tell(done.says, () => bench.turnStep(done.step));
+    await bench.reload();
+  };
   const files = (/** @type {DragEvent} */ e) => (e.dataTransfer?.types.includes("Files") ? e.dataTransfer.files : null);
   root.addEventListener("dragover", (e) => files(e) && e.preventDefault());
   root.addEventListener("drop", (e) => {
@@ -32,7 +37,7 @@ export function takesFiles(root, take) {
  * @param {HTMLElement} bench
  * @returns {Promise<{says: string, step: number} | null>} null if it failed, which is said
  */
-export async function add(files, bench) {
+async function add(files, bench) {
   const name = document.querySelector("h1")?.textContent?.trim() ?? "the material";
   tell(`Adding ${files.length === 1 ? files[0].name : `${files.length} files`} to ${name}…`);
   try {

@@ -1,7 +1,7 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
 import { island } from "./island.js";
-import { add, takesFiles } from "./adding.js";
+import { takesFiles } from "./adding.js";
 import { forSuggestions, suggest } from "./combo.js";
 import { figure } from "./figure.js";
 import { keys } from "./keys.js";
@@ -17,8 +17,7 @@ export function bench() {
     /** @type {any} */ root: null, // $root is lost to a method whose element was replaced
 
     init() {
-      this.root = this.$root;
-      takesFiles(this.root, (files) => this.addMaps(files));
+      takesFiles(Object.assign(this, { root: this.$root }));
       keys("Bench", [
         { key: "u", says: "undo", run: () => this.turnNext("undo") },
         { key: "U", says: "redo", run: () => this.turnNext("redo") },
@@ -34,16 +33,8 @@ export function bench() {
       return `/api/v1/materials/${this.root.dataset.material}`;
     },
 
-    /** The version of the material that is shown. */
-    get shown() {
+    get shown() { // the version of the material
       return shown(this.root);
-    },
-
-    /** Maps that come later. @param {FileList} files */
-    async addMaps(files) {
-      const done = await add(files, this.root);
-      if (done) tell(done.says, () => this.turnStep(done.step));
-      await this.reload();
     },
 
     /**
