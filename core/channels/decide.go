@@ -77,6 +77,7 @@ func decide(group []entry) Set {
 		return cmp.Or(
 			cmp.Compare(b.area(), a.area()),
 			cmp.Compare(b.deep(), a.deep()),
+			after(a.copied, b.copied),
 			cmp.Compare(b.Confidence, a.Confidence),
 			cmp.Compare(b.Facing, a.Facing))
 	})
@@ -132,6 +133,17 @@ func decide(group []entry) Set {
 		return cmp.Or(cmp.Compare(slices.Index(order, a.Channel), slices.Index(order, b.Channel)), cmp.Compare(a.UDIM, b.UDIM))
 	})
 	return s
+}
+
+// after orders what is so behind what is not.
+func after(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return 1
+	}
+	return -1
 }
 
 // unswap notes normals whose first two components are in each other's place, where the set's
@@ -195,7 +207,7 @@ func (s *Set) loose(address string, why ...Reason) {
 
 // asMap is the picture as a map whose channel is still open.
 func (e entry) asMap() Map {
-	return Map{File: e.Path, Component: "rgb", Look: *e.Look, Tier: e.name.Tier, UDIM: e.name.UDIM, Version: e.name.version(), Claim: normals.ParseDirection(e.name.Side)}
+	return Map{File: e.Path, Component: "rgb", Look: *e.Look, Tier: e.name.Tier, UDIM: e.name.UDIM, Version: e.name.version(), copied: e.name.copied, Claim: normals.ParseDirection(e.name.Side)}
 }
 
 // hasAlpha says whether a picture has an alpha that holds something.

@@ -2,9 +2,7 @@ package channels
 
 import (
 	"cmp"
-	"fmt"
 	"math"
-	"os"
 	"slices"
 	"strings"
 
@@ -122,13 +120,6 @@ func learn(pictures []entry) {
 	order = slices.DeleteFunc(order, func(c *carriers) bool { return h.of[c.key()] == nil })
 	h.settle(order)
 	for _, c := range order {
-		if os.Getenv("HABITS") != "" && !c.known {
-			fmt.Printf("habit %q n %d company %d claim %s %.2f -> %s w %.2f margin %.2f open %v anchor %v | ", c.word, len(c.places), len(c.company), c.claim.channel, c.claim.weight, c.channel, c.weight, c.margin, c.open, c.anchor)
-			for i, ch := range material.All() {
-				fmt.Printf("%s %.2f ", ch, c.score[i])
-			}
-			fmt.Println()
-		}
 		habit := c.habit
 		for _, p := range c.places {
 			pictures[p.picture].name.adopt(p, &habit)

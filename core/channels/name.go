@@ -64,6 +64,7 @@ type Name struct {
 	folder  []word  // of a folder that names a channel
 	above   string  // Dir without that folder
 	prior   float64 // how far this reading is to be believed by itself
+	copied  bool    // it says that the file is a copy of another one that is there
 	unknown string  // a word of it that nobody knows says what it is
 	packs   bool    // it names a packed map
 	alpha   bool    // it names a channel for the alpha too

@@ -3,6 +3,8 @@ package channels
 import (
 	"cmp"
 	"math"
+	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -34,9 +36,19 @@ const (
 
 // takeApart finds the ways to read each picture's name.
 func takeApart(pictures []entry, rules []Rule) {
+	there := map[string]bool{}
+	for _, e := range pictures {
+		there[strings.ToLower(e.Path)] = true
+	}
 	raster.Rows(len(pictures), func(from, to int) {
 		for i := from; i < to; i++ {
-			pictures[i].name = parse(named(pictures[i].File), rules)
+			f := pictures[i].File
+			of, copied := copyOf(f.Path, there)
+			if copied {
+				f.Path = of
+			}
+			pictures[i].name = parse(named(f), rules)
+			pictures[i].name.copied = copied
 		}
 	})
 	markSizes(pictures)
@@ -50,6 +62,25 @@ func takeApart(pictures []entry, rules []Rule) {
 			pictures[i].readings = pictures[i].name.readings()
 		}
 	})
+}
+
+var (
+	copyFront  = regexp.MustCompile(`(?i)^(?:copy of|kopie von|copie de|copia de|kopia av)[ _-]+`)
+	copyBehind = regexp.MustCompile(`(?i)(?:[ _-]+(?:copy|kopie|copie|copia|kopia|backup|bak|duplicate)(?:[ _-]*\(?\d+\)?)?|[ _-]*\(\d+\))$`)
+)
+
+// copyOf is the path of the file that another is a copy of by its name ("wall - Copy.png", "wall (2).png"), if
+// that is there.
+func copyOf(file string, there map[string]bool) (of string, ok bool) {
+	dir, base := path.Split(file)
+	ext := path.Ext(base)
+	stem := strings.TrimSuffix(base, ext)
+	plain := copyBehind.ReplaceAllString(copyFront.ReplaceAllString(stem, ""), "")
+	if plain == stem || plain == "" {
+		return "", false
+	}
+	of = dir + plain + ext
+	return of, there[strings.ToLower(of)]
 }
 
 // readNames chooses a reading for each picture.

@@ -36,6 +36,7 @@ type Map struct {
 
 	Shared  string // the name of the set that the file belongs to, of a map that a variant shares
 	stated  bool   // its name says what it is, or that it is something which nobody knows
+	copied  bool   // its name says that it is a copy
 	part    bool   // one of several components of a packed map
 	Decided bool   // a person has said which channel it is
 }

@@ -65,6 +65,7 @@ func SortStated(files []File, stated Stated, rules ...Rule) []Set {
 	}
 	takeApart(pictures, rules)
 	pictures, previews := apart(pictures)
+	pictures, strays := notMaps(pictures)
 	readNames(pictures)
 
 	groups, order := map[string][]entry{}, []string{}
@@ -105,11 +106,54 @@ func SortStated(files []File, stated Stated, rules ...Rule) []Set {
 		i := nearest(dirs, path.Join(e.name.Dir, e.name.own()))
 		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "preview", []Reason{e.previewReason()}})
 	}
+	for _, e := range strays {
+		i := nearest(dirs, path.Join(e.name.Dir, e.name.own()))
+		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "other", []Reason{e.noMap()}})
+	}
 	for _, f := range others {
 		i := nearest(dirs, strings.ToLower(strings.TrimSuffix(f.Path, path.Ext(f.Path))))
 		sets[i].Attachments = append(sets[i].Attachments, attached(f.Path))
 	}
 	return sets
+}
+
+// noMapWords are words of pictures that are no maps of a surface, by what they are.
+var noMapWords = map[string]string{"hdri": "environment", "panorama": "environment", "pano": "environment", "skybox": "environment", "envmap": "environment", "lightmap": "baked_light", "lightmaps": "baked_light",
+	"reference": "reference", "colorchart": "chart", "colourchart": "chart", "greycard": "chart", "graycard": "chart", "contactsheet": "reference"}
+
+// noMap says why a picture is no map of a surface; its code is empty if it may be one. A panorama of light is
+// twice as wide as high, in floats that go beyond white.
+func (e entry) noMap() Reason {
+	if e.saidChannel() != material.None {
+		return Reason{}
+	}
+	for i, w := range e.name.all {
+		code := noMapWords[w.text]
+		if code == "environment" && !e.Look.Info.Float && e.Look.Info.W != 2*e.Look.Info.H {
+			continue
+		}
+		if code != "" && (i == len(e.name.all)-1 || code == "environment") {
+			return Because("name", material.None, 0.8, code, "word", w.text)
+		}
+	}
+	l := e.Look
+	c, weight, _ := ParseName(e.Path).claim()
+	if l.Info.Float && l.Info.Components >= 3 && l.Info.W == 2*l.Info.H && !l.grey() && (c == material.None || weight < outright) && max(l.Max[0], l.Max[1], l.Max[2]) > 1.5 {
+		return Because("pixels", material.None, 0.8, "environment")
+	}
+	return Reason{}
+}
+
+// notMaps takes out pictures that are no maps.
+func notMaps(all []entry) (pictures, others []entry) {
+	for _, e := range all {
+		if e.noMap().Code != "" {
+			others = append(others, e)
+		} else {
+			pictures = append(pictures, e)
+		}
+	}
+	return pictures, others
 }
 
 // previewReason says why a picture is taken for a preview.

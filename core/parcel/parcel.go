@@ -321,10 +321,16 @@ func (u *unpacker) name(raw string) (string, bool) {
 	return u.within + name, true
 }
 
-// Ignored says whether a file is one of those that file managers and version
-// control leave behind.
+// Ignored says whether a file is one of those that file managers, storage devices and version
+// control leave behind: what they keep for themselves, and the thumbnails that they make.
 func Ignored(name string) bool {
 	base := path.Base(name)
+	for part := range strings.SplitSeq(strings.ToLower(path.Dir(name)), "/") {
+		switch part {
+		case "@eadir", "#recycle", "$recycle.bin", ".thumbnails", ".thumbs", ".cache", ".trash", ".trashes", ".spotlight-v100", ".fseventsd", ".git", ".svn":
+			return true
+		}
+	}
 	return strings.HasPrefix(name, "__MACOSX/") || base == ".DS_Store" || base == "Thumbs.db" || base == "desktop.ini" || strings.HasPrefix(base, "._")
 }
 

@@ -109,7 +109,7 @@ func TestDamagedEntry(t *testing.T) {
 }
 
 func TestLeftoversAreIgnored(t *testing.T) {
-	got, problems, err := unpack(zipped(t, "__MACOSX/._a.png", ".DS_Store", "a/Thumbs.db", "a.png"), DefaultLimits)
+	got, problems, err := unpack(zipped(t, "__MACOSX/._a.png", ".DS_Store", "a/Thumbs.db", "a/@eaDir/a.png/thumb.jpg", ".thumbnails/a.png", "a.png"), DefaultLimits)
 	if err != nil || len(got) != 1 || len(problems) != 0 {
 		t.Errorf("%v, %v, %v", got, problems, err)
 	}

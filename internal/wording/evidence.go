@@ -80,6 +80,14 @@ func Reason(r channels.Reason) string {
 		return "Its border is plain: it shows a thing before a background, as renders do."
 	case "writing":
 		return "It holds a line of writing, as pictures of a material do and maps do not."
+	case "environment":
+		return "It is an environment: a panorama of light, not a map of a surface."
+	case "baked_light":
+		return "It holds baked light, not a map of a surface."
+	case "reference":
+		return "It is a picture to compare with, not a map."
+	case "chart":
+		return "It shows a colour chart, not the surface."
 	case "preview_word":
 		return fmt.Sprintf("The name says %q.", v.Text("word"))
 	case "file_word":
