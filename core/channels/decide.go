@@ -14,6 +14,7 @@ func decide(group []entry) Set {
 	var found []Map
 	var whole []entry // pictures whose colour components are one map
 	var taken []material.Channel
+	mask := ""                // the words of the set's first mask
 	mapOf := map[string]int{} // of a picture that is one map, where it lies in found
 	colours := 0              // pictures that can only be base colours
 	for _, e := range group {
@@ -35,6 +36,8 @@ func decide(group []entry) Set {
 			s.loose(e.address(), Because("pixels", material.None, 0.9, "object_space"))
 		case len(e.said) == 0 && e.shown(group) && e.name.bare() && e.name.unknown == "" && len(group) > 2:
 			s.Attachments = append(s.Attachments, Attachment{e.Path, "preview", []Reason{e.previewReason()}})
+		case masked(e) && furtherMask(&mask, e):
+			s.Attachments = append(s.Attachments, Attachment{e.Path, "other", []Reason{Because("name", material.Mask, 0.8, "further_mask")}})
 		default:
 			if e.hasAlpha() {
 				e.name, _, _ = e.name.withAlpha()
@@ -133,6 +136,24 @@ func decide(group []entry) Set {
 		return cmp.Or(cmp.Compare(slices.Index(order, a.Channel), slices.Index(order, b.Channel)), cmp.Compare(a.UDIM, b.UDIM))
 	})
 	return s
+}
+
+// masked says whether a name says outright that a picture is a mask.
+func masked(e entry) bool {
+	c, weight, _ := e.name.claim()
+	return c == material.Mask && weight >= 0.6 && e.saidChannel() == material.None
+}
+
+// furtherMask says whether a mask is another one than a set's first, whose words are noted.
+func furtherMask(first *string, e entry) bool {
+	words := ""
+	for _, w := range e.name.said() {
+		words += w.text + " "
+	}
+	if *first == "" {
+		*first = words
+	}
+	return words != *first
 }
 
 // after orders what is so behind what is not.

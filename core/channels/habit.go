@@ -451,7 +451,8 @@ func (h *habits) means(c *carriers) bool {
 		if len(c.word) <= 2 && c.claim.channel != material.None || rich > 0 {
 			least = inPlace * 2 / 3
 		}
-		if len(c.word) > 4 || 2*h.bare(c) < len(c.company) && 2*rich < looked || mean(with) < least && !(len(c.word) < 4 && rich == looked) {
+		short := len(c.word) == 2 && 2*h.bare(c) >= len(c.company) // "crane_gm" beside "crane"
+		if !short && (len(c.word) > 4 || 2*h.bare(c) < len(c.company) && 2*rich < looked || mean(with) < least && !(len(c.word) < 4 && rich == looked)) {
 			return false // a word of the material's own
 		}
 	}

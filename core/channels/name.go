@@ -64,6 +64,7 @@ type Name struct {
 	folder  []word  // of a folder that names a channel
 	above   string  // Dir without that folder
 	prior   float64 // how far this reading is to be believed by itself
+	folded  bool    // its folder says what the map is
 	copied  bool    // it says that the file is a copy of another one that is there
 	unknown string  // a word of it that nobody knows says what it is
 	packs   bool    // it names a packed map
@@ -137,7 +138,7 @@ func (n Name) readings() (out []Name) {
 	out = append(out, n.take(0, 0))
 	if n.folder != nil {
 		for _, o := range out {
-			o.Dir = n.above
+			o.Dir, o.folded = n.above, true
 			o.prior -= 0.05
 			if len(o.words) == 0 || !said(o.words) {
 				o.words = append(slices.Clone(n.folder), o.words...)
@@ -182,7 +183,7 @@ func (n Name) take(i, j int) Name {
 	split := make([]word, len(n.all))
 	k, rest := 0, len(n.all)
 	for at, w := range n.all {
-		if at >= lead && at < tail || at >= end || (at > 0 || len(n.all) > 1) && w.anywhere() {
+		if at >= lead && at < tail || at >= end || w.sized || (at > 0 || len(n.all) > 1) && w.anywhere() {
 			split[k] = w
 			k++
 		} else {
@@ -273,7 +274,7 @@ func (n Name) said() (out []word) {
 // within says whether the words that say what the map is stand before some of the material's.
 func (n Name) within() bool {
 	i := slices.IndexFunc(n.words, word.says)
-	return i >= 0 && len(n.kept) > 0 && n.words[i].from < n.kept[len(n.kept)-1].from
+	return !n.folded && i >= 0 && len(n.kept) > 0 && n.words[i].from < n.kept[len(n.kept)-1].from
 }
 
 // beforeVariant says whether only words of variants stand behind the words that say what the map is.

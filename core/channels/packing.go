@@ -11,6 +11,13 @@ import (
 // once, written in capitals in a name that is not ("wall_RHAO").
 func markPacked(words []word, stem []rune) {
 	capitals := strings.ToUpper(string(stem)) == string(stem)
+	for i := range words { // "ORMx": a letter behind them means something of its own
+		w := &words[i]
+		written := string(stem[w.from:w.to])
+		if k := len(w.text) - 1; i > 0 && w.role == own && k >= 3 && packWord.MatchString(w.text[:k]) && strings.ToUpper(w.text[:k]) == written[:min(k, len(written))] {
+			w.role, w.text = packed, w.text[:k]
+		}
+	}
 	for i := range words {
 		w := &words[i]
 		if i == 0 || w.role != own || capitals || strings.ToUpper(w.text) != string(stem[w.from:w.to]) {

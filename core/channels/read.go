@@ -2,6 +2,7 @@ package channels
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"path"
 	"regexp"
@@ -40,6 +41,10 @@ func takeApart(pictures []entry, rules []Rule) {
 	for _, e := range pictures {
 		there[strings.ToLower(e.Path)] = true
 	}
+	fromZero := slices.ContainsFunc(pictures, func(e entry) bool {
+		m := byUV.FindStringSubmatch(e.Path)
+		return m != nil && (m[1] == "0" || m[2] == "0")
+	})
 	raster.Rows(len(pictures), func(from, to int) {
 		for i := from; i < to; i++ {
 			f := pictures[i].File
@@ -47,10 +52,14 @@ func takeApart(pictures []entry, rules []Rule) {
 			if copied {
 				f.Path = of
 			}
+			f.Path, pictures[i].twice = withoutScale(numbered(f.Path, fromZero))
 			pictures[i].name = parse(named(f), rules)
-			pictures[i].name.copied = copied
+			if pictures[i].name.copied = copied; pictures[i].twice != "" {
+				pictures[i].name.Tier = pictures[i].twice
+			}
 		}
 	})
+	tileFolders(pictures)
 	markSizes(pictures)
 	markPowers(pictures)
 	markTiles(pictures)
@@ -81,6 +90,58 @@ func copyOf(file string, there map[string]bool) (of string, ok bool) {
 	}
 	of = dir + plain + ext
 	return of, there[strings.ToLower(of)]
+}
+
+var (
+	byUV      = regexp.MustCompile(`(?i)[_. -]u(\d)_?v(\d)(?:[_. -]|$)`)
+	scaleSign = regexp.MustCompile(`@([2-4]x)$`)
+)
+
+// numbered is a path whose tile is given by u and v ("hull_u1_v2"), with the tile's UDIM number at the name's end.
+func numbered(file string, fromZero bool) string {
+	ext := path.Ext(file)
+	stem := strings.TrimSuffix(file, ext)
+	m := byUV.FindStringSubmatchIndex(stem)
+	if m == nil || strings.ContainsRune(stem[m[0]+1:], '/') {
+		return file
+	}
+	u, v := int(stem[m[2]]-'0'), int(stem[m[4]]-'0')
+	if !fromZero {
+		u, v = u-1, v-1
+	}
+	return fmt.Sprintf("%s%s.%d%s", stem[:m[0]], stem[m[5]:], 1001+u+10*v, ext)
+}
+
+// withoutScale is a path without a sign that it is larger than the picture of its plain name ("wall@2x").
+func withoutScale(file string) (plain, scale string) {
+	ext := path.Ext(file)
+	stem := strings.TrimSuffix(file, ext)
+	if m := scaleSign.FindStringSubmatch(stem); m != nil {
+		return strings.TrimSuffix(stem, m[0]) + ext, m[1]
+	}
+	return file, ""
+}
+
+// tileFolders takes folders that are named by UDIM numbers, two or more of them, for the tiles of what lies in them.
+func tileFolders(pictures []entry) {
+	seen := map[string]bool{}
+	for _, e := range pictures {
+		if tile := path.Base(e.name.Dir); udimWord.MatchString(tile) {
+			seen[tile] = true
+		}
+	}
+	if len(seen) < 2 {
+		return
+	}
+	for i := range pictures {
+		n := &pictures[i].name
+		if tile := path.Base(n.Dir); seen[tile] {
+			n.UDIM = tile
+			if n.Dir = path.Dir(n.Dir); n.Dir == "." {
+				n.Dir = ""
+			}
+		}
+	}
 }
 
 // readNames chooses a reading for each picture.
@@ -269,8 +330,10 @@ func (g groups) best(file int, list, mine []option, strict bool) (best int) {
 			score -= 0.3
 		}
 		for _, w := range o.said() { // what all say tells none apart: it is the material's
-			if others > 0 && k.words[w.text]-with[w.text] == others {
-				score -= 0.7
+			if others > 0 && o.UDIM == "" && k.words[w.text]-with[w.text] == others {
+				if score -= 0.5; weight < wholeWord || o.within() {
+					score -= 0.2
+				}
 			}
 		}
 		if strict && (o.bare() || weight < outright) && slices.ContainsFunc(k.rivals[rival{o.channel, o.slot}], func(m member) bool { return m.file != file && m.goesBefore(o, file) }) {
@@ -422,13 +485,13 @@ func (n Name) cut(runs map[string]int) (out []Name) {
 
 // mark looks for words that tell otherwise equal names apart, and calls a function with those
 // of one place: each word's text, with the pictures and the index of the word in their names.
-func mark(pictures []entry, is func(w word) bool, found func(places map[string][][2]int)) {
+func mark(pictures []entry, first bool, is func(w word) bool, found func(places map[string][][2]int)) {
 	at := map[string]map[string][][2]int{}
 	var order []string
 	for i := range pictures {
 		n := &pictures[i].name
 		for k, w := range n.all {
-			if k == 0 || !is(w) {
+			if k == 0 && (!first || len(n.all) == 1) || !is(w) {
 				continue
 			}
 			rest := n.Dir + "\x00" + strings.ToLower(string(n.stem[:w.from])) + "*" + strings.ToLower(string(n.stem[w.to:]))
@@ -446,7 +509,7 @@ func mark(pictures []entry, is func(w word) bool, found func(places map[string][
 
 // markSizes finds sizes that are letters: S, M and L that tell otherwise equal names apart.
 func markSizes(pictures []entry) {
-	mark(pictures, func(w word) bool { return slices.Contains([]string{"xs", "s", "m", "l", "xl", "xxl"}, w.text) }, func(places map[string][][2]int) {
+	mark(pictures, false, func(w word) bool { return slices.Contains([]string{"xs", "s", "m", "l", "xl", "xxl"}, w.text) }, func(places map[string][][2]int) {
 		large := len(places["l"]) + len(places["xs"]) + len(places["xl"]) + len(places["xxl"])
 		if len(places) < 2 || large == 0 {
 			return
@@ -467,7 +530,7 @@ func markPowers(pictures []entry) {
 		plain[e.name.Dir+"\x00"+strings.ToLower(string(e.name.stem))] = i
 	}
 	count := func(w word) bool { return w.role == own && len(w.text) == 1 && w.text[0] >= '0' && w.text[0] <= '9' }
-	mark(pictures, count, func(places map[string][][2]int) {
+	mark(pictures, false, count, func(places map[string][][2]int) {
 		var some [][2]int
 		for _, list := range places {
 			some = append(some, list...)
@@ -507,7 +570,7 @@ func markPowers(pictures []entry) {
 // that differ by them alone are the same picture at other sizes.
 func markTiers(pictures []entry) {
 	word := func(w word) bool { return w.role == own && !numeric(w.text) || w.role == tier }
-	mark(pictures, word, func(places map[string][][2]int) {
+	mark(pictures, true, word, func(places map[string][][2]int) {
 		var some [][2]int
 		for _, list := range places {
 			if len(list) == 1 {
@@ -528,7 +591,8 @@ func markTiers(pictures []entry) {
 			}
 		}
 		for _, p := range some {
-			pictures[p[0]].name.all[p[1]].role = tier
+			w := &pictures[p[0]].name.all[p[1]]
+			w.role, w.sized = tier, true
 		}
 	})
 }
@@ -555,7 +619,7 @@ func markVariants(pictures []entry) {
 		}
 	}
 	letter := func(w word) bool { return len(w.text) == 1 && w.text[0] >= 'a' && w.text[0] <= 'h' }
-	mark(pictures, letter, func(places map[string][][2]int) {
+	mark(pictures, false, letter, func(places map[string][][2]int) {
 		if places["a"] == nil || places["b"] == nil {
 			return
 		}
@@ -586,7 +650,7 @@ func markVariants(pictures []entry) {
 
 // markTiles finds UDIM numbers within names: those that stand where another name has 1001.
 func markTiles(pictures []entry) {
-	mark(pictures, func(w word) bool { return udimWord.MatchString(w.text) }, func(places map[string][][2]int) {
+	mark(pictures, false, func(w word) bool { return udimWord.MatchString(w.text) }, func(places map[string][][2]int) {
 		if len(places) < 2 || places["1001"] == nil {
 			return
 		}

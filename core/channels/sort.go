@@ -19,6 +19,7 @@ type entry struct {
 	readings []Name // the ways to read its name
 	ending   string // of the file's name: ".png"
 	said     []Said // what documents say of it
+	twice    string // a sign of its name that it is larger than another: "2x"
 	near     bool   // another picture has its name but for the last word
 }
 

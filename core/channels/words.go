@@ -53,7 +53,7 @@ var claims = map[string]struct {
 	"metallic": {material.Metallic, 1}, "metalness": {material.Metallic, 1}, "metal": {material.Metallic, 0.75}, "mtl": {material.Metallic, 0.6}, "met": {material.Metallic, 0.65}, "metallness": {material.Metallic, 0.9}, "m": {material.Metallic, 0.35}, "mt": {material.Metallic, 0.45},
 	"normal": {material.Normal, 0.9}, "normals": {material.Normal, 0.95}, "nrm": {material.Normal, 0.95}, "norm": {material.Normal, 0.9}, "nor": {material.Normal, 0.85}, "nml": {material.Normal, 0.9}, "nm": {material.Normal, 0.7}, "ddn": {material.Normal, 0.8}, "ddna": {material.Normal, 0.8}, "nmp": {material.Normal, 0.7}, "n": {material.Normal, 0.4}, "normalmap": {material.Normal, 1},
 	"height": {material.Height, 1}, "displacement": {material.Height, 1}, "disp": {material.Height, 0.95}, "displace": {material.Height, 0.95}, "bump": {material.Height, 0.85}, "depth": {material.Height, 0.75}, "hgt": {material.Height, 0.85}, "hm": {material.Height, 0.5}, "dsp": {material.Height, 0.8}, "h": {material.Height, 0.35}, "z": {material.Height, 0.3}, "heightmap": {material.Height, 1},
-	"ao": {material.Occlusion, 0.95}, "occlusion": {material.Occlusion, 1}, "occ": {material.Occlusion, 0.9}, "ambientocclusion": {material.Occlusion, 1}, "ambient": {material.Occlusion, 0.6}, "ambocc": {material.Occlusion, 0.9}, "cavity": {material.Mask, 0.8}, "curvature": {material.Mask, 0.85}, "curv": {material.Mask, 0.7}, "cav": {material.Mask, 0.7}, "convexity": {material.Mask, 0.8},
+	"ao": {material.Occlusion, 0.95}, "occlusion": {material.Occlusion, 1}, "occ": {material.Occlusion, 0.9}, "ambientocclusion": {material.Occlusion, 1}, "ambient": {material.Occlusion, 0.6}, "ambocc": {material.Occlusion, 0.9}, "cavity": {material.Mask, 0.8}, "curvature": {material.Mask, 0.85}, "curv": {material.Mask, 0.7}, "cav": {material.Mask, 0.7}, "wear": {material.Mask, 0.65}, "edgewear": {material.Mask, 0.85}, "edges": {material.Mask, 0.6}, "position": {material.Mask, 0.65}, "flow": {material.Mask, 0.55}, "flowmap": {material.Mask, 0.85}, "splat": {material.Mask, 0.75}, "splatmap": {material.Mask, 0.9}, "vertexcolor": {material.Mask, 0.8}, "dirtmask": {material.Mask, 0.9}, "convexity": {material.Mask, 0.8},
 	"opacity": {material.Opacity, 1}, "alpha": {material.Opacity, 0.9}, "transparency": {material.Opacity, 0.85}, "cutout": {material.Opacity, 0.9}, "opac": {material.Opacity, 0.9}, "op": {material.Opacity, 0.6}, "o": {material.Occlusion, 0.3},
 	"emissive": {material.Emissive, 1}, "emission": {material.Emissive, 1}, "emit": {material.Emissive, 0.85}, "emis": {material.Emissive, 0.85}, "glow": {material.Emissive, 0.7}, "illum": {material.Emissive, 0.7}, "luma": {material.Emissive, 0.65}, "selfillum": {material.Emissive, 0.9}, "e": {material.Emissive, 0.3},
 	"specular": {material.Specular, 1}, "spec": {material.Specular, 0.9}, "refl": {material.Specular, 0.7}, "reflection": {material.Specular, 0.75}, "sp": {material.Specular, 0.5}, "sm": {material.Specular, 0.45}, "s": {material.Specular, 0.3},
@@ -80,6 +80,8 @@ var pairs = map[[2]string]struct {
 	{"emissive", "color"}: {material.Emissive, 1}, {"emission", "color"}: {material.Emissive, 1}, {"specular", "color"}: {material.Specular, 1}, {"opacity", "mask"}: {material.Opacity, 1},
 	{"color", "id"}: {material.Mask, 0.9}, {"colour", "id"}: {material.Mask, 0.9}, {"object", "id"}: {material.Mask, 0.9}, {"mat", "id"}: {material.Mask, 0.9}, {"color", "mask"}: {material.Mask, 0.9}, {"colour", "mask"}: {material.Mask, 0.9},
 	{"position", "map"}: {material.Mask, 0.7}, {"flow", "map"}: {material.Mask, 0.8}, {"vertex", "color"}: {material.Mask, 0.9}, {"vertex", "colour"}: {material.Mask, 0.9}, {"edge", "mask"}: {material.Mask, 0.9}, {"edge", "wear"}: {material.Mask, 0.8},
+	{"sheen", "color"}: {material.Sheen, 1}, {"sheen", "colour"}: {material.Sheen, 1}, {"sheen", "roughness"}: {material.Sheen, 0.9}, {"anisotropy", "rotation"}: {material.Anisotropy, 0.9}, {"anisotropy", "direction"}: {material.Anisotropy, 0.9}, {"anisotropy", "level"}: {material.Anisotropy, 0.9},
+	{"coat", "weight"}: {material.Coat, 1}, {"coat", "color"}: {material.Coat, 0.8}, {"coat", "colour"}: {material.Coat, 0.8}, {"transmission", "color"}: {material.Transmission, 0.9}, {"transmission", "colour"}: {material.Transmission, 0.9}, {"subsurface", "color"}: {material.Transmission, 0.7},
 	{"alpha", "mask"}: {material.Opacity, 0.9}, {"bump", "height"}: {material.Height, 1}, {"displacement", "height"}: {material.Height, 1}, {"coat", "roughness"}: {material.Coat, 0.8}, {"coat", "normal"}: {material.Coat, 0.8},
 }
 
@@ -178,6 +180,7 @@ type word struct {
 	role  role
 	claim claim  // of a channel's word
 	rule  *Rule  // what a station's rule says of it
+	sized bool   // pictures prove that it is a tier
 	habit *habit // what it means throughout the delivery
 }
 

@@ -80,6 +80,8 @@ func Reason(r channels.Reason) string {
 		return "Its border is plain: it shows a thing before a background, as renders do."
 	case "writing":
 		return "It holds a line of writing, as pictures of a material do and maps do not."
+	case "further_mask":
+		return "It is a further mask; a set has one."
 	case "environment":
 		return "It is an environment: a panorama of light, not a map of a surface."
 	case "baked_light":
