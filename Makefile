@@ -49,9 +49,10 @@ readers: build ## what profiles write, held against gltf-validator, oiiotool, sh
 	node scripts/spheres.mjs
 
 fuzz: ## 60 s for each reader of strangers' bytes
-	for p in codec codec/png codec/tiff codec/exr codec/tga codec/hdr; do go test -run xxx -fuzz FuzzDecode -fuzztime 60s ./core/$$p || exit 1; done
+	for p in codec codec/png codec/tiff codec/exr codec/tga codec/hdr codec/dds; do go test -run xxx -fuzz FuzzDecode -fuzztime 60s ./core/$$p || exit 1; done
 	go test -run xxx -fuzz FuzzUnpack -fuzztime 60s ./core/parcel
 	go test -run xxx -fuzz FuzzRead -fuzztime 60s ./core/mesh
+	go test -run xxx -fuzz FuzzRead -fuzztime 60s ./core/sidecar
 	go test -run xxx -fuzz FuzzSort -fuzztime 60s ./core/channels
 	go test -run xxx -fuzz FuzzReadProfile -fuzztime 60s ./core/handoff
 	go test -run xxx -fuzz FuzzParseLength -fuzztime 60s ./core/scale

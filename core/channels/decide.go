@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 
+	"aldermoor/core/codec"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 )
@@ -81,6 +82,8 @@ func decide(group []entry) Set {
 			cmp.Compare(b.area(), a.area()),
 			cmp.Compare(b.deep(), a.deep()),
 			after(a.copied, b.copied),
+			after(a.Look.Info.Format == codec.DDS, b.Look.Info.Format == codec.DDS), // compressed for display
+
 			cmp.Compare(b.Confidence, a.Confidence),
 			cmp.Compare(b.Facing, a.Facing))
 	})

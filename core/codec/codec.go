@@ -17,6 +17,7 @@ import (
 	"math"
 	"strings"
 
+	"aldermoor/core/codec/dds"
 	"aldermoor/core/codec/exr"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/codec/hdr"
@@ -43,10 +44,11 @@ const (
 	TGA  Format = "tga"
 	HDR  Format = "hdr"
 	EXR  Format = "exr"
+	DDS  Format = "dds"
 )
 
 // Readable lists the formats for people.
-const Readable = "PNG, JPEG, TIFF, OpenEXR, TGA, Radiance HDR, WebP or BMP"
+const Readable = "PNG, JPEG, TIFF, OpenEXR, TGA, DDS, Radiance HDR, WebP or BMP"
 
 // Info is what a file says of itself.
 type Info struct {
@@ -96,6 +98,8 @@ func Recognise(head []byte) Format {
 		return TIFF
 	case bytes.HasPrefix(head, []byte(exr.Magic)):
 		return EXR
+	case bytes.HasPrefix(head, []byte(dds.Magic)):
+		return DDS
 	case hdr.Looks(head):
 		return HDR
 	case len(head) >= 16 && bytes.HasPrefix(head, []byte("RIFF")) && bytes.Equal(head[8:12], []byte("WEBP")):
@@ -227,6 +231,10 @@ func (f *File) probe() error {
 		h, err := tga.ReadHeader(data)
 		in.W, in.H, in.Components = h.W, h.H, h.Components
 		return err
+	case DDS:
+		h, err := dds.ReadHeader(data)
+		in.W, in.H, in.Bits, in.Float, in.Components = h.W, h.H, h.Bits, h.Float, h.Components
+		return err
 	case WebP:
 		return probeConfig(data, in, webp.DecodeConfig)
 	}
@@ -323,6 +331,9 @@ func (f *File) decode(layer string, in *Info) (im *raster.Image, err error) {
 		return im, err
 	case TGA:
 		im, _, err = tga.Decode(data)
+		return im, err
+	case DDS:
+		im, _, err = dds.Decode(data)
 		return im, err
 	case EXR:
 		return f.decodeEXR(layer, in)

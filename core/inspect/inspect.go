@@ -47,7 +47,7 @@ type Examined struct {
 
 // pictureEndings are the endings that promise a picture.
 var pictureEndings = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".tif": true, ".tiff": true,
-	".webp": true, ".bmp": true, ".exr": true, ".hdr": true, ".tga": true, ".psd": true, ".gif": true}
+	".webp": true, ".bmp": true, ".exr": true, ".hdr": true, ".tga": true, ".psd": true, ".gif": true, ".dds": true}
 
 // Source is a file to be examined.
 type Source struct {
@@ -80,7 +80,7 @@ func Examine(file string, src Source, lim codec.Limits, keep func(layer string, 
 		return e, fmt.Errorf("read %q: %w", file, err)
 	}
 	if codec.Recognise(head) == "" {
-		return e, e.noPicture(src)
+		return e, e.noPicture(src, head)
 	}
 	f, err := codec.OpenAt(src, src.Size, lim)
 	if err != nil {
@@ -143,12 +143,19 @@ func (e *Examined) problem(code string, pairs ...any) {
 	e.Problem = &f
 }
 
+// layered says whether a file is the working file of a picture editor, by its first bytes.
+func layered(head []byte) bool {
+	return bytes.HasPrefix(head, []byte("8BPS")) || bytes.HasPrefix(head, []byte("gimp xcf"))
+}
+
 // noPicture looks at a file that is no picture: it may be a sidecar, or promise to be one.
-func (e *Examined) noPicture(src Source) error {
+func (e *Examined) noPicture(src Source, head []byte) error {
 	ext := strings.ToLower(path.Ext(e.Path))
 	switch {
 	case src.Size == 0:
 		e.problem("empty")
+	case layered(head):
+		e.problem("layered")
 	case pictureEndings[ext]:
 		e.problem("no_picture", "readable", codec.Readable)
 	case slices.Contains(sidecar.Endings, ext) && src.Size <= sidecar.MostBytes:

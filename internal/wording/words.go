@@ -80,6 +80,8 @@ func Problem(f fact.Fact) string {
 		return fmt.Sprintf("%s cannot be read: %s. %s", file, v.Text("error"), todo)
 	case "empty":
 		return fmt.Sprintf("%s is empty. Send it again.", file)
+	case "layered":
+		return fmt.Sprintf("%s is a picture editor's working file with layers. Export each map as PNG, TIFF or OpenEXR and send that.", file)
 	case "no_picture":
 		return fmt.Sprintf("%s is not a picture that can be read here, whatever its ending says. Send it as %s.", file, v.Text("readable"))
 	case "sidecar":
