@@ -77,6 +77,30 @@ func TestHabits(t *testing.T) {
 	}
 }
 
+// Two collections of one delivery may mean different things by one letter.
+func TestHabitsOfTwoHands(t *testing.T) {
+	gloss, glow := lookOf(material.Roughness), *lookOf(material.BaseColor)
+	glow.Dark, glow.Mean = 0.9, []float64{0.05, 0.03, 0.02}
+	var files []File
+	for i, dir := range []string{"north", "south"} {
+		for k := range 10 {
+			n := dir + "/" + unheard(40+k*13+i)
+			files = append(files, File{n + ".png", lookOf(material.BaseColor)}, File{n + "_n.png", lookOf(material.Normal)}, File{n + "_g.png", []*Look{gloss, &glow}[i]})
+		}
+	}
+	got := map[material.Channel]int{}
+	for _, s := range Sort(files) {
+		for _, m := range s.Maps {
+			if len(m.File) > 6 && m.File[len(m.File)-6:] == "_g.png" {
+				got[m.Channel]++
+			}
+		}
+	}
+	if got[material.Glossiness] != 10 || got[material.Emissive] != 10 {
+		t.Errorf("%v", got)
+	}
+}
+
 // Where a plain name and its pixels disagree the name stands, and somebody is asked.
 func TestNamesGoBeforeHints(t *testing.T) {
 	washed := *lookOf(material.Normal)

@@ -32,6 +32,7 @@ type place struct {
 	stem     string // the folder and the rest of the name
 	word     string
 	prefix   bool
+	scope    string // the part of the delivery in which a word has one meaning
 }
 
 // carriers are the pictures that carry one word, each at one place.
@@ -41,6 +42,7 @@ type carriers struct {
 	company []place // of those, the places whose stems have another picture
 	claim   claim   // by the dictionary
 	score   []float64
+	scope   string
 	anchor  bool // it tells maps apart by itself
 	top     int  // index of the best channel
 	margin  float64
@@ -59,12 +61,13 @@ const (
 // learn finds the words that tell a delivery's maps apart, and notes in each name which of its words
 // they are and what they mean.
 func learn(pictures []entry) {
+	scopes := scopesOf(pictures)
 	stems := map[string][]place{}
 	spots := make([][]place, len(pictures))
 	for i := range pictures {
 		spots[i] = pictures[i].name.places()
 		for k := range spots[i] {
-			spots[i][k].picture = i
+			spots[i][k].picture, spots[i][k].scope = i, scopes[i]
 			stems[spots[i][k].stem] = append(stems[spots[i][k].stem], spots[i][k])
 		}
 	}
@@ -83,7 +86,7 @@ func learn(pictures []entry) {
 			}
 			c := words[p.key()]
 			if c == nil {
-				c = &carriers{habit: habit{word: p.word, prefix: p.prefix}, claim: spelled(pictures[i].name.all[p.from:p.to])}
+				c = &carriers{habit: habit{word: p.word, prefix: p.prefix}, scope: p.scope, claim: spelled(pictures[i].name.all[p.from:p.to])}
 				c.known = c.claim.weight >= wholeWord
 				words[p.key()], order = c, append(order, c)
 			}
@@ -138,12 +141,38 @@ type habits struct {
 
 func (p place) key() string {
 	if p.prefix {
-		return "^" + p.word
+		return p.scope + "/^" + p.word
 	}
-	return p.word
+	return p.scope + "/" + p.word
 }
 
-func (c *carriers) key() string { return place{word: c.word, prefix: c.prefix}.key() }
+func (c *carriers) key() string { return place{word: c.word, prefix: c.prefix, scope: c.scope}.key() }
+
+// ownHabit is how many pictures a top folder needs for its words to mean what they mean there alone.
+const ownHabit = 24
+
+// scopesOf is for each picture the top folder in which words have a meaning of their own, "" for the delivery's:
+// large folders side by side may come from different hands.
+func scopesOf(pictures []entry) []string {
+	count := map[string]int{}
+	out := make([]string, len(pictures))
+	for i, e := range pictures {
+		out[i], _, _ = strings.Cut(strings.TrimPrefix(e.name.Dir, "/"), "/")
+		count[out[i]]++
+	}
+	large := 0
+	for _, n := range count {
+		if n >= ownHabit {
+			large++
+		}
+	}
+	for i := range out {
+		if large < 2 || count[out[i]] < ownHabit {
+			out[i] = ""
+		}
+	}
+	return out
+}
 
 // stand finds words that tell maps apart by themselves: those of normals, and two that stand on the same
 // three stems or more, one in colour and one not.

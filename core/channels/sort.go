@@ -77,6 +77,7 @@ func SortStated(files []File, stated Stated, rules ...Rule) []Set {
 		}
 		groups[k] = append(groups[k], e)
 	}
+	order = cameraSets(groups, order)
 	order, shared := regroup(groups, order, stated.Together)
 	order = splitCases(groups, joinStray(groups, joinSplit(groups, order)))
 	order = variants(groups, order, shared)
@@ -103,16 +104,17 @@ func SortStated(files []File, stated Stated, rules ...Rule) []Set {
 	if len(sets) == 0 && len(files) > 0 {
 		sets, dirs = []Set{{Name: nameOf(files[0].Path)}}, []string{""}
 	}
+	home := finderOf(dirs)
 	for _, e := range previews {
-		i := nearest(dirs, path.Join(e.name.Dir, e.name.own()))
+		i := home.nearest(path.Join(e.name.Dir, e.name.own()))
 		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "preview", []Reason{e.previewReason()}})
 	}
 	for _, e := range strays {
-		i := nearest(dirs, path.Join(e.name.Dir, e.name.own()))
+		i := home.nearest(path.Join(e.name.Dir, e.name.own()))
 		sets[i].Attachments = append(sets[i].Attachments, Attachment{e.Path, "other", []Reason{e.noMap()}})
 	}
 	for _, f := range others {
-		i := nearest(dirs, strings.ToLower(strings.TrimSuffix(f.Path, path.Ext(f.Path))))
+		i := home.nearest(strings.ToLower(strings.TrimSuffix(f.Path, path.Ext(f.Path))))
 		sets[i].Attachments = append(sets[i].Attachments, attached(f.Path))
 	}
 	return sets
@@ -373,23 +375,59 @@ func splitCases(groups map[string][]entry, order []string) (out []string) {
 	return out
 }
 
-// nearest is the index of the path that shares the longest beginning with file.
-func nearest(dirs []string, file string) int {
-	best, most := 0, -1
-	norm := strings.NewReplacer(" ", "", "-", "", "_", "")
-	file = norm.Replace(strings.ToLower(file))
+// finder finds the set that a file belongs to by its path.
+type finder struct {
+	paths []string // of the sets, without spaces and the like, sorted
+	index []int    // of the set of each
+}
+
+var plainPath = strings.NewReplacer(" ", "", "-", "", "_", "")
+
+func finderOf(dirs []string) (f finder) {
 	for i, d := range dirs {
-		d = norm.Replace(strings.ToLower(d))
+		f.paths, f.index = append(f.paths, plainPath.Replace(strings.ToLower(d))), append(f.index, i)
+	}
+	order := make([]int, len(dirs))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(f.paths[a], f.paths[b]) })
+	paths, index := make([]string, len(dirs)), make([]int, len(dirs))
+	for i, k := range order {
+		paths[i], index[i] = f.paths[k], k
+	}
+	return finder{paths, index}
+}
+
+// nearest is the index of the set whose path shares the longest beginning with file; of several the first. Where
+// very many share it, it is the first of those that lie near.
+func (f finder) nearest(file string) int {
+	file = plainPath.Replace(strings.ToLower(file))
+	same := func(i int) int {
+		if i < 0 || i >= len(f.paths) {
+			return -1
+		}
 		n := 0
-		for n < len(d) && n < len(file) && d[n] == file[n] {
+		for n < len(f.paths[i]) && n < len(file) && f.paths[i][n] == file[n] {
 			n++
 		}
-		if n > most {
-			best, most = i, n
+		return n
+	}
+	at, _ := slices.BinarySearch(f.paths, file) // the longest beginning is a neighbour's
+	most := max(same(at-1), same(at))
+	best := -1
+	for _, step := range []int{-1, 1} {
+		for i, n := at+min(step, 0), 0; n < mostNeighbours && same(i) == most; i, n = i+step, n+1 {
+			if best < 0 || f.index[i] < best {
+				best = f.index[i]
+			}
 		}
 	}
-	return best
+	return max(best, 0)
 }
+
+// mostNeighbours is how many sets of one beginning are looked at.
+const mostNeighbours = 512
 
 // attached is what a file that is no picture is, by its name or its ending.
 func attached(file string) Attachment {

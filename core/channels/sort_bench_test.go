@@ -61,3 +61,23 @@ func BenchmarkSort20000(b *testing.B) {
 		})
 	}
 }
+
+// Twenty thousand files of four thousand sets in one folder, told apart by words that nobody knows, with a note
+// for each set.
+func BenchmarkSortUnknown20000(b *testing.B) {
+	looks := []*Look{lookOf(material.BaseColor), lookOf(material.Normal), lookOf(material.Roughness), lookOf(material.Occlusion)}
+	var files []File
+	for i := range 4000 {
+		name := "w" + unheard(i*7+3) + "_" + unheard(i%61+1)
+		for k, word := range []string{"", "_zv", "_qw", "_kf"} {
+			files = append(files, File{name + word + ".png", looks[k]})
+		}
+		files = append(files, File{name + ".txt", nil})
+	}
+	b.ResetTimer()
+	for range b.N {
+		if n := len(Sort(files)); n != 4000 {
+			b.Fatalf("%d sets", n)
+		}
+	}
+}

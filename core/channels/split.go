@@ -51,8 +51,8 @@ func split(name string) []piece {
 				}
 			case unicode.IsUpper(r) && unicode.IsLower(prev):
 				flush(i)
-			case unicode.IsUpper(r) && unicode.IsUpper(prev) && i+1 < len(runes) && unicode.IsLower(runes[i+1]) && i+2 < len(runes) && unicode.IsLower(runes[i+2]):
-				flush(i) // "AOMap" is ao, map; "ORMx" is one word
+			case unicode.IsUpper(r) && unicode.IsUpper(prev) && i+1 < len(runes) && unicode.IsLower(runes[i+1]) && !packWord.MatchString(strings.ToLower(string(word)+string(r))):
+				flush(i) // "AOMap" is ao, map; the letters of a packed map stay together
 			}
 		}
 		word = append(word, r)

@@ -48,6 +48,8 @@ func (e *entry) most(m *Map, s *Set) float64 {
 	switch {
 	case proven:
 		return 1
+	case named == material.None && e.name.camera() && h == nil:
+		return mostCameras
 	case h != nil && h.open:
 		return mostOpen
 	case named != m.Channel && m.Channel != material.BaseColor:
@@ -61,8 +63,6 @@ func (e *entry) most(m *Map, s *Set) float64 {
 		return mostLone // nearly a channel's word, and nothing else
 	case named == material.None && m.Channel == material.BaseColor && e.near:
 		return mostNearly
-	case named == material.None && m.Channel == material.BaseColor && e.name.camera():
-		return mostCameras
 	}
 	return 1
 }

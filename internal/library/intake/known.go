@@ -48,13 +48,22 @@ func (s *Service) forms(ctx context.Context, sets []materials.Material, look fun
 			return nil, err
 		}
 		match, ok := s.Materials.FindScan(f.print, skip)
-		if again, also := within.Find(f.print, nil); also && (!ok || again.Likeness > match.Likeness) {
-			match, ok, f.inside = again, true, int(again.ID)
-		}
-		if ok {
+		again, also := within.Find(f.print, nil)
+		switch {
+		case ok: // a material that is here goes before another set of the same delivery
 			f.known = materials.Known{Material: match.ID, Quarters: match.Quarters}
-		} else if err := s.partOf(ctx, f, out, &within, skip); err != nil {
-			return nil, err
+		case also && out[again.ID].known.Material != 0 && out[again.ID].inside < 0 && out[again.ID].known.Part == nil: // and so does the one that that set is known as
+			of := out[again.ID].known
+			f.known = materials.Known{Material: of.Material, Quarters: (of.Quarters + again.Quarters) & 3}
+		case also:
+			if f.inside = int(again.ID); out[again.ID].inside >= 0 && out[again.ID].known.Part == nil {
+				f.inside, again.Quarters = out[again.ID].inside, (out[again.ID].known.Quarters+again.Quarters)&3 // the first of that scan
+			}
+			f.known = materials.Known{Quarters: again.Quarters}
+		default:
+			if err := s.partOf(ctx, f, out, &within, skip); err != nil {
+				return nil, err
+			}
 		}
 		within.Put(int64(i), f.print)
 	}
