@@ -131,6 +131,10 @@ func decide(group []entry) Set {
 			s.loose(m.address(), Because("peer", m.Channel, -0.5, "channel_taken", "by", lead.File))
 		}
 	}
+	// The alpha of a file that is set aside is set aside with it.
+	s.Maps = slices.DeleteFunc(s.Maps, func(m Map) bool {
+		return m.Component == "a" && slices.ContainsFunc(s.Attachments, func(a Attachment) bool { return a.File == m.File })
+	})
 	s.keepAll(group)
 	s.unswap()
 	s.setAside()

@@ -514,6 +514,7 @@ func (h *habits) means(c *carriers) bool {
 	case major == colours && based*2 >= looked:
 		*at(material.BaseColor) -= 0.5
 		*at(material.Specular) += 0.2
+		*at(material.Emissive) += 0.1
 	case based*2 >= looked:
 		*at(material.BaseColor) -= 0.3
 	}
@@ -555,6 +556,11 @@ func initials(w string) (out []claim) {
 	}
 	for _, o := range slices.Concat(letterAlso[w[:1]], moreInitials[w[:1]]) {
 		out = append(out, claim{channel: o.channel, weight: weight * 0.9})
+	}
+	if len(w) == 2 && !strings.Contains("mctx", w[1:]) { // "si", where the second is no "map", "colour" or "texture"
+		for _, o := range initials(w[1:]) {
+			out = append(out, claim{channel: o.channel, weight: 0.4 * o.weight})
+		}
 	}
 	return out
 }
@@ -624,7 +630,7 @@ func (h *habits) settle(order []*carriers) {
 	for _, k := range unsettled {
 		weigh(k)
 	}
-	clear := func(k int) float64 { return order[k].margin * math.Log2(1+float64(order[k].files)) }
+	clear := func(k int) float64 { return order[k].margin * float64(order[k].files) }
 	slices.SortStableFunc(unsettled, func(a, b int) int { return cmp.Compare(clear(b), clear(a)) })
 	for _, k := range unsettled {
 		weigh(k) // again, as others have their meaning now

@@ -163,7 +163,7 @@ func wareOf(rng *rand.Rand) *ware {
 
 var wares = sync.OnceValue(func() (out []*ware) {
 	rng := rand.New(rand.NewPCG(77, 12))
-	for range 24 {
+	for range 16 {
 		out = append(out, wareOf(rng))
 	}
 	return out
@@ -634,7 +634,7 @@ func (h *held) judge(bins *[10][2]int, wrong func(format string, args ...any)) (
 // Of deliveries that nobody tuned for, at least 97 % are right or rightly asked, 99.7 % of the sure are right, and
 // 97 % of what belongs together is.
 func TestHeldOutDeliveries(t *testing.T) {
-	each := 24
+	each := 16
 	if testing.Short() {
 		each = 6
 	}

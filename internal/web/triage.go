@@ -354,6 +354,7 @@ func rowView(m *materials.Material) setRow {
 			unsure++
 		}
 	}
+	found := map[string]int{} // findings by their code
 	for _, f := range bySeverity(m.Report.Findings) {
 		if f.Severity == inspect.Note {
 			continue
@@ -363,7 +364,14 @@ func rowView(m *materials.Material) setRow {
 			t = stop
 		}
 		if f.Code != "size_unknown" { // the row says so already
-			r.Chips = append(r.Chips, checkView{wording.CheckOf(f.Code).Chip, t})
+			found[f.Code]++
+			if found[f.Code] == 1 {
+				r.Chips = append(r.Chips, checkView{wording.CheckOf(f.Code).Chip, t})
+			} else { // one chip for all maps that have it
+				word := wording.CheckOf(f.Code).Chip
+				i := slices.IndexFunc(r.Chips, func(c checkView) bool { return c.Word == word || strings.HasPrefix(c.Word, word+" ×") })
+				r.Chips[i].Word = fmt.Sprintf("%s ×%d", word, found[f.Code])
+			}
 		}
 		for i := range r.Cells {
 			if slices.Contains(f.Maps, r.Cells[i].File) {

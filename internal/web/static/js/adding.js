@@ -2,7 +2,6 @@
 // A map that comes later: files dropped on a material become a delivery of their own, and once it is sorted
 // their maps are added to the material as one step.
 import { call, fail, tell, wrote } from "./api.js";
-import { send } from "./upload.js";
 
 const pause = 400; // milliseconds between looks at a delivery
 
@@ -57,6 +56,7 @@ async function add(files, bench) {
  * @returns {Promise<{maps: number, step: number, version: number}>} what was added, and the last step
  */
 async function moved(files, material) {
+  const { send } = await import("./upload.js"); // of no use before
   const { id } = await send([...files].map((file) => ({ path: file.name, file })), () => {}, () => {});
   let d = await call("GET", `/api/v1/deliveries/${id}`);
   while (d.state !== "sorted" && d.state !== "failed") {
