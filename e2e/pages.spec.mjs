@@ -177,7 +177,7 @@ test("a first view is light, and nothing jumps", async ({ page }) => {
     const { requestStart, responseEnd } = /** @type {import("@playwright/test").Request} */ (answer?.request()).timing();
     console.log(`${path}: ${Math.round(responseEnd - requestStart)} ms from the server`);
     await pictured(tab);
-    console.log(`${path}: ${Math.round(bytes / 1000)} KB without pictures`);
+    console.log(`${path}: ${(bytes / 1000).toFixed(1)} KB without pictures`);
     expect(bytes, `${path}: bytes without pictures`).toBeLessThan(250_000);
     // @ts-ignore
     expect(await tab.evaluate(() => window.jumped), `${path}: layout shift`).toBeLessThan(0.01);

@@ -31,7 +31,7 @@ test("a delivery of strangers' files is sorted as a librarian would", async ({ p
     }
     const row = page.locator("tr[data-set]", { has: page.getByRole("link", { name: "Reed a", exact: true }) });
     await row.locator("td[data-column=normal] .cell").click();
-    await expect(page.getByText(/Shared with reed, whose name this variant's begins with/)).toBeVisible();
+    await expect(page.getByText(/Shared with reed, of which this is a variant/)).toBeVisible();
   } finally {
     await s.stop();
   }

@@ -6,37 +6,12 @@ import { call, fail, tell, wrote } from "./api.js";
 const pause = 400; // milliseconds between looks at a delivery
 
 /**
- * Hears files that are dropped on a Bench or chosen on it, and adds them to its material.
- * @param {{root: HTMLElement, turnStep: (step: number) => Promise<void>, reload: () => Promise<void>}} bench
- */
-export function takesFiles(bench) {
-  const root = bench.root;
-  const take = async (/** @type {FileList} */ files) => {
-    const done = await add(files, root);
-    if (done) tell(done.says, () => bench.turnStep(done.step));
-    await bench.reload();
-  };
-  const files = (/** @type {DragEvent} */ e) => (e.dataTransfer?.types.includes("Files") ? e.dataTransfer.files : null);
-  root.addEventListener("dragover", (e) => files(e) && e.preventDefault());
-  root.addEventListener("drop", (e) => {
-    const found = files(e);
-    if (e.defaultPrevented || !found) return;
-    e.preventDefault();
-    take(found);
-  });
-  root.addEventListener("change", (e) => {
-    const t = /** @type {HTMLInputElement} */ (e.target);
-    if ("addMap" in t.dataset && t.files?.length) take(t.files);
-  });
-}
-
-/**
  * Adds files to the material of a Bench, and says so.
  * @param {FileList} files
  * @param {HTMLElement} bench
  * @returns {Promise<{says: string, step: number} | null>} null if it failed, which is said
  */
-async function add(files, bench) {
+export async function add(files, bench) {
   const name = document.querySelector("h1")?.textContent?.trim() ?? "the material";
   tell(`Adding ${files.length === 1 ? files[0].name : `${files.length} files`} to ${name}…`);
   try {

@@ -1,7 +1,7 @@
 // @ts-check
 // Bench: figures that are edited where they stand, and releasing.
 import { island } from "./island.js";
-import { takesFiles } from "./adding.js";
+import { takesFiles } from "./dropping.js";
 import { forSuggestions, suggest } from "./combo.js";
 import { figure } from "./figure.js";
 import { keys } from "./keys.js";
