@@ -25,7 +25,7 @@ type habit struct {
 	known   bool             // a dictionary has it, and it means here what it says there
 }
 
-// mark is a place in a picture's name where a word may say what the map is.
+// place is where in a picture's name a word may say what the map is.
 type place struct {
 	picture  int
 	from, to int    // words of its name
@@ -49,7 +49,6 @@ type carriers struct {
 }
 
 const (
-	fewest      = 2    // files from which a word that no dictionary has is a habit
 	mostShown   = 48   // carriers whose pixels are looked at
 	wholeWord   = 0.75 // weight from which the dictionary is not asked again
 	trustedWord = 0.7  // weight from which a few files do not change what the dictionary says

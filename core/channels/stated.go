@@ -43,7 +43,7 @@ func (s Stated) of(f File) []Said {
 // listed is how far a picture that a document only lists as a material's is to be taken for its base colour.
 const listed = 0.45
 
-// evidence adds what documents say of a whole picture.
+// stated adds what documents say of a whole picture.
 func (e entry) stated(add func(kind string, c material.Channel, w float64, code string, pairs ...any)) {
 	for _, s := range e.said {
 		switch {

@@ -202,7 +202,11 @@ func Questions(sets []materials.Material) (list []Question) {
 			if !ok {
 				k = len(list)
 				at[word] = k
-				list = append(list, Question{Word: word, Station: m.Station})
+				q := Question{Word: word}
+				if channels.Ending(channels.Address(p.File, p.Layer)) == word { // a rule can say it
+					q.Station = m.Station
+				}
+				list = append(list, q)
 			}
 			list[k].Maps = append(list[k].Maps, p)
 			if list[k].Guess == material.None {
