@@ -52,7 +52,7 @@ func evidence(e entry) []Reason {
 		named = rule.Channel
 		add("rule", named, 1.3, "rule", "station", rule.Station, "ending", rule.Ending)
 	} else if named != material.None {
-		if weight >= wholeWord || n.habit() != nil && weight >= outright {
+		if (weight >= wholeWord || n.habit() != nil && weight >= outright) && !e.ownWord(n, named) {
 			weight *= stated // what a name says goes before what pixels hint at
 		}
 		code, files := "name_word", 0

@@ -394,6 +394,9 @@ func (e entry) options(runs map[string]int) (out []option) {
 			if i := slices.Index(material.All(), c); i >= 0 {
 				o.score += max(-0.6, min(0.35, scores[i]))
 			}
+			if e.ownWord(n, c) {
+				o.score -= 2 * companion
+			}
 			if n.unknown != "" {
 				o.channel = material.Channel("by " + n.unknown)
 			}
@@ -434,6 +437,16 @@ func (e entry) options(runs map[string]int) (out []option) {
 	}
 	return out
 }
+
+// ownWord says whether a word that names a grey channel is rather the material's, as materials are called so, too
+// ("metal", "smooth"): the picture is in colour.
+func (e entry) ownWord(n Name, c material.Channel) bool {
+	h := n.habit()
+	return c.Grey() && weightOf(n) < plainWord && e.Look.kind() == colours && (h == nil || h.known) && len(e.said) == 0
+}
+
+// plainWord is the weight from which a word is seldom anything but a channel's.
+const plainWord = 0.8
 
 func weightOf(n Name) float64 { _, w, _ := n.claim(); return w }
 
