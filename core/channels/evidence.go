@@ -208,6 +208,7 @@ func unpackable(e entry, based bool) []part {
 		return guessPacked(l)
 	}
 	var out []part
+	least := 1.0
 	for c, ch := range packing {
 		if ch == material.None || c >= len(l.Mean) {
 			continue
@@ -226,10 +227,18 @@ func unpackable(e entry, based bool) []part {
 		case ch == material.Occlusion && l.Mean[c] > 0.6:
 			v.Confidence = 0.97
 			v.Reasons = append(v.Reasons, Because("pixels", ch, 0.2, "dark_hollows"))
+		case ch == material.Metallic && l.Mean[c] > 0.65 && l.bimodal(c) < 0.6 && !l.flat(c):
+			doubt(0.6, "component_between")
 		case l.flat(c) && ch != material.Metallic:
 			doubt(0.8, "component_flat", "value", l.Mean[c])
 		}
+		least = min(least, v.Confidence)
 		out = append(out, part{component, v})
+	}
+	if least <= 0.6 { // the order may be another one: nobody is sure of any of them
+		for i := range out {
+			out[i].Confidence = min(out[i].Confidence, mostOpen)
+		}
 	}
 	return out
 }

@@ -44,6 +44,7 @@ func TestAwkwardDeliveries(t *testing.T) {
 		{"one folder of occlusions alone", 2, map[string]string{"ao/north_dock.png (ao)": "occlusion", "ao/south_pier.png (ao)": "occlusion"}},
 		{"numbered paint", 4, map[string]string{"paint_01_col.png (base)": "base_color", "paint_02_col.png (base red)": "base_color", "paint_03_col.png (base blue)": "base_color", "paint_04_col.png (base grey)": "base_color", "paint_nrm.png (normal)": "normal", "paint_rough.png (rough)": "roughness"}},
 		{"a material that is called metal", 3, map[string]string{"wall.png (base)": "base_color", "wall_n.png (normal)": "normal", "wall_metal.png (base red)": "base_color", "pipe_metal.png (base blue)": "base_color"}},
+		{"letters in an order that the pixels are not in", 1, map[string]string{"hull_albedo.png (base)": "base_color", "hull_normal.png (normal)": "normal", "hull_mro.png (orm)": "?"}},
 		{"a camera's numbers", 2, map[string]string{"IMG_0021.png (base)": "?", "IMG_0022.png (normal)": "normal", "IMG_0023.png (height)": "?", "IMG_0031.png (base red)": "?"}},
 		{"a grey without a word beside normals", 1, map[string]string{"snow.png (base grey)": "base_color", "snow_n.png (normal)": "normal"}},
 	} {

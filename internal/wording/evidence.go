@@ -164,6 +164,8 @@ func Reason(r channels.Reason) string {
 		return "It is bright with dark hollows, as occlusion is."
 	case "dark", "component_dark":
 		return "It is dark; occlusion is bright."
+	case "component_between":
+		return "This component is bright with many values between; metallic is mostly black or white. The order may be another one."
 	case "bits":
 		return fmt.Sprintf("It has %.0f bits, which height maps need most.", v.Num("bits"))
 	case "components_alike":
