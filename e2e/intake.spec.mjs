@@ -128,6 +128,7 @@ test("a rule sorts the next delivery", async ({ page }) => {
 });
 
 test("two hundred sets stay fluid", async ({ page }) => {
+  test.setTimeout(300_000); // sorting two hundred sets takes its time
   const out = join(s.dir, "many");
   execFileSync(binary, ["station", "--out", out, "--sets", "200", "--size", "32", "--faults", "all"], { stdio: "ignore" });
   execFileSync("tar", ["cf", join(s.dir, "many.tar"), "-C", out, "."]);
