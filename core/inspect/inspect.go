@@ -145,7 +145,7 @@ func (e *Examined) problem(code string, pairs ...any) {
 
 // layered says whether a file is the working file of a picture editor, by its first bytes.
 func layered(head []byte) bool {
-	return bytes.HasPrefix(head, []byte("8BPS")) || bytes.HasPrefix(head, []byte("gimp xcf"))
+	return bytes.HasPrefix(head, []byte("8BPS"))
 }
 
 // noPicture looks at a file that is no picture: it may be a sidecar, or promise to be one.
