@@ -12,6 +12,13 @@ import (
 // before what pixels hint at, and yields to what they prove.
 const stated = 1.5
 
+// What a rule counts for that somebody made, and what a word's meaning in a station's accepted materials does:
+// the first yields to nothing but what pixels prove, the second to what they speak for strongly.
+const (
+	ruleWeight = 1.3
+	seenWeight = 1.1
+)
+
 // steep turns a difference of summed weights into odds: an answer that is better by 1 is e⁸
 // times as likely. It is set by made deliveries, so that of answers of a confidence as many are
 // right as it says, or more.
@@ -50,7 +57,11 @@ func evidence(e entry) []Reason {
 	}
 	if rule := n.ruled(); rule != nil {
 		named = rule.Channel
-		add("rule", named, 1.3, "rule", "station", rule.Station, "ending", rule.Ending)
+		if rule.Seen > 0 {
+			add("rule", named, seenWeight, "seen_before", "station", rule.Station, "ending", rule.Ending, "materials", rule.Seen)
+		} else {
+			add("rule", named, ruleWeight, "rule", "station", rule.Station, "ending", rule.Ending)
+		}
 	} else if named != material.None {
 		if (weight >= wholeWord || n.habit() != nil && weight >= outright) && !e.ownWord(n, named) {
 			weight *= stated // what a name says goes before what pixels hint at
@@ -122,6 +133,7 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 	if l.twoComponent() {
 		add("pixels", material.Normal, 0.45, "two_components")
 		against(0.5, "third_empty", material.BaseColor, material.Emissive)
+		against(0.5, "two_components", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
 		return
 	}
 	normal := l.normalLike() && l.Info.Components >= 3

@@ -16,6 +16,7 @@ type Rule struct {
 	Ending  string
 	Channel material.Channel
 	Station string // whose deliveries it is for, "" for all
+	Seen    int    // in how many of the station's accepted materials the word meant that; 0 for a rule that somebody made
 }
 
 // Ending is the word by which a rule would know a file: the last of its name that

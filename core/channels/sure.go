@@ -37,7 +37,10 @@ func (s *Set) bound(group []entry) {
 // most is how sure a picture's channel may be.
 func (e *entry) most(m *Map, s *Set) float64 {
 	named, weight, text := e.name.claim()
-	if e.name.ruled() != nil {
+	if r := e.name.ruled(); r != nil {
+		if r.Seen > 0 && e.Look.Against(m.Channel).Code != "" {
+			return mostOpen
+		}
 		return 1
 	}
 	if e.saidChannel() == m.Channel {

@@ -218,7 +218,7 @@ func roles(words []piece, rules []Rule) []word {
 		}
 		out[i] = word{piece: p, role: r, claim: c}
 		for k := range rules {
-			if rules[k].Ending == w && i > 0 && out[i].rule == nil {
+			if rules[k].Ending == w && i > 0 && out[i].rule == nil && (rules[k].Seen == 0 || c.weight < wholeWord && out[i].role != packed && out[i].role != tier) {
 				out[i].role, out[i].rule = channel, &rules[k]
 			}
 		}

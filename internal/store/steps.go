@@ -90,6 +90,17 @@ func (t *tx) Corrections() (list []intake.Correction, err error) {
 	return list, err
 }
 
+func (t *tx) AcceptedMaps(station string, limit int) (list []intake.Correction, err error) {
+	err = t.each(`SELECT p.material_id, m.station, p.channel, p.document ->> '$.File', p.document ->> '$.Layer' FROM maps p JOIN materials m ON m.id = p.material_id
+		WHERE m.station = ? AND m.stage = ? AND p.finished = 0 AND p.component <> 'a' ORDER BY p.material_id DESC LIMIT ?`, []any{station, materials.Accepted, limit}, func(scan func(...any) error) error {
+		var c intake.Correction
+		err := scan(&c.Material, &c.Station, &c.Channel, &c.File, &c.Layer)
+		list = append(list, c)
+		return err
+	})
+	return list, err
+}
+
 // openAmong is how many deliveries with open sets a new rule is applied to.
 const openAmong = 200
 

@@ -45,6 +45,8 @@ func Reason(r channels.Reason) string {
 			station = "every station"
 		}
 		return fmt.Sprintf("Rule for %s: names ending in %q are %s.", station, v.Text("ending"), is)
+	case "seen_before":
+		return fmt.Sprintf("In %s of %s, accepted before, names ending in %q are %s.", Count(int(v.Num("materials")), "material"), v.Text("station"), v.Text("ending"), is)
 	case "name_word":
 		if strings.EqualFold(strings.ReplaceAll(v.Text("word"), " ", ""), strings.ReplaceAll(is, " ", "")) {
 			return fmt.Sprintf("The name says %q.", v.Text("word"))

@@ -88,6 +88,50 @@ func propose(made []Correction, rules []Rule) (list []Proposal) {
 	return list
 }
 
+// Of a station's accepted materials, as many maps as are read to learn its words, and the materials in which a
+// word must have meant one thing, and nothing else, to be believed.
+const (
+	acceptedAmong = 2000
+	believedFrom  = 3
+)
+
+// past are the words of a station's accepted maps that had one meaning throughout. Packed maps, which have
+// several channels, are no evidence.
+func past(accepted []Correction) (rules []channels.Rule) {
+	type file struct {
+		material int64
+		address  string
+	}
+	channelsOf := map[file]int{}
+	for _, c := range accepted {
+		channelsOf[file{c.Material, channels.Address(c.File, c.Layer)}]++
+	}
+	of := map[string]map[material.Channel]map[int64]bool{}
+	for _, c := range accepted {
+		address := channels.Address(c.File, c.Layer)
+		word := channels.Ending(address)
+		if word == "" || channelsOf[file{c.Material, address}] > 1 {
+			continue
+		}
+		if of[word] == nil {
+			of[word] = map[material.Channel]map[int64]bool{}
+		}
+		if of[word][c.Channel] == nil {
+			of[word][c.Channel] = map[int64]bool{}
+		}
+		of[word][c.Channel][c.Material] = true
+	}
+	for word, meanings := range of {
+		for channel, in := range meanings {
+			if len(meanings) == 1 && channel != material.None && len(in) >= believedFrom {
+				rules = append(rules, channels.Rule{Ending: word, Channel: channel, Station: accepted[0].Station, Seen: len(in)})
+			}
+		}
+	}
+	slices.SortFunc(rules, func(a, b channels.Rule) int { return cmp.Compare(a.Ending, b.Ending) })
+	return rules
+}
+
 // resort applies a new rule to the station's sets that are still open, as one step: to maps whose
 // names end so, that nobody has decided on, and whose pixels do not speak against it.
 func (s *Service) resort(tx Tx, p people.Principal, r Rule) error {

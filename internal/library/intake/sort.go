@@ -66,6 +66,14 @@ func (s *Service) arrived(ctx context.Context, id int64) (a arrived, err error) 
 		}
 	}
 	a.rules = rulesFor(rules, a.station)
+	if err != nil || a.station == "" {
+		return a, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) error {
+		accepted, err := tx.AcceptedMaps(a.station, acceptedAmong)
+		a.rules = append(a.rules, past(accepted)...) // what somebody said in a rule goes before
+		return err
+	})
 	return a, err
 }
 

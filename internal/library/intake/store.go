@@ -30,6 +30,8 @@ type Reader interface {
 	Rules() ([]Rule, error)
 	// Corrections are channels that people have decided on, of the latest maps.
 	Corrections() ([]Correction, error)
+	// AcceptedMaps are the channels of a station's accepted materials, the latest first.
+	AcceptedMaps(station string, limit int) ([]Correction, error)
 	// OpenDeliveries are deliveries with sets of a station (of all, for "") that nobody has accepted
 	// or left out, the latest first.
 	OpenDeliveries(station string) ([]int64, error)

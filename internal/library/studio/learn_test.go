@@ -5,11 +5,71 @@ import (
 	"strings"
 	"testing"
 
+	"aldermoor/core/channels"
 	"aldermoor/core/material"
 	"aldermoor/core/station"
+	"aldermoor/internal/library"
 	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/materials"
 )
+
+// A word that a station's accepted materials give one meaning has it in its next delivery too, even where
+// only one file has it; where its pixels are against that, somebody is asked.
+func TestStationsPastTeachesItsWords(t *testing.T) {
+	s := newStudio(t)
+	ctx := t.Context()
+	var files []station.File
+	rename := func(slug, folder string) {
+		for _, f := range scan(t, slug) {
+			f.Name = folder + "/" + strings.Replace(f.Name[strings.LastIndexByte(f.Name, '/')+1:], "_roughness", "_qx", 1)
+			files = append(files, f)
+		}
+	}
+	for i, slug := range []string{"slates_round", "quarry_glazed", "rubble_limewash"} {
+		rename(slug, "set"+string(rune('a'+i)))
+	}
+	for _, m := range s.send(files...).Materials {
+		for _, p := range m.Maps {
+			if strings.HasSuffix(p.File, "_qx.png") {
+				if _, err := s.Intake.Assign(ctx, lena, now(m.ID), p.ID, material.Roughness); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+		if _, err := s.Intake.Place(ctx, lena, m.DeliveryID, 0, []library.Seen{now(m.ID)}, materials.Accepted); err != nil {
+			t.Fatal(err)
+		}
+	}
+	files = nil
+	rename("terrazzo_office", "later")
+	found := false
+	for _, p := range s.send(files...).Materials[0].Maps {
+		if !strings.HasSuffix(p.File, "_qx.png") {
+			continue
+		}
+		found = true
+		if p.Channel != material.Roughness || !p.Sure() || !slices.ContainsFunc(p.Reasons, func(r channels.Reason) bool { return r.Code == "seen_before" }) {
+			t.Errorf("%s at %.2f by %+v", p.Channel, p.Confidence, p.Reasons)
+		}
+	}
+	if !found {
+		t.Fatal("no such map")
+	}
+	files = nil
+	for _, f := range scan(t, "slates_round") {
+		if strings.HasSuffix(f.Name, "_normal.png") {
+			f.Name = "odd/odd_qx.png"
+			files = append(files, f)
+		}
+	}
+	for _, m := range s.send(files...).Materials {
+		for _, p := range m.Maps {
+			if p.Channel == material.Roughness && p.Sure() {
+				t.Errorf("%s: vectors are surely %s: %+v %+v", p.File, p.Channel, p.Reasons, p.Stats)
+			}
+		}
+	}
+}
 
 // Two equal corrections propose a rule; the rule sorts what is still open, as one step that can
 // be undone, and leaves alone what a person decided.
