@@ -348,6 +348,7 @@ func TestAlphas(t *testing.T) {
 		}
 		l.Info.Components = 4
 		l.Min, l.Max, l.Mean, l.StdDev = append(slices.Clone(l.Min), alpha.Min[0]), append(slices.Clone(l.Max), alpha.Max[0]), append(slices.Clone(l.Mean), alpha.Mean[0]), append(slices.Clone(l.StdDev), alpha.StdDev[0])
+		l.AlphaRelief, _ = alpha.relief(l)
 		return &l
 	}
 	for _, c := range []struct {
@@ -359,6 +360,7 @@ func TestAlphas(t *testing.T) {
 		{"g_albedo_opacity.png", with(material.BaseColor, s[material.Opacity]), material.Opacity},
 		{"g_albedo_roughness.png", with(material.BaseColor, s[material.Roughness]), material.Roughness},
 		{"g_normal.png", with(material.Normal, s[material.Height]), material.Height},
+		{"g_normal.png", with(material.Normal, s[material.Roughness]), material.Glossiness},
 		{"g_normal_height.png", with(material.Normal, s[material.Height]), material.Height},
 		{"g_metallic_smoothness.png", with(material.Metallic, s[material.Glossiness]), material.Glossiness},
 	} {

@@ -214,7 +214,9 @@ func unpackable(e entry, based bool) []part {
 	if packing == nil {
 		c, w, _ := n.claim()
 		said := n.mixed()
-		if !said && (!based || n.bare() || c != material.None && w > 0.5 || l.Likeness > 0.35) || l.Components() < 2 {
+		// A name that says one data map, of a picture whose components have nothing in common.
+		one := w > 0.5 && (c == material.Roughness || c == material.Metallic || c == material.Occlusion) && n.ruled() == nil && !l.emptied()
+		if !said && (!based && !one || n.bare() || c != material.None && w > 0.5 && !one || l.Likeness > 0.35) || l.Components() < 2 {
 			return nil
 		}
 		return guessPacked(l)
@@ -247,12 +249,27 @@ func unpackable(e entry, based bool) []part {
 		least = min(least, v.Confidence)
 		out = append(out, part{component, v})
 	}
-	if least <= 0.6 { // the order may be another one: nobody is sure of any of them
-		for i := range out {
-			out[i].Confidence = min(out[i].Confidence, mostOpen)
+	if least > 0.6 {
+		return out
+	}
+	// The order may be another one: nobody is sure of any of them.
+	if seen := guessPacked(l); len(packing) == 3 && sameChannels(seen, out) {
+		for i := range seen {
+			seen[i].Reasons = append(seen[i].Reasons, Because("pixels", seen[i].Channel, 0.1, "order_differs", "word", word))
 		}
+		return seen
+	}
+	for i := range out {
+		out[i].Confidence = min(out[i].Confidence, mostOpen)
 	}
 	return out
+}
+
+// sameChannels says whether two readings of a packed map find the same channels, in whatever order.
+func sameChannels(a, b []part) bool {
+	return len(a) == len(b) && !slices.ContainsFunc(a, func(p part) bool {
+		return !slices.ContainsFunc(b, func(q part) bool { return q.Channel == p.Channel })
+	})
 }
 
 // guessPacked takes a picture whose components have little in common for a packed
@@ -337,6 +354,10 @@ func (l Look) Components() (n int) {
 	return n
 }
 
+// fewLit is the mean below which an alpha shows so little of a colour that it may say what glows as well as
+// what is there.
+const fewLit = 0.06
+
 // judgeAlpha decides what the alpha of a map of the given channel holds: what the
 // name says beside that channel, else what its pixels are most like.
 func judgeAlpha(n Name, of material.Channel, l Look) Verdict {
@@ -347,8 +368,12 @@ func judgeAlpha(n Name, of material.Channel, l Look) Verdict {
 	}
 	bimodal := l.bimodal(c)
 	switch {
+	case of == material.Normal && l.AlphaRelief > inPlace:
+		return Verdict{material.Height, 0.92, []Reason{Because("pixels", material.Height, 0.7, "alpha_follows")}}
 	case of == material.Normal:
-		return Verdict{material.Height, 0.75, []Reason{Because("pixels", material.Height, 0.5, "alpha_of_normal")}}
+		return Verdict{material.Glossiness, 0.6, []Reason{Because("pixels", material.Glossiness, 0.4, "alpha_no_relief")}}
+	case of == material.BaseColor && l.Mean[c] < fewLit && l.Max[c] > 0.5:
+		return Verdict{material.Emissive, 0.5, []Reason{Because("pixels", material.Emissive, 0.3, "alpha_few_lit")}}
 	case of == material.Metallic || of == material.Specular:
 		return Verdict{material.Glossiness, 0.75, []Reason{Because("pixels", material.Glossiness, 0.5, "alpha_of_specular", "of", of)}}
 	case bimodal > 0.75 || l.Max[c] > 0.98:

@@ -33,6 +33,7 @@ type Look struct {
 	Thumb                  [][]byte  // 16 × 16 averages of each component, 0..255
 	Detail                 []byte    `json:",omitempty"` // where its detail lies: see detail
 	Relief                 []byte    `json:",omitempty"` // of a grey picture its shape, of normals their slopes: see relief
+	AlphaRelief            float64   `json:",omitempty"` // how far a normal map's alpha is the height whose slopes it has: see relief
 	Curve                  bool      `json:",omitempty"` // the pixels are unit vectors once the sRGB curve is taken off
 	Swapped                bool      `json:",omitempty"` // normals whose first two components are in each other's place
 	Direction              normals.Direction
@@ -111,6 +112,10 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		}
 		l.Direction, l.DirectionConfidence = normals.Guess(f)
 		l.Relief = slopesOf(f)
+		if n == 4 && !l.flat(3) && !l.twoComponent() {
+			alpha := Look{Relief: signed(small[3], reliefSize)}
+			l.AlphaRelief, _ = alpha.relief(l)
+		}
 	} else if l.grey() {
 		l.Relief = signed(small[0], reliefSize)
 	}

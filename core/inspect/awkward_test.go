@@ -31,7 +31,7 @@ func TestAwkwardDeliveries(t *testing.T) {
 		{"letters of strips", 3, map[string]string{"strip8a.png (base)": "base_color", "strip8b.png (base red)": "base_color", "strip8c.png (base blue)": "base_color"}},
 		{"worn and new", 2, map[string]string{"panel_new_col.png (base red)": "base_color", "panel_worn_col.png (base blue)": "base_color", "panel_nrm.png (normal)": "normal"}},
 		{"coat and sheen", 1, map[string]string{"car_basecolor.png (base)": "base_color", "car_coat_roughness.png (rough)": "coat", "car_sheen_color.png (base red)": "sheen", "car_normal.png (normal)": "normal"}},
-		{"a coloured roughness", 1, map[string]string{"hull_basecolor.png (base)": "base_color", "hull_roughness.png (orm)": "?"}},
+		{"a coloured roughness", 1, map[string]string{"hull_basecolor.png (base)": "base_color", "hull_roughness.png (orm)": "occlusion+roughness+metallic"}},
 		{"packed with a trailing letter", 1, map[string]string{"T_hull_BC.png (base)": "base_color", "T_hull_N.png (normal)": "normal", "T_hull_ORMx.png (orm)": "occlusion+roughness+metallic"}},
 		{"packed by words between dots", 1, map[string]string{"hull.albedo.png (base)": "base_color", "hull.occlusion.roughness.metallic.png (orm)": "occlusion+roughness+metallic"}},
 		{"packed as params", 1, map[string]string{"hull_albedo.png (base)": "base_color", "hull_params.png (orm)": "occlusion+roughness+metallic"}},

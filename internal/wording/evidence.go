@@ -178,6 +178,14 @@ func Reason(r channels.Reason) string {
 		return fmt.Sprintf("This component is %.2f throughout.", v.Num("value"))
 	case "alpha_of_normal":
 		return "The alpha of a normal map often holds height, and this one varies."
+	case "alpha_follows":
+		return "The alpha follows the slopes of the normals, as their height does."
+	case "alpha_no_relief":
+		return "Normal maps often keep gloss or height in their alpha, and this one does not follow the slopes."
+	case "alpha_few_lit":
+		return "Its alpha is black nearly everywhere: it may say what glows, or what is there at all."
+	case "order_differs":
+		return fmt.Sprintf("The name says %q, but the components look like this order.", v.Text("word"))
 	case "alpha_of_specular":
 		return fmt.Sprintf("The alpha of a %s map often holds glossiness, and this one varies.", channel(v.Text("of")))
 	case "alpha_opaque":
