@@ -1,6 +1,6 @@
 // Package dds reads DDS files (DirectDraw Surface): their largest picture, uncompressed with 8 to 32 bits a
-// pixel or as half or single floats, or block-compressed as BC1 to BC5 or BC7 (Direct3D 11.3 functional
-// specification, section 19.5). Further mips, faces and slices are passed over. BC6H is not read.
+// pixel or as half or single floats, or block-compressed as BC1 to BC7 (Direct3D 11.3 functional
+// specification, section 19.5). Further mips, faces and slices are passed over.
 package dds
 
 import (
@@ -34,6 +34,7 @@ const (
 	bc3
 	bc4
 	bc5
+	bc6
 	bc7
 )
 
@@ -47,7 +48,7 @@ type Header struct {
 	form   form
 	pixel  int       // bits a pixel, of plain
 	masks  [4]uint32 // of red, green, blue and alpha
-	signed bool      // BC4 and BC5 with signed values
+	signed bool      // BC4, BC5 and BC6H with signed values
 	body   int       // where the pixels begin
 }
 
@@ -96,7 +97,7 @@ func ReadHeader(data []byte) (Header, error) {
 	return h, unsupported
 }
 
-const unsupported = fault.UnsupportedError("this kind of DDS is not read: save it uncompressed or as BC1 to BC5 or BC7, or as PNG")
+const unsupported = fault.UnsupportedError("this kind of DDS is not read: save it uncompressed or as BC1 to BC7, or as PNG")
 
 func (h *Header) byCode(code string, number uint32) error {
 	switch code {
@@ -159,7 +160,7 @@ func (h *Header) byNumber(n uint32) error {
 	case 97, 98, 99:
 		h.form = bc7
 	case 94, 95, 96:
-		return fault.UnsupportedError("DDS files compressed as BC6H are not read: save it as OpenEXR")
+		h.form, h.Components, h.Bits, h.Float, h.signed = bc6, 3, 16, true, n == 96
 	default:
 		return unsupported
 	}
@@ -171,7 +172,7 @@ func (h *Header) blockSize() int {
 	switch h.form {
 	case bc1, bc4:
 		return 8
-	case bc2, bc3, bc5, bc7:
+	case bc2, bc3, bc5, bc6, bc7:
 		return 16
 	}
 	return 0
@@ -196,6 +197,8 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	}
 	var im *raster.Image
 	switch {
+	case h.form == bc6:
+		im = h.floatBlocks(p)
 	case h.Float:
 		im = h.floats(p)
 	case size > 0:
