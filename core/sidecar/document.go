@@ -37,6 +37,8 @@ type Document struct {
 // Mention is one place where a document names a file.
 type Mention struct {
 	File      string             `json:"file"`                // as it is written, with slashes
+	Whole     string             `json:"whole,omitempty"`     // with words before it, which may be part of the name: "normal wall.png"
+	Before    bool               `json:"before,omitempty"`    // only those words say what it is
 	Channel   material.Channel   `json:"channel,omitempty"`   // what the document says that it is; None if it does not
 	Weight    float64            `json:"weight,omitempty"`    // how plainly, 0..1
 	Component string             `json:"component,omitempty"` // the one component that is meant: r, g, b or a; "" for the colours

@@ -6,13 +6,14 @@ import (
 
 // item is a value or a container of a document, whatever its layout.
 type item struct {
-	key   string // the name under which it stands
-	text  string // a value's text
-	kids  []*item
-	up    *item
-	unit  string // the unit that one of its values names
-	files int    // that it and all below it name
-	named bool   // its key is a name that the document's author gave, not a field's
+	key    string // the name under which it stands
+	text   string // a value's text
+	kids   []*item
+	up     *item
+	unit   string // the unit that one of its values names
+	files  int    // that it and all below it name
+	record bool   // it was made of lines that come back in order: see records
+	named  bool   // its key is a name that the document's author gave, not a field's
 }
 
 // builder makes items within the limits.

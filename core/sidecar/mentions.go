@@ -47,6 +47,14 @@ func files(text string) (names []string, rest string) {
 	return names, rest
 }
 
+// spaced splits a name at its last space: what stands before may be part of the name, or say what the file is.
+func spaced(name string) (before, last string) {
+	if at := strings.LastIndexAny(name, " \t"); at > 0 {
+		return strings.TrimSpace(name[:at]), name[at+1:]
+	}
+	return "", name
+}
+
 // selectors are keys whose values say what the file beside them is.
 var selectors = []string{"type", "channel", "usage", "semantic", "slot", "role", "kind", "map", "use", "purpose", "maptype", "map_type", "texturetype", "texture_type", "stage", "pass", "blend", "id", "name", "label", "what", "meaning", "colorspace"}
 
@@ -63,6 +71,7 @@ func (d *Document) tree(root *item) {
 		at *item
 	}
 	var all []found
+	root.records()
 	root.each(func(it *item) {
 		if names, _ := files(it.text); names != nil {
 			for up := it; up != nil; up = up.up {
@@ -82,7 +91,15 @@ func (d *Document) tree(root *item) {
 			for _, name := range names {
 				m := found{Mention{File: name}, it}
 				if k == 0 {
+					before, last := spaced(name)
+					if before != "" {
+						m.File, m.Whole = last, name
+					}
 					m.meaning(it, rest, len(names) == 1)
+					if before != "" && !m.said() {
+						m.spell(before)
+						m.Before = m.said()
+					}
 				} else { // a file's name with what is said of it
 					m.spell(it.text)
 					for _, c := range it.kids {
@@ -104,8 +121,11 @@ func (d *Document) tree(root *item) {
 	within := map[*item]*tally{}
 	for _, m := range all {
 		what := string(m.Channel) + m.Component
-		if m.Packing != nil {
+		switch {
+		case m.Packing != nil:
 			what = "packed"
+		case what == "" && m.at.up != nil && m.at.up.record:
+			what, _ = m.at.label()
 		}
 		for up := m.at; up != nil; up = up.up {
 			t := within[up]

@@ -120,6 +120,13 @@ func Resolve(docs []Placed, files []string) Resolved {
 		groups, order := map[int][]member{}, []int{}
 		for _, m := range d.Mentions {
 			file := x.find(path.Dir(d.Path), m.File)
+			if m.Whole != "" {
+				if whole := x.find(path.Dir(d.Path), m.Whole); named(whole, m.Whole) {
+					if file = whole; m.Before { // the words are part of its name
+						m.Channel, m.Packing, m.Component, m.Side = material.None, nil, "", ""
+					}
+				}
+			}
 			if file == "" {
 				continue
 			}
@@ -166,6 +173,12 @@ func Resolve(docs []Placed, files []string) Resolved {
 		}
 	}
 	return out
+}
+
+// named says whether words before a name are part of it: the file's name has them, or its folder's.
+func named(file, whole string) bool {
+	file, whole = strings.ToLower(file), strings.ToLower(whole)
+	return strings.HasSuffix("/"+file, "/"+whole) || strings.ContainsAny(path.Base(whole), " \t") && path.Base(file) == path.Base(whole)
 }
 
 // mostTogether is how many files one material can have.

@@ -14,6 +14,9 @@ import (
 func told(d Document) (out []string) {
 	for _, m := range d.Mentions {
 		s := m.File + " " + string(m.Channel)
+		if m.Whole != "" && !m.Before {
+			s = m.Whole + " " + string(m.Channel)
+		}
 		if m.Packing != nil {
 			s = m.File + fmt.Sprint(" ", m.Packing)
 		}
@@ -55,6 +58,12 @@ func TestLayouts(t *testing.T) {
 		{"a.material", "material oak\n{\n\tdiffusemap textures/q1.tga\n\tbumpmap textures/q2.tga\n}\nmaterial elm\n{\n\t{\n\t\tstage specular\n\t\tmap textures/q3\n\t}\n\tdiffusemap textures/q4.tga\n}\n",
 			[]string{"textures/q1.tga base_color", "textures/q2.tga height", "textures/q3 specular", "textures/q4.tga base_color"}, 2},
 		{"readme.txt", "Our scan of a wall.\nq1.png - base colour\nq2.png: roughness\nThe normal map (Y-) is q3.png.\n", []string{"q1.png base_color", "q2.png roughness", "q3.png normal"}, 1},
+		{"list.txt", "texture 0 a/q1.png 0 0 1\ntexture normal a/q2.png\ntexture glow q3.png\nscale 2\ntexture 0 q4.png\ntexture normal a/q2.png\n",
+			[]string{"a/q1.png primary", "a/q2.png normal", "a/q2.png normal", "q3.png emissive", "texture 0 q4.png primary"}, 2},
+		{"a.json", `[{"path": "q1.png", "type": "albedo"}, {"path": "q2.png", "type": "gloss"}, {"path": "q3.png", "type": "albedo"}, {"path": "q4.png", "type": "gloss"}]`,
+			[]string{"q1.png base_color", "q2.png glossiness", "q3.png base_color", "q4.png glossiness"}, 2},
+		{"a.json", `[{"path": "q1.png", "type": "albedo"}, {"path": "q3.png", "type": "albedo"}, {"path": "q2.png", "type": "gloss"}, {"path": "q4.png", "type": "gloss"}]`,
+			[]string{"q1.png base_color", "q2.png glossiness", "q3.png base_color", "q4.png glossiness"}, 4},
 		{"readme.md", "| map | file |\n|---|---|\n| Albedo | q1.png |\n| Gloss | q2.png |\n", []string{"q1.png base_color", "q2.png glossiness"}, 1},
 		{"a.gltf", `{"asset":{"version":"2.0"},"images":[{"uri":"q1.png"},{"uri":"q2.png"},{"uri":"q3.png"}],"textures":[{"source":0},{"source":1},{"source":2}],
 			"materials":[{"pbrMetallicRoughness":{"baseColorTexture":{"index":0},"metallicRoughnessTexture":{"index":1}},"normalTexture":{"index":2}}]}`,
@@ -113,6 +122,29 @@ func TestSizes(t *testing.T) {
 }
 
 // Whose it is, under what licence, how deep.
+// Words before a name say what the file is, unless the delivery has a file of the whole name.
+func TestWordsBeforeNames(t *testing.T) {
+	d, _ := Read("list.txt", []byte("texture rough wall.png\ntexture normal my/floor.png\n"))
+	for _, c := range []struct {
+		files []string
+		of    string
+		want  material.Channel
+	}{
+		{[]string{"wall.png"}, "wall.png", material.Roughness},
+		{[]string{"texture rough wall.png", "wall.png"}, "texture rough wall.png", material.None},
+		{[]string{"my/floor.png"}, "my/floor.png", material.Normal},
+		{[]string{"texture normal my/floor.png"}, "texture normal my/floor.png", material.None},
+	} {
+		got := material.None
+		for _, s := range Resolve([]Placed{{"list.txt", d}}, c.files).Of[c.of] {
+			got = s.Channel
+		}
+		if got != c.want {
+			t.Errorf("%v: %s is %q, want %q", c.files, c.of, got, c.want)
+		}
+	}
+}
+
 func TestFacts(t *testing.T) {
 	d, _ := Read("a.json", []byte(`{"author": "Ada Fenn", "license": "CC BY 4.0", "capture_date": "2031-04-05", "scanner": "Field Rig", "depth_mm": 12, "px_per_m": 2048}`))
 	want := Facts{Author: "Ada Fenn", Licence: "CC-BY-4.0", Captured: "2031-04-05", Station: "Field Rig", Depth: 0.012, PerMetre: 2048}
