@@ -302,7 +302,7 @@ func (n *Name) places() (out []place) {
 	add := func(a, b int, prefix bool) {
 		rest := slices.Concat(core[:a], core[b:])
 		word := strings.ReplaceAll(text(core[a:b])[1:], "\x00", " ")
-		if !slices.ContainsFunc(rest, func(i int) bool { return !numeric(n.all[i].text) }) || numeric(word) || b-a == 1 && (n.all[core[a]].variant() || showing(word)) {
+		if !slices.ContainsFunc(rest, func(i int) bool { return !numeric(n.all[i].text) }) || numeric(word) || b-a == 1 && (n.all[core[a]].variant() || shows(word)) {
 			return
 		}
 		from := core[a]
@@ -411,86 +411,135 @@ func (l *Look) emptied() bool {
 // empty says whether a component is black throughout, but for what compression leaves.
 func (l *Look) empty(c int) bool { return l.Max[c] < 0.02 || l.Mean[c] < 0.004 && l.StdDev[c] < 0.008 }
 
-// means says whether a word that is not known tells maps apart rather than materials, and weighs what
-// it may mean.
-func (h *habits) means(c *carriers) bool {
-	pictures, stems, all := h.pictures, h.stems, material.All()
-	c.score = make([]float64, len(all))
-	// What its files look like, and what their companions do.
-	var kinds [5]int
-	var relief, beside, darker, with [2]float64 // sum and count
-	own, looked, based, rich := 0, 0, 0, 0
-	note := func(s *[2]float64, v float64) { s[0], s[1] = s[0]+v, s[1]+1 }
+// sums is a mean in the making.
+type sums struct{ sum, n float64 }
+
+func (s *sums) add(v float64) { s.sum, s.n = s.sum+v, s.n+1 }
+func (s sums) mean() float64  { return s.sum / max(s.n, 1) }
+
+// showing is what the pictures that carry a word look like, and what their companions do.
+type showing struct {
+	kinds  [5]int
+	major  kind // what most are
+	looked int  // pictures
+	own    int  // of those, how many have companions of their own
+	based  int  // how many stand beside what may be a base colour
+	rich   int  // how many stand beside two words or more that tell maps apart
+	relief sums // how far greys are the height of normals beside them
+	beside sums // agreement of their detail with that of colours beside them
+	darker sums // than the colours beside them
+	with   sums // agreement of their detail with the companion that agrees most
+}
+
+// look looks at the pictures that carry a word, and adds what their pixels say to its score.
+func (h *habits) look(c *carriers) (v showing) {
+	all := material.All()
 	for _, p := range c.company[:min(len(c.company), mostShown)] {
-		l := pictures[p.picture].Look
-		looked++
-		kinds[l.kind()]++
+		l := h.pictures[p.picture].Look
+		v.looked++
+		v.kinds[l.kind()]++
 		pixels(*l, func(_ string, ch material.Channel, w float64, _ string, _ ...any) {
 			c.score[slices.Index(all, ch)] += w
 		})
-		if accompanied(stems[h.spots[p.picture][0].stem], h.spots[p.picture][0]) {
-			own++ // it has companions of its own
+		if whole := h.spots[p.picture][0]; accompanied(h.stems[whole.stem], whole) {
+			v.own++
 		}
-		base, of, nearest := false, 0, -1.0
-		for _, o := range stems[p.stem] {
-			if o.picture == p.picture || o.word == p.word {
-				continue
-			}
-			if h.of[o.key()] != nil {
-				of++
-			}
-			m := pictures[o.picture].Look
-			if r, ok := l.Beside(*m); ok && (o.word == "" || h.of[o.key()] != nil || h.words[o.key()].trusted()) {
-				nearest = max(nearest, r)
-			}
-			if m.kind() == vectors && l.grey() {
-				if r, ok := l.relief(*m); ok {
-					note(&relief, r)
-				}
-			}
-			if w := h.words[o.key()]; m.kind() == colours && (o.word == "" || w.claim.weight < outright || w.claim.channel == material.BaseColor) {
-				base = true
-				if r, ok := l.Beside(*m); ok {
-					note(&beside, r)
-				}
-				note(&darker, (m.brightness()-l.brightness())/max(m.brightness(), 0.05))
-			}
-		}
-		if base {
-			based++
-		}
-		note(&with, nearest)
-		if of > 1 {
-			rich++
-		}
+		h.compare(c, p, &v)
 	}
-	mean := func(s [2]float64) float64 { return s[0] / max(s[1], 1) }
 	for i := range c.score {
-		c.score[i] /= float64(looked)
+		c.score[i] /= float64(v.looked)
 	}
-	major, most := colours, 0
-	for k, n := range kinds {
+	most := 0
+	for k, n := range v.kinds {
 		if n > most {
-			major, most = kind(k), n
+			v.major, most = kind(k), n
 		}
 	}
-	if few := h.stemsOf(c) < 3; few && !c.trusted() && major != vectors {
+	return v
+}
+
+// compare looks at the companions of the picture at one place of a word.
+func (h *habits) compare(c *carriers, p place, v *showing) {
+	l := h.pictures[p.picture].Look
+	based, of, nearest := false, 0, -1.0
+	for _, o := range h.stems[p.stem] {
+		if o.picture == p.picture || o.word == p.word {
+			continue
+		}
+		w, m := h.words[o.key()], h.pictures[o.picture].Look
+		if h.of[o.key()] != nil {
+			of++
+		}
+		r, ok := l.Beside(*m)
+		if ok && (o.word == "" || h.of[o.key()] != nil || w.trusted()) {
+			nearest = max(nearest, r)
+		}
+		if m.kind() == vectors && l.grey() {
+			if r, ok := l.relief(*m); ok {
+				v.relief.add(r)
+			}
+		}
+		if m.kind() == colours && (o.word == "" || w.claim.weight < outright || w.claim.channel == material.BaseColor) {
+			based = true
+			if ok {
+				v.beside.add(r)
+			}
+			v.darker.add((m.brightness() - l.brightness()) / max(m.brightness(), 0.05))
+		}
+	}
+	v.with.add(nearest)
+	if based {
+		v.based++
+	}
+	if of > 1 {
+		v.rich++
+	}
+}
+
+// tells says whether a word tells maps apart rather than materials.
+func (h *habits) tells(c *carriers, v showing) bool {
+	unsaid := c.claim.channel == material.None
+	bare := 2*h.bare(c) >= len(c.company) // "crane_gm" beside "crane"
+	if h.stemsOf(c) < 3 && !c.trusted() && v.major != vectors && !(len(c.word) == 2 && bare) {
 		least := inPlace
-		if len(c.word) <= 2 && c.claim.channel != material.None || rich > 0 {
+		if len(c.word) <= 2 && !unsaid || v.rich > 0 {
 			least = inPlace * 2 / 3
 		}
-		short := len(c.word) == 2 && 2*h.bare(c) >= len(c.company) // "crane_gm" beside "crane"
-		if !short && (len(c.word) > 4 || 2*h.bare(c) < len(c.company) && 2*rich < looked || mean(with) < least && !(len(c.word) < 4 && rich == looked)) {
+		elsewhere := v.with.mean() < least && !(len(c.word) < 4 && v.rich == v.looked)
+		if len(c.word) > 4 || !bare && 2*v.rich < v.looked || elsewhere {
 			return false // a word of the material's own
 		}
 	}
-	if major == colours && (own*2 > looked || based*2 < looked) && c.claim.channel == material.None && !c.anchor {
+	switch {
+	case v.major == colours && unsaid && !c.anchor && (v.own*2 > v.looked || v.based*2 < v.looked):
 		return false // names of materials
-	}
-	if major == colours && !c.anchor && 2*rich < looked && c.claim.channel == material.None && (len(c.company) < 3 || mean(beside) < inPlace || mean(darker) < 0.25) {
+	case v.major == colours && unsaid && !c.anchor && 2*v.rich < v.looked && (len(c.company) < 3 || v.beside.mean() < inPlace || v.darker.mean() < 0.25):
 		return false // more likely another material, or another colour of the same
+	case v.major == greys && unsaid && v.based == 0 && v.own*2 > v.looked:
+		return false
 	}
-	if major == greys && c.claim.channel == material.None && based == 0 && own*2 > looked {
+	return true
+}
+
+// What a learnt word's pictures say of its meaning, beside what their pixels say one by one. Each was set on made
+// deliveries and held against collections of others.
+const (
+	mostlyVectors = 0.3  // for normals, if most are vectors: pixels say so too
+	mostlyGlows   = 0.45 // for emission: hardly anything else is lit in the dark
+	besideBase    = 0.5  // against base colour, of colours beside a base colour: a set has one
+	greyBeside    = 0.3  // the same of what is not in colour
+	secondColour  = 0.2  // for specular, of colours beside a base colour: the commonest second one
+	secondGlow    = 0.1  // for emission: the next
+	followsRelief = 0.3  // for height, if most follow the slopes of normals; against it, if they do not
+)
+
+// means says whether a word that is not known tells maps apart rather than materials, and weighs what
+// it may mean.
+func (h *habits) means(c *carriers) bool {
+	all := material.All()
+	c.score = make([]float64, len(all))
+	v := h.look(c)
+	if !h.tells(c, v) {
 		return false
 	}
 	at := func(ch material.Channel) *float64 { return &c.score[slices.Index(all, ch)] }
@@ -503,26 +552,26 @@ func (h *habits) means(c *carriers) bool {
 		for _, o := range initials(c.word) {
 			*at(o.channel) += o.weight
 		}
-		if major == vectors {
-			*at(material.Normal) += 0.3
+		if v.major == vectors {
+			*at(material.Normal) += mostlyVectors
 		}
 	}
 	switch {
-	case major == glows:
-		*at(material.Emissive) += 0.45
-	case major == colours && based*2 >= looked:
-		*at(material.BaseColor) -= 0.5
-		*at(material.Specular) += 0.2
-		*at(material.Emissive) += 0.1
-	case based*2 >= looked:
-		*at(material.BaseColor) -= 0.3
+	case v.major == glows:
+		*at(material.Emissive) += mostlyGlows
+	case v.major == colours && v.based*2 >= v.looked:
+		*at(material.BaseColor) -= besideBase
+		*at(material.Specular) += secondColour
+		*at(material.Emissive) += secondGlow
+	case v.based*2 >= v.looked:
+		*at(material.BaseColor) -= greyBeside
 	}
-	if r := mean(relief); relief[1] > 0 {
+	if r := v.relief.mean(); v.relief.n > 0 {
 		switch {
 		case r > 0.6:
-			*at(material.Height) += 0.3 + (r-0.6)/2
+			*at(material.Height) += followsRelief + (r-0.6)/2
 		case r < 0.25:
-			*at(material.Height) -= 0.3
+			*at(material.Height) -= followsRelief
 		}
 	}
 	return true
@@ -673,8 +722,8 @@ func (n *Name) adopt(p place, h *habit) {
 	}
 }
 
-// showing says whether a word says that a picture shows a material.
-func showing(w string) bool { return slices.Contains(previewWords, w) || slices.Contains(showWords, w) }
+// shows says whether a word says that a picture shows a material.
+func shows(w string) bool { return slices.Contains(previewWords, w) || slices.Contains(showWords, w) }
 
 // likelyVariant says whether a word tells variants of one material apart: a colour, a state, a side.
 func likelyVariant(w string) bool { return slices.Contains(variantWords, w) }

@@ -37,7 +37,7 @@ func (n Name) preview() (before []word, ok bool) {
 		switch w := n.all[i]; {
 		case w.says():
 			return nil, false
-		case showing(w.text) && (i > 0 || len(n.all) == 1):
+		case shows(w.text) && (i > 0 || len(n.all) == 1):
 			return n.all[:i], true
 		case w.role == own && !countWord.MatchString(w.text):
 			return nil, false

@@ -1,6 +1,7 @@
 package inspect
 
 import (
+	"cmp"
 	"path"
 	"strings"
 
@@ -80,16 +81,8 @@ func or(s, t scale.Sidecar) scale.Sidecar {
 	if s.WidthM == 0 && s.WidthCM == 0 && s.HeightM == 0 && s.HeightCM == 0 && s.DPI == 0 {
 		s.WidthM, s.HeightM, s.DPI = t.WidthM, t.HeightM, t.DPI
 	}
-	if s.DepthMM == 0 {
-		s.DepthMM = t.DepthMM
-	}
-	for _, p := range []struct {
-		to   *string
-		from string
-	}{{&s.Captured, t.Captured}, {&s.Station, t.Station}, {&s.Author, t.Author}, {&s.Licence, t.Licence}} {
-		if *p.to == "" {
-			*p.to = p.from
-		}
-	}
+	s.DepthMM = cmp.Or(s.DepthMM, t.DepthMM)
+	s.Captured, s.Station = cmp.Or(s.Captured, t.Captured), cmp.Or(s.Station, t.Station)
+	s.Author, s.Licence = cmp.Or(s.Author, t.Author), cmp.Or(s.Licence, t.Licence)
 	return s
 }

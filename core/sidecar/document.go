@@ -10,6 +10,7 @@ package sidecar
 
 import (
 	"bytes"
+	"cmp"
 	"path"
 	"strings"
 	"unicode/utf8"
@@ -69,17 +70,9 @@ func (f Facts) Or(g Facts) Facts {
 	if f.Width == 0 && f.Height == 0 && f.PerMetre == 0 {
 		f.Width, f.Height, f.PerMetre = g.Width, g.Height, g.PerMetre
 	}
-	if f.Depth == 0 {
-		f.Depth = g.Depth
-	}
-	for _, p := range []struct {
-		to   *string
-		from string
-	}{{&f.Licence, g.Licence}, {&f.Author, g.Author}, {&f.Captured, g.Captured}, {&f.Station, g.Station}} {
-		if *p.to == "" {
-			*p.to = p.from
-		}
-	}
+	f.Depth = cmp.Or(f.Depth, g.Depth)
+	f.Licence, f.Author = cmp.Or(f.Licence, g.Licence), cmp.Or(f.Author, g.Author)
+	f.Captured, f.Station = cmp.Or(f.Captured, g.Captured), cmp.Or(f.Station, g.Station)
 	return f
 }
 
