@@ -11,9 +11,6 @@ import (
 // This file decides which picture of a group is which channel: for all of them together, so that
 // each channel is there once and what speaks for each picture adds up to the most.
 
-// nothing is what a picture's reasons for a channel must outweigh: below it nothing has been said.
-const nothing = 0.12
-
 // denied is the most that a channel is sure of against which a picture's pixels speak.
 const denied = 0.8
 
@@ -46,7 +43,7 @@ func assign(group []entry, taken []material.Channel) []Verdict {
 		named, _, _ := group[units[u].members[0]].name.claim()
 		for _, c := range taken {
 			if c != material.None && c != named {
-				units[u].score[slices.Index(all, c)] -= 0.3
+				units[u].score[slices.Index(all, c)] -= packedHas
 			}
 		}
 	}
@@ -226,30 +223,30 @@ func (c company) companions(e entry, i int) (out []Reason) {
 		}
 	}
 	if named == material.None && e.name.unknown == "" && !l.normalLike() && l.Info.Layer == "" && sure > 0 && !base {
-		w := 0.55
+		w := lastOne
 		if l.Info.Components == 1 {
-			w = 0.85 // more than what speaks against one component
+			w = lastSole
 		}
 		out = append(out, Because("peer", material.BaseColor, w, "last_one"))
 	}
 	if c.size == 1 && named == material.None && e.name.unknown == "" && !l.normalLike() && l.Info.Layer == "" {
-		w := 0.4
+		w := loneBase
 		if l.Info.Components < 3 {
-			w = 0.6 // more than what speaks against one component
+			w = loneSole
 		}
 		out = append(out, Because("peer", material.BaseColor, w, "lone_colour"))
 	}
 	if letter && len(text) == 1 {
-		out = append(out, Because("peer", named, 0.3, "letters"))
+		out = append(out, Because("peer", named, lettersAgree, "letters"))
 		for _, o := range e.name.also() {
-			out = append(out, Because("peer", o.channel, 0.15, "letters"))
+			out = append(out, Because("peer", o.channel, lettersOther, "letters"))
 		}
 	}
 	if l.grey() && l.Info.Components >= 3 && c.colours == 0 && len(c.normals) > 0 && named == material.None && e.name.habit() == nil {
-		out = append(out, Because("peer", material.BaseColor, 0.35, "only_colour"))
+		out = append(out, Because("peer", material.BaseColor, onlyColour, "only_colour"))
 	}
 	if l.grey() && named == material.None && e.name.unknown != "" {
-		out = append(out, Because("peer", material.Roughness, 0.06, "commonest"))
+		out = append(out, Because("peer", material.Roughness, commonest, "commonest"))
 	}
 	_, weight, _ := e.name.claim()
 	if normal == nil || !l.grey() || weight >= outright && named != material.Height && named != material.Occlusion {
@@ -263,7 +260,7 @@ func (c company) companions(e entry, i int) (out []Reason) {
 	case r > 0.5:
 		out = append(out, Because("pixels", material.Height, 0.15+(r-0.5)/3, "follows_slopes", "correlation", r))
 	case r < 0.3:
-		out = append(out, Because("pixels", material.Height, -0.3, "against_slopes", "correlation", r))
+		out = append(out, Because("pixels", material.Height, -offSlopes, "against_slopes", "correlation", r))
 	}
 	return out
 }

@@ -6,18 +6,7 @@ import (
 	"aldermoor/core/material"
 )
 
-// This file is the one place where evidence is weighed.
-
-// stated is what a whole word counts for more than its weight: a name that says what a map is goes
-// before what pixels hint at, and yields to what they prove.
-const stated = 1.5
-
-// What a rule counts for that somebody made, and what a word's meaning in a station's accepted materials does:
-// the first yields to nothing but what pixels prove, the second to what they speak for strongly.
-const (
-	ruleWeight = 1.3
-	seenWeight = 1.1
-)
+// This file weighs what names and pixels say of one picture.
 
 // steep turns a difference of summed weights into odds: an answer that is better by 1 is e⁸
 // times as likely. It is set by made deliveries, so that of answers of a confidence as many are
@@ -34,7 +23,7 @@ type Verdict struct {
 // Against is what the pixels say most strongly against their being that channel; its code
 // is empty where they say nothing strong.
 func (l Look) Against(c material.Channel) (worst Reason) {
-	worst.Weight = -0.44
+	worst.Weight = -denies
 	pixels(l, func(kind string, of material.Channel, w float64, code string, pairs ...any) {
 		if of == c && w < worst.Weight {
 			worst = Because(kind, of, w, code, pairs...)
@@ -82,7 +71,7 @@ func evidence(e entry) []Reason {
 		add("name", material.None, 0.01, "habit_unknown", "word", h.word, "files", h.files)
 	}
 	if n.Side != "" && named == material.None {
-		add("name", material.Normal, 0.6, "name_direction", "direction", n.Side)
+		add("name", material.Normal, sideSaid, "name_direction", "direction", n.Side)
 	}
 	first := len(rs)
 	pixels(l, add)
@@ -91,13 +80,10 @@ func evidence(e entry) []Reason {
 	}
 	yield(rs[first:], named, weight)
 	if named == material.None && n.habit() == nil && len(n.kept) > 0 && !l.grey() && !l.emptied() && !l.normalLike() {
-		add("peer", material.BaseColor, 0.15, "bare_name")
+		add("peer", material.BaseColor, bareName, "bare_name")
 	}
 	return rs
 }
-
-// mostAgainst is the most that pixels weigh against the channel that a name says outright.
-const mostAgainst = 0.6
 
 // yield takes back what pixels say against the channel that a name says outright, where that is more
 // than mostAgainst.
@@ -127,66 +113,66 @@ func pixels(l Look, add func(kind string, c material.Channel, w float64, code st
 	}
 	grey := l.grey()
 	if l.objectSpace() {
-		against(2, "object_space", material.All()...)
+		against(allDirections, "object_space", material.All()...)
 		return
 	}
 	if l.twoComponent() {
-		add("pixels", material.Normal, 0.45, "two_components")
-		against(0.5, "third_empty", material.BaseColor, material.Emissive)
-		against(0.5, "two_components", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
+		add("pixels", material.Normal, twoVectors, "two_components")
+		against(thirdEmpty, "third_empty", material.BaseColor, material.Emissive)
+		against(twoNotGrey, "two_components", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
 		return
 	}
 	normal := l.normalLike() && l.Info.Components >= 3
 	switch {
 	case normal && (l.StdDev[0] > 0.004 || l.StdDev[1] > 0.004 || l.Mean[2] > 0.95):
 		if l.Curve {
-			add("pixels", material.Normal, 0.75, "curved_vectors", "share", l.UnitLength)
+			add("pixels", material.Normal, curvedVectors, "curved_vectors", "share", l.UnitLength)
 		} else {
-			add("pixels", material.Normal, 0.8, "unit_vectors", "share", l.UnitLength)
+			add("pixels", material.Normal, unitVectors, "unit_vectors", "share", l.UnitLength)
 		}
-		against(0.7, "are_unit_vectors", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Emissive, material.Specular, material.Glossiness, material.Mask)
+		against(vectorsNotData, "are_unit_vectors", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Emissive, material.Specular, material.Glossiness, material.Mask)
 	case l.middling():
-		add("pixels", material.Normal, 0.45, "middling_vectors", "share", l.UnitLength)
-		against(0.3, "middling_vectors", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
+		add("pixels", material.Normal, nearlyVectors, "middling_vectors", "share", l.UnitLength)
+		against(nearlyNotData, "middling_vectors", material.BaseColor, material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
 	case l.UnitLength < 0.5:
-		against(0.9, "few_unit_vectors", material.Normal)
+		against(notVectors, "few_unit_vectors", material.Normal)
 	}
 	switch {
 	case grey:
 		for _, c := range []material.Channel{material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness, material.Mask} {
-			add("pixels", c, 0.08, "grey")
+			add("pixels", c, greyHint, "grey")
 		}
-		add("pixels", material.Specular, 0.06, "grey")
+		add("pixels", material.Specular, greySpecular, "grey")
 		if l.Info.Components >= 3 {
-			against(0.12, "no_colour", material.BaseColor)
+			against(greyBase, "no_colour", material.BaseColor)
 		} else {
-			against(0.35, "one_component", material.BaseColor, material.Emissive)
+			against(soleBase, "one_component", material.BaseColor, material.Emissive)
 		}
-		against(0.9, "grey_not_normal", material.Normal)
+		against(notVectors, "grey_not_normal", material.Normal)
 	case l.emptied():
-		against(0.2, "components_empty", material.BaseColor)
-		against(0.9, "few_unit_vectors", material.Normal)
+		against(emptyBase, "components_empty", material.BaseColor)
+		against(notVectors, "few_unit_vectors", material.Normal)
 	case !normal && l.Spread > 0.03:
-		add("pixels", material.BaseColor, 0.35, "in_colour")
-		against(0.45, "colour_not_data", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
+		add("pixels", material.BaseColor, inColour, "in_colour")
+		against(colourNotData, "colour_not_data", material.Roughness, material.Metallic, material.Height, material.Occlusion, material.Opacity, material.Glossiness)
 	}
 	if !grey || l.flat(0) {
 		return
 	}
 	if l.Extremes > 0.9 || l.bimodal(0) > 0.85 {
 		for _, c := range []material.Channel{material.Metallic, material.Opacity, material.Mask} {
-			add("pixels", c, 0.12, "black_and_white", "share", l.Extremes)
+			add("pixels", c, twoTone, "black_and_white", "share", l.Extremes)
 		}
-		against(0.10, "all_black_and_white", material.Roughness, material.Height, material.Glossiness)
+		against(twoToneNotData, "all_black_and_white", material.Roughness, material.Height, material.Glossiness)
 	}
 	if l.Mean[0] > 0.72 && l.Max[0] > 0.97 && l.Extremes < 0.97 {
-		add("pixels", material.Occlusion, 0.10, "dark_hollows")
+		add("pixels", material.Occlusion, hollows, "dark_hollows")
 	}
 	if l.Mean[0] < 0.25 && l.Extremes < 0.9 {
-		against(0.15, "dark", material.Occlusion)
+		against(darkHollows, "dark", material.Occlusion)
 	}
 	if l.Info.Bits >= 16 {
-		add("pixels", material.Height, 0.15, "bits", "bits", l.Info.Bits)
+		add("pixels", material.Height, deepSamples, "bits", "bits", l.Info.Bits)
 	}
 }
 

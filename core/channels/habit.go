@@ -49,12 +49,9 @@ type carriers struct {
 }
 
 const (
-	mostShown   = 48   // carriers whose pixels are looked at
-	wholeWord   = 0.75 // weight from which the dictionary is not asked again
-	trustedWord = 0.7  // weight from which a few files do not change what the dictionary says
-	firstLetter = 0.3  // what the first letter of a word that no dictionary has is worth
-	apartFrom   = 0.05 // agreement of detail below which two pictures show different things
-	inPlace     = 0.45 // agreement of detail from which two pictures show the same layout
+	mostShown = 48   // carriers whose pixels are looked at
+	apartFrom = 0.05 // agreement of detail below which two pictures show different things
+	inPlace   = 0.45 // agreement of detail from which two pictures show the same layout
 )
 
 // learn finds the words that tell a delivery's maps apart, and notes in each name which of its words
@@ -520,18 +517,6 @@ func (h *habits) tells(c *carriers, v showing) bool {
 	}
 	return true
 }
-
-// What a learnt word's pictures say of its meaning, beside what their pixels say one by one. Each was set on made
-// deliveries and held against collections of others.
-const (
-	mostlyVectors = 0.3  // for normals, if most are vectors: pixels say so too
-	mostlyGlows   = 0.45 // for emission: hardly anything else is lit in the dark
-	besideBase    = 0.5  // against base colour, of colours beside a base colour: a set has one
-	greyBeside    = 0.3  // the same of what is not in colour
-	secondColour  = 0.2  // for specular, of colours beside a base colour: the commonest second one
-	secondGlow    = 0.1  // for emission: the next
-	followsRelief = 0.3  // for height, if most follow the slopes of normals; against it, if they do not
-)
 
 // means says whether a word that is not known tells maps apart rather than materials, and weighs what
 // it may mean.

@@ -24,14 +24,8 @@ type option struct {
 	texts   []string         // the words that say what the map is, each once
 }
 
-const (
-	companion = 0.4  // what another channel of the same set is worth
-	noBase    = 0.2  // what it is worth to be the base colour that a set lacks
-	double    = 1.6  // what it costs to be a channel that another file is more surely
-	runIn     = 0.75 // what it costs to cut a word that is written as one
-	mostAlike = 48   // pictures that one set can have whose names differ by one word that nobody knows
-	outright  = 0.5  // the weight from which a name claims its channel outright
-)
+// mostAlike is how many pictures one set can have whose names differ by one word that nobody knows.
+const mostAlike = 48
 
 // takeApart finds the ways to read each picture's name.
 func takeApart(pictures []entry, rules []Rule) {
@@ -320,17 +314,17 @@ func (g groups) best(file int, list, mine []option, strict bool) (best int) {
 		_, weight, _ := o.claim()
 		switch {
 		case o.within() && !named && weight > 0 && !(weight > wholeWord && o.beforeVariant()):
-			score -= 1 // a word of the material's own
+			score -= withinOwn // a word of the material's own
 		case others > 0 || weight == 0:
 		case weight < outright:
-			score -= 0.6
+			score -= aloneLetter
 		case loose(o.said()) > 1 && !o.packs && !o.alpha:
-			score -= 0.3
+			score -= aloneTwo
 		}
 		for _, w := range o.said() { // what all say tells none apart: it is the material's
 			if others > 0 && o.UDIM == "" && k.words[w.text]-with[w.text] == others {
-				if score -= 0.5; weight < wholeWord || o.within() {
-					score -= 0.2
+				if score -= allSay; weight < wholeWord || o.within() {
+					score -= allSayWeak
 				}
 			}
 		}
@@ -412,9 +406,9 @@ func (e entry) options(runs map[string]int) (out []option) {
 	}
 	if e.Look.Info.Layer == "" && !e.Look.rendered() {
 		for _, n := range e.name.withoutWord() {
-			add(n, 0.05)
+			add(n, noWord)
 			o := &out[len(out)-1]
-			switch o.score = -0.05; {
+			switch o.score = -noWord; {
 			case e.Look.normalLike():
 				o.channel = material.Normal
 			case e.Look.grey():

@@ -9,16 +9,6 @@ import (
 // This file bounds how sure an answer may be. What adds up within one set can still be otherwise: words
 // have other meanings, and a picture alone is contradicted by nobody.
 
-// The most that an answer is sure of, by what it rests on. A librarian looks at what is below 0.9.
-const (
-	mostOpen    = 0.7  // a word that no dictionary has
-	mostLearnt  = 0.85 // a word of few letters, with what its pixels and its company say
-	mostLone    = 0.85 // a word that no other map of the set confirms
-	mostPixels  = 0.85 // pixels alone, but for normals
-	mostNearly  = 0.85 // a colour whose name is another picture's but for its last word
-	mostCameras = 0.6  // a name that a camera gave
-)
-
 // bound lowers the confidence of a set's maps to what they rest on. group has the entries of the set's
 // pictures.
 func (s *Set) bound(group []entry) {
