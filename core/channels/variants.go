@@ -20,8 +20,14 @@ const (
 // move to the first variant. The others share them: shared are their paths, by the key of the group that shares.
 func variants(groups map[string][]entry, order []string, shared map[string][]string) []string {
 	of := map[string][]string{} // variants by the key of what they share
+	states := map[string]bool{} // of those, the ones that lack a base colour, too
 	for _, k := range order {
-		if parent := parentOf(groups, k); parent != "" {
+		parent := parentOf(groups, k)
+		if parent == "" {
+			parent = stateOf(groups, k)
+			states[k] = parent != ""
+		}
+		if parent != "" {
 			of[parent] = append(of[parent], k)
 		}
 	}
@@ -39,10 +45,10 @@ func variants(groups map[string][]entry, order []string, shared map[string][]str
 			gone[parent] = true
 		}
 		for _, e := range groups[owner] {
-			if isBase(e) {
-				continue
-			}
 			for _, k := range list {
+				if isBase(e) && !states[k] {
+					continue
+				}
 				if !slices.Contains(shared[k], e.Path) {
 					shared[k] = append(shared[k], e.Path)
 				}
@@ -70,6 +76,36 @@ func based(group []entry) *entry {
 		}
 	}
 	return nil
+}
+
+// stateOf is the key of the group of which some maps, and no base colour, show another state: "wall_wet_rough"
+// beside all maps of "wall". It is "" for others.
+func stateOf(groups map[string][]entry, key string) string {
+	g := groups[key]
+	if len(g) == 0 || len(g) > mostAlike || based(g) != nil {
+		return ""
+	}
+	for _, e := range g {
+		if c, weight, _ := e.name.claim(); c == material.None || weight < outright || !e.asMap().sameShape(g[0].asMap()) {
+			return ""
+		}
+	}
+	n := g[0].name
+	for at, w := range n.kept {
+		if !likelyVariant(w.text) || len(n.kept) < 2 {
+			continue
+		}
+		whole := n
+		whole.kept = slices.Concat(n.kept[:at:at], n.kept[at+1:])
+		parent := groups[whole.key()]
+		if len(parent) > mostAlike || whole.key() == key {
+			continue
+		}
+		if base := based(parent); base != nil && base.asMap().sameShape(g[0].asMap()) {
+			return whole.key()
+		}
+	}
+	return ""
 }
 
 // parentOf is the key of the group that a variant's maps come from, or "".

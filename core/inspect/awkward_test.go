@@ -30,6 +30,7 @@ func TestAwkwardDeliveries(t *testing.T) {
 		{"twice", 1, map[string]string{"wall_col@2x.png (base)": "base_color", "wall_col.png (base half)": "-"}},
 		{"letters of strips", 3, map[string]string{"strip8a.png (base)": "base_color", "strip8b.png (base red)": "base_color", "strip8c.png (base blue)": "base_color"}},
 		{"worn and new", 2, map[string]string{"panel_new_col.png (base red)": "base_color", "panel_worn_col.png (base blue)": "base_color", "panel_nrm.png (normal)": "normal"}},
+		{"a wet version of one map", 2, map[string]string{"wall_col.png (base)": "base_color", "wall_nrm.png (normal)": "normal", "wall_rough.png (rough)": "roughness", "wall_wet_rough.png (rough)": "roughness"}},
 		{"coat and sheen", 1, map[string]string{"car_basecolor.png (base)": "base_color", "car_coat_roughness.png (rough)": "coat", "car_sheen_color.png (base red)": "sheen", "car_normal.png (normal)": "normal"}},
 		{"a coloured roughness", 1, map[string]string{"hull_basecolor.png (base)": "base_color", "hull_roughness.png (orm)": "occlusion+roughness+metallic"}},
 		{"packed with a trailing letter", 1, map[string]string{"T_hull_BC.png (base)": "base_color", "T_hull_N.png (normal)": "normal", "T_hull_ORMx.png (orm)": "occlusion+roughness+metallic"}},
@@ -73,6 +74,13 @@ func TestAwkwardDeliveries(t *testing.T) {
 			}
 			for _, a := range s.Attachments {
 				got[a.File] = append(got[a.File], "-")
+			}
+		}
+		if c.title == "a wet version of one map" && len(r.Sets) == 2 {
+			for _, s := range r.Sets {
+				if len(s.Maps) != 3 {
+					t.Errorf("%s has %d maps, want 3, own or shared", s.Name, len(s.Maps))
+				}
 			}
 		}
 		bad := 0
