@@ -93,14 +93,14 @@ func (m Material) describe(f Form, p plan, made []File) ([]byte, error) {
 	about := map[string]any{
 		"id": m.ID, "release_id": m.ID, "material_id": m.MaterialID, "name": m.Name, "release": m.Number, "released": m.Released.UTC().Format(time.RFC3339), "notes": m.Notes,
 		"size_m": nil, "size_source": m.SizeSource, "depth_m": nil, "tier": strings.ToLower(m.delivered(f.Tier).String()), "profile": f.Name, "format": format, "workflow": workflow,
-		"conventions": map[string]string{"normal": direction, "roughness": rough, "height": heights, "uv": uv, "figures": string(f.Figures)},
+		"conventions": map[string]string{"normal": direction, "roughness": rough, "height": heights, "uv": uv, "figures": string(m.baking(f))},
 		"units":       map[string]string{"size_m": "metres", "depth_m": "metres", "values": "0 to 1; colours in linear light", "emissive_strength": "times the emissive map"},
 		"categories":  m.Categories, "tags": m.Tags, "contact_class": m.Contact,
 		"licence": m.Licence, "author": m.Author, "rights": m.Rights, "station": m.Station, "captured": m.Captured, "files": files,
 		"maps": files[:min(len(p.items), len(files))],
 	}
 	if k := m.Figures; k != material.Neutral() {
-		if f.Figures == Beside {
+		if m.baking(f) == Beside {
 			k.NormalFlip = false // a convention: the maps point as conventions say
 		}
 		about["figures"] = k // conventions say whether the maps have them already
@@ -108,16 +108,42 @@ func (m Material) describe(f Form, p plan, made []File) ([]byte, error) {
 	if len(p.missing) > 0 {
 		about["missing"] = p.missing
 	}
-	values := map[material.Channel]any{}
+	if lost := m.losses(f); len(lost) > 0 {
+		about["losses"] = lost
+	}
+	values, given := map[material.Channel]any{}, m.given(m.baking(f) == Baked)
 	for _, c := range material.All() {
-		if v, ok := m.constant(c); ok && c.Colour() {
+		if v, ok := given.constant(c); ok && c.Colour() {
 			values[c] = v
 		} else if ok {
 			values[c] = v[0]
 		}
 	}
-	if f.Workflow == SpecGloss && workflow == string(SpecGloss) && m.Source(material.Specular) == nil && len(m.sources(material.Specular, SpecGloss)) == 0 {
-		values[material.Specular] = [3]float64{m.reflectance(), m.reflectance(), m.reflectance()}
+	switch none := func(c material.Channel) bool { return len(m.sources(c, f.Workflow)) == 0 }; {
+	case workflow == string(SpecGloss) && !m.specGloss():
+		delete(values, material.Metallic)
+		diffuse, specular := given.reflecting()
+		if none(material.Specular) {
+			values[material.Specular] = specular
+		}
+		if _, known := values[material.BaseColor]; none(material.BaseColor) && (known || m.metal()) {
+			values[material.BaseColor] = diffuse
+		}
+	case f.Workflow == MetalRough && m.specGloss():
+		delete(values, material.Specular)
+		if base, metallic := given.converted(); none(material.BaseColor) {
+			values[material.BaseColor], values[material.Metallic] = base, metallic
+		}
+	}
+	standIns := map[material.Channel]any{} // of what nothing is known of: pictures and descriptions show these
+	if m.Source(material.BaseColor) == nil {
+		standIns[material.BaseColor] = [3]float64{material.UnknownColor, material.UnknownColor, material.UnknownColor}
+	}
+	if _, known := m.evenRoughness(); !known && m.rough() == nil {
+		standIns[material.Roughness] = material.UnknownRoughness
+	}
+	if len(standIns) > 0 {
+		about["stand_ins"] = standIns
 	}
 	if len(values) > 0 {
 		about["values"] = values // of channels that are the same everywhere; colours in linear light

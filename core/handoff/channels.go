@@ -82,10 +82,7 @@ func (b *builder) data(m *material.Source) (*raster.Image, error) {
 	case m.Channel == material.Height && b.it.form.height != HeightRange:
 		scale, bias := b.m.heights(HeightRange)
 		to, off := b.m.heights(b.it.form.height) // metres are v·scale + bias in both
-		k, d := 1.0, 0.0
-		if b.m.Depth > 0 {
-			k, d = scale/to, (bias-off)/to
-		}
+		k, d := scale/to, (bias-off)/to
 		if k != 1 || d != 0 {
 			change = func(v float32) float32 { return float32(float64(v)*k + d) }
 		}
@@ -200,10 +197,10 @@ func (b *builder) channel(c material.Channel) (*raster.Image, error) {
 	if len(list) == 0 || !b.has(list[0]) {
 		return nil, nil
 	}
-	base, spec := b.m.specGloss()
+	gloss := b.m.specGloss()
 	switch w := b.it.form.workflow; {
-	case base != nil && w == MetalRough && (c == material.BaseColor || c == material.Metallic) && b.has(spec),
-		base == nil && w == SpecGloss && (c == material.BaseColor && b.m.metal() || c == material.Specular):
+	case gloss && w == MetalRough && (c == material.BaseColor || c == material.Metallic),
+		!gloss && w == SpecGloss && (c == material.BaseColor && b.m.metal() || c == material.Specular):
 		k, err := b.convert()
 		if err != nil {
 			return nil, err
@@ -215,8 +212,8 @@ func (b *builder) channel(c material.Channel) (*raster.Image, error) {
 			return b.encoded(k.from, k.specular), nil
 		}
 		return b.done(k.from, k.metallic), nil
-	case c == material.Metallic && base != nil && w == MetalRough:
-		return nil, nil
+	case c == streakStrength || c == roughnessAcross:
+		return b.streaks(c)
 	case c == material.Normal:
 		return b.normal(list[0])
 	case c == material.Roughness || c == material.Glossiness:

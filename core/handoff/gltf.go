@@ -11,8 +11,12 @@ import (
 	"path"
 	"slices"
 
+	"aldermoor/core/bsdf"
 	"aldermoor/core/material"
 )
+
+// object is a JSON object of glTF.
+type object = map[string]any
 
 // gltf is a glTF 2.0 asset: one repeat as a flat quad of true size in the x–y plane whose
 // UVs run once over the maps, or count metres where the profile wants that.
@@ -38,101 +42,261 @@ func (s surface) glb(files map[string][]byte) []byte {
 // asset is the document, and what its buffer holds: with the files that it names, if these are
 // given. Otherwise the buffer is in the document.
 func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
-	size := s.extent
-	metres := s.uv == UVMetre && s.size.Known()
-	type object = map[string]any
-	var images, textures []object
-	listed := map[string]int{}
-	var within []string // the files that the buffer holds, by image
-	texture := func(file string) object {
-		if _, ok := listed[file]; !ok {
-			listed[file] = len(textures)
-			kind := "image/png"
-			if path.Ext(file) == ".jpg" {
-				kind = "image/jpeg"
-			}
-			if files != nil {
-				images = append(images, object{"bufferView": len(within), "mimeType": kind})
-				within = append(within, file)
-			} else {
-				images = append(images, object{"uri": file, "mimeType": kind})
-			}
-			textures = append(textures, object{"source": len(images) - 1, "sampler": 0})
+	a := &gltfAsset{surface: s, listed: map[string]int{}, embeds: files != nil, extensions: object{}, metres: s.uv == UVMetre && s.size.Known()}
+	mat := a.material()
+	doc, bin := a.quad(files)
+	doc["materials"] = []object{mat}
+	used := slices.Sorted(maps.Keys(a.extensions))
+	if a.metres && len(a.textures) > 0 {
+		used = append(used, "KHR_texture_transform")
+	}
+	if len(used) > 0 {
+		doc["extensionsUsed"] = used
+	}
+	if len(a.textures) > 0 {
+		doc["images"], doc["textures"] = a.images, a.textures
+		doc["samplers"] = []object{{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}}
+	}
+	out, err := json.MarshalIndent(doc, "", "  ")
+	if err != nil {
+		panic(fmt.Sprintf("handoff: glTF of %q: %v", s.name, err)) // only figures and strings: cannot fail
+	}
+	return out, bin
+}
+
+// gltfAsset is an asset in the making.
+type gltfAsset struct {
+	surface
+	images, textures []object
+	listed           map[string]int // textures by file
+	within           []string       // the files that the buffer holds, by image
+	embeds           bool
+	metres           bool // UVs count metres
+	extensions       object
+}
+
+// texture refers to a file, as data is read and as colour is.
+func (a *gltfAsset) texture(file string) object {
+	if _, ok := a.listed[file]; !ok {
+		a.listed[file] = len(a.textures)
+		kind := "image/png"
+		if path.Ext(file) == ".jpg" {
+			kind = "image/jpeg"
 		}
-		out := object{"index": listed[file]}
-		if metres { // UVs count metres from the lower left corner; v of the map goes down
-			out["extensions"] = object{"KHR_texture_transform": object{"scale": []float64{round6(1 / s.size.W), round6(1 / s.size.H)}}}
+		if a.embeds {
+			a.images = append(a.images, object{"bufferView": len(a.within), "mimeType": kind})
+			a.within = append(a.within, file)
+		} else {
+			a.images = append(a.images, object{"uri": file, "mimeType": kind})
 		}
-		return out
+		a.textures = append(a.textures, object{"source": len(a.images) - 1, "sampler": 0})
 	}
-	pbr := object{"metallicFactor": 0.0}
-	mat := object{"name": s.name, "pbrMetallicRoughness": pbr}
-	extensions := object{}
-	even := [4]float64{1, 1, 1, 1}
-	g := s.gltfMaps
-	for _, k := range s.preview {
-		switch {
-		case k.channel == material.BaseColor && g.base != "":
-			pbr["baseColorTexture"] = texture(g.base)
-		case k.channel == material.BaseColor:
-			copy(even[:], []float64{unit(k.value[0]), unit(k.value[1]), unit(k.value[2])})
-			pbr["baseColorFactor"] = even[:]
-		case k.channel == material.Opacity && k.file == "":
-			even[3] = unit(k.value[0])
-			pbr["baseColorFactor"] = even[:]
-			if k.value[0] < 1 {
-				mat["alphaMode"] = "BLEND"
-			}
-		case k.channel == material.Opacity && g.cut:
-			mat["alphaMode"], mat["alphaCutoff"], mat["doubleSided"] = "MASK", 0.5, true
-		case k.channel == material.Metallic && g.packed != "": // a map, or a value that lies in the packed map
-			pbr["metallicFactor"] = 1.0
-		case k.channel == material.Occlusion && g.occluded != "":
-			mat["occlusionTexture"] = texture(g.occluded)
-		case k.channel == material.Normal && g.normal != "":
-			mat["normalTexture"] = texture(g.normal)
-		case k.channel == material.Emissive && g.emissive != "":
-			mat["emissiveTexture"], mat["emissiveFactor"] = texture(g.emissive), []float64{1, 1, 1}
-		case k.channel == material.Emissive:
-			mat["emissiveFactor"] = []float64{unit(k.value[0] / s.strength), unit(k.value[1] / s.strength), unit(k.value[2] / s.strength)}
-		}
+	out := object{"index": a.listed[file]}
+	if a.metres { // UVs count metres from the lower left corner; v of the map goes down
+		out["extensions"] = object{"KHR_texture_transform": object{"scale": []float64{round6(1 / a.size.W), round6(1 / a.size.H)}}}
 	}
-	if rough, metal := find(s.preview, material.Roughness), find(s.preview, material.Metallic); g.packed != "" {
-		pbr["metallicRoughnessTexture"] = texture(g.packed)
-	} else {
-		if rough != nil {
-			pbr["roughnessFactor"] = unit(rough.value[0])
-		}
-		if metal != nil {
-			pbr["metallicFactor"] = unit(metal.value[0])
-		}
+	return out
+}
+
+// material is the asset's material.
+func (a *gltfAsset) material() object {
+	mat := object{"name": a.name, "pbrMetallicRoughness": a.core()}
+	g := a.gltfMaps
+	a.opacity(mat)
+	if g.occluded != "" {
+		mat["occlusionTexture"] = a.texture(g.occluded)
 	}
-	strength := s.strength
-	if e := s.figures.Emission; e.Luminance > 0 { // glTF's emission is in cd/m²
-		light := e.Light()
-		top := max(light[0], light[1], light[2])
-		mat["emissiveFactor"] = []float64{round6(light[0] / top), round6(light[1] / top), round6(light[2] / top)}
-		strength = e.Luminance * top
+	if g.normal != "" {
+		mat["normalTexture"] = a.texture(g.normal)
 	}
-	if strength != 1 {
-		extensions["KHR_materials_emissive_strength"] = object{"emissiveStrength": round6(strength)}
+	a.emission(mat)
+	a.reflection()
+	a.layers()
+	a.streaked()
+	if len(a.extensions) > 0 {
+		mat["extensions"] = a.extensions
 	}
-	s.extend(extensions)
-	if s.figures.TwoSided {
-		mat["doubleSided"] = true
-	}
-	if s.figures.Cutoff > 0 && mat["alphaMode"] != nil {
-		mat["alphaMode"], mat["alphaCutoff"] = "MASK", 0.5 // the map is cut already
-	}
-	if len(extensions) > 0 {
-		mat["extensions"] = extensions
-	}
-	if rest := s.unextended(); len(rest) > 0 {
+	if rest := a.unextended(); len(rest) > 0 {
 		mat["extras"] = rest
 	}
-	w, h := float32(size.W), float32(size.H)
+	if a.figures.TwoSided {
+		mat["doubleSided"] = true
+	}
+	return mat
+}
+
+// core is base colour, roughness and metallic.
+func (a *gltfAsset) core() object {
+	g, pbr := a.gltfMaps, object{}
+	even := []float64{1, 1, 1, 1}
+	if g.base != "" {
+		pbr["baseColorTexture"] = a.texture(g.base)
+	} else if k := find(a.preview, material.BaseColor); k != nil {
+		copy(even, []float64{unit(k.value[0]), unit(k.value[1]), unit(k.value[2])})
+		pbr["baseColorFactor"] = even
+	}
+	if k := find(a.preview, material.Opacity); k != nil && k.file == "" && k.value[0] != 1 && !g.alpha {
+		even[3] = unit(k.value[0])
+		pbr["baseColorFactor"] = even
+	}
+	if g.packed != "" { // it holds what has no map, too
+		pbr["metallicRoughnessTexture"] = a.texture(g.packed)
+		return pbr
+	}
+	pbr["metallicFactor"] = 0.0
+	if metal := find(a.preview, material.Metallic); metal != nil {
+		pbr["metallicFactor"] = unit(metal.value[0])
+	}
+	if rough := find(a.preview, material.Roughness); rough != nil {
+		across, _ := gltfStreaks(rough.value[0], a.evenAnisotropy())
+		pbr["roughnessFactor"] = unit(round6(across))
+	}
+	return pbr
+}
+
+// opacity blends, or is cut where the figures say so: the map is cut already then.
+func (a *gltfAsset) opacity(mat object) {
+	k := find(a.preview, material.Opacity)
+	switch {
+	case k == nil || k.file == "" && k.value[0] >= 1:
+	case a.figures.Cutoff > 0:
+		mat["alphaMode"], mat["alphaCutoff"] = "MASK", 0.5
+	default:
+		mat["alphaMode"] = "BLEND"
+	}
+}
+
+// emission is a map or a colour, and a strength above 1 as KHR_materials_emissive_strength has it: cd/m² where
+// the luminance is known.
+func (a *gltfAsset) emission(mat object) {
+	k := find(a.preview, material.Emissive)
+	if k == nil {
+		return
+	}
+	factor := k.value
+	if a.gltfMaps.emissive != "" {
+		mat["emissiveTexture"] = a.texture(a.gltfMaps.emissive)
+		factor = k.factor
+	}
+	strength := max(1, factor[0], factor[1], factor[2])
+	mat["emissiveFactor"] = []float64{round6(factor[0] / strength), round6(factor[1] / strength), round6(factor[2] / strength)}
+	if strength > 1 {
+		a.extensions["KHR_materials_emissive_strength"] = object{"emissiveStrength": round6(strength)}
+	}
+}
+
+// reflection is that of what is no metal: by the index of refraction (KHR_materials_ior), or by a map or a value of
+// its own, which KHR_materials_specular says as a factor on what the index gives.
+func (a *gltfAsset) reflection() {
+	index, k := a.figures.Index, find(a.preview, material.Specular)
+	if k != nil && index <= 1 {
+		index = 1.5
+	}
+	if index != 1.5 {
+		a.extensions["KHR_materials_ior"] = object{"ior": index}
+	}
+	switch byIndex := float64(bsdf.NormalReflectance(float32(index))); {
+	case k == nil && index <= 1:
+		a.extensions["KHR_materials_specular"] = object{"specularFactor": 0.0}
+	case k == nil:
+	case a.gltfMaps.specular != "":
+		f := round6(1 / byIndex)
+		a.extensions["KHR_materials_specular"] = object{"specularColorTexture": a.texture(a.gltfMaps.specular), "specularColorFactor": []float64{f, f, f}}
+	default:
+		a.extensions["KHR_materials_specular"] = object{"specularColorFactor": []float64{round6(k.value[0] / byIndex), round6(k.value[1] / byIndex), round6(k.value[2] / byIndex)}}
+	}
+}
+
+// layers are transmission, coat and sheen (KHR_materials_transmission, _volume, _clearcoat and _sheen).
+func (a *gltfAsset) layers() {
+	f, g := a.figures, a.gltfMaps
+	amount := func(c material.Channel, file string) (float64, object) {
+		k := find(a.preview, c)
+		switch {
+		case k == nil:
+			return 0, nil
+		case file != "":
+			return k.factor[0], a.texture(file)
+		}
+		return k.value[0], nil
+	}
+	if share, file := amount(material.Transmission, g.transmission); share > 0 {
+		t := object{"transmissionFactor": round6(share)}
+		if file != nil {
+			t["transmissionTexture"] = file
+		}
+		a.extensions["KHR_materials_transmission"] = t
+		if !f.Transmission.Thin {
+			v := object{"thicknessFactor": round6(max(a.extent.W, a.extent.H))}
+			if f.Transmission.Distance > 0 {
+				v["attenuationDistance"], v["attenuationColor"] = f.Transmission.Distance, f.Transmission.Color[:]
+			}
+			a.extensions["KHR_materials_volume"] = v
+		}
+	}
+	if share, file := amount(material.Coat, g.coat); share > 0 {
+		c := object{"clearcoatFactor": round6(share), "clearcoatRoughnessFactor": f.Coat.Roughness}
+		if file != nil {
+			c["clearcoatTexture"] = file
+		}
+		a.extensions["KHR_materials_clearcoat"] = c
+	}
+	if k := find(a.preview, material.Sheen); k != nil {
+		h := object{"sheenRoughnessFactor": round6(math.Sqrt(bsdf.SheenAlpha(f.Sheen.Roughness)))} // glTF's is α's root
+		color := k.value
+		if g.sheen != "" {
+			color, h["sheenColorTexture"] = k.factor, a.texture(g.sheen)
+		}
+		h["sheenColorFactor"] = []float64{round6(color[0]), round6(color[1]), round6(color[2])}
+		a.extensions["KHR_materials_sheen"] = h
+	}
+}
+
+// evenAnisotropy is the anisotropy where no map says it; 0 without.
+func (a *gltfAsset) evenAnisotropy() float64 {
+	if k := find(a.preview, material.Anisotropy); k != nil && a.gltfMaps.streaks == "" {
+		return k.value[0]
+	}
+	return 0
+}
+
+// streaked is the anisotropy (KHR_materials_anisotropy).
+func (a *gltfAsset) streaked() {
+	f := a.figures
+	if f.Anisotropy == 0 {
+		return
+	}
+	an := object{"anisotropyStrength": 1.0, "anisotropyRotation": round6(2 * math.Pi * turned(f))}
+	if a.gltfMaps.streaks != "" {
+		an["anisotropyTexture"] = a.texture(a.gltfMaps.streaks)
+	} else if rough := find(a.preview, material.Roughness); rough != nil {
+		_, strength := gltfStreaks(rough.value[0], a.evenAnisotropy())
+		an["anisotropyStrength"] = round6(strength)
+	}
+	a.extensions["KHR_materials_anisotropy"] = an
+}
+
+// unextended are the figures that no ratified extension says, as the material's extras: rough
+// diffuse, the edge of metals, and drift in m/s to the right and down.
+func (a *gltfAsset) unextended() object {
+	f, extras := a.figures, object{}
+	if f.DiffuseRoughness > 0 {
+		extras["diffuse_roughness"] = f.DiffuseRoughness
+	}
+	if f.Edge != [3]float64{1, 1, 1} {
+		extras["edge"] = f.Edge
+	}
+	if a.drifts() {
+		extras["drift"] = f.Drift
+	}
+	return extras
+}
+
+// quad is the rest of the document, a quad of one repeat, and what its buffer holds.
+func (a *gltfAsset) quad(files map[string][]byte) (doc object, buffer []byte) {
+	w, h := float32(a.extent.W), float32(a.extent.H)
 	u, v := float32(1), float32(1)
-	if metres {
+	if a.metres {
 		u, v = w, h
 	}
 	var bin bytes.Buffer
@@ -147,7 +311,8 @@ func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 		binary.Write(&bin, binary.LittleEndian, i)
 	}
 	attributes := object{"POSITION": 0, "NORMAL": 1, "TEXCOORD_0": 2}
-	if g.normal != "" { // u runs to the right, and green is up
+	tangents := a.gltfMaps.normal != "" || a.extensions["KHR_materials_anisotropy"] != nil
+	if tangents { // u runs to the right, and green is up
 		attributes["TANGENT"] = 4
 		for range 4 {
 			binary.Write(&bin, binary.LittleEndian, []float32{1, 0, 0, 1})
@@ -157,19 +322,19 @@ func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 	view := func(at, n, target int) object {
 		return object{"buffer": 0, "byteOffset": at, "byteLength": n, "target": target}
 	}
-	extras := object{"release": s.number, "licence": s.licence}
-	if s.size.Known() {
-		extras["width_m"], extras["height_m"] = s.size.W, s.size.H
+	extras := object{"release": a.number, "licence": a.licence}
+	if a.size.Known() {
+		extras["width_m"], extras["height_m"] = a.size.W, a.size.H
 	}
-	if s.depth > 0 {
-		extras["depth_m"] = s.depth
+	if a.depth > 0 {
+		extras["depth_m"] = a.depth
 	}
-	doc := object{
+	doc = object{
 		"asset": object{"version": "2.0", "generator": "Aldermoor"},
 		"scene": 0, "scenes": []object{{"nodes": []int{0}}},
-		"nodes":     []object{{"mesh": 0, "name": s.name}},
-		"meshes":    []object{{"name": "one repeat", "primitives": []object{{"attributes": attributes, "indices": 3, "material": 0}}}},
-		"materials": []object{mat},
+		"nodes":  []object{{"mesh": 0, "name": a.name}},
+		"meshes": []object{{"name": "one repeat", "primitives": []object{{"attributes": attributes, "indices": 3, "material": 0}}}},
+		"extras": extras,
 	}
 	accessors := []object{
 		{"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": []float32{-w / 2, -h / 2, 0}, "max": []float32{w / 2, h / 2, 0}},
@@ -178,16 +343,16 @@ func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 		{"bufferView": 3, "componentType": 5123, "count": 6, "type": "SCALAR"},
 	}
 	views := []object{view(0, 48, 34962), view(48, 48, 34962), view(96, 32, 34962), view(128, 12, 34963)}
-	if g.normal != "" {
+	if tangents {
 		accessors = append(accessors, object{"bufferView": 4, "componentType": 5126, "count": 4, "type": "VEC4"})
 		views = append(views, view(140, 64, 34962))
 	}
-	doc["accessors"], doc["extras"] = accessors, extras
-	if files == nil {
+	doc["accessors"] = accessors
+	if !a.embeds {
 		doc["buffers"] = []object{{"byteLength": geometry, "uri": "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(bin.Bytes())}}
 	} else {
-		for i, name := range within {
-			images[i]["bufferView"] = len(views)
+		for i, name := range a.within {
+			a.images[i]["bufferView"] = len(views)
 			views = append(views, object{"buffer": 0, "byteOffset": bin.Len(), "byteLength": len(files[name])})
 			bin.Write(files[name])
 			bin.Write(make([]byte, (4-bin.Len()%4)%4))
@@ -195,74 +360,10 @@ func (s surface) asset(files map[string][]byte) (document, buffer []byte) {
 		doc["buffers"] = []object{{"byteLength": bin.Len()}}
 	}
 	doc["bufferViews"] = views
-	used := slices.Sorted(maps.Keys(extensions))
-	if metres && len(textures) > 0 {
-		used = append(used, "KHR_texture_transform")
-	}
-	if len(used) > 0 {
-		doc["extensionsUsed"] = used
-	}
-	if len(textures) > 0 {
-		doc["images"], doc["textures"] = images, textures
-		doc["samplers"] = []object{{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}}
-	}
-	out, err := json.MarshalIndent(doc, "", "  ")
-	if err != nil {
-		panic(fmt.Sprintf("handoff: glTF of %q: %v", s.name, err)) // only figures and strings: cannot fail
-	}
-	return out, bin.Bytes()
+	return doc, bin.Bytes()
 }
 
 // unit is v within 0..1, to which glTF confines its factors.
 func unit(v float64) float64 { return min(max(v, 0), 1) }
 
 func round6(v float64) float64 { return math.Round(v*1e6) / 1e6 }
-
-// extend adds the extensions that say what glTF's core does not: transmission, index, coat, sheen and
-// anisotropy (Khronos' KHR_materials_…).
-func (s surface) extend(to map[string]any) {
-	f := s.figures
-	type object = map[string]any
-	if f.Index != 1.5 {
-		to["KHR_materials_ior"] = object{"ior": f.Index}
-	}
-	if t := f.Transmission; t.Share > 0 {
-		to["KHR_materials_transmission"] = object{"transmissionFactor": t.Share}
-		if !t.Thin {
-			v := object{"thicknessFactor": round6(max(s.extent.W, s.extent.H))}
-			if t.Distance > 0 {
-				v["attenuationDistance"], v["attenuationColor"] = t.Distance, t.Color[:]
-			}
-			to["KHR_materials_volume"] = v
-		}
-	}
-	if c := f.Coat; c.Share > 0 {
-		to["KHR_materials_clearcoat"] = object{"clearcoatFactor": c.Share, "clearcoatRoughnessFactor": c.Roughness}
-	}
-	if h := f.Sheen; h.Share > 0 {
-		to["KHR_materials_sheen"] = object{"sheenColorFactor": []float64{h.Share * h.Color[0], h.Share * h.Color[1], h.Share * h.Color[2]}, "sheenRoughnessFactor": h.Roughness}
-	}
-	if f.Anisotropy != 0 {
-		turn := f.AnisotropyAngle * math.Pi / 180
-		if f.Anisotropy < 0 {
-			turn += math.Pi / 2
-		}
-		to["KHR_materials_anisotropy"] = object{"anisotropyStrength": math.Abs(f.Anisotropy), "anisotropyRotation": round6(turn)}
-	}
-}
-
-// unextended are the figures that no ratified extension says, as the material's extras: rough
-// diffuse, the edge of metals, and drift in m/s to the right and down.
-func (s surface) unextended() map[string]any {
-	f, extras := s.figures, map[string]any{}
-	if f.DiffuseRoughness > 0 {
-		extras["diffuse_roughness"] = f.DiffuseRoughness
-	}
-	if f.Edge != [3]float64{1, 1, 1} {
-		extras["edge"] = f.Edge
-	}
-	if s.drifts() {
-		extras["drift"] = f.Drift
-	}
-	return extras
-}

@@ -87,6 +87,8 @@ func (m Material) constant(c material.Channel) (v [3]float64, ok bool) {
 		}
 	case material.Roughness:
 		v[0] = m.Figures.Roughness[0] + v[0]*(m.Figures.Roughness[1]-m.Figures.Roughness[0])
+	case material.Glossiness:
+		v[0] = 1 - (m.Figures.Roughness[0] + (1-v[0])*(m.Figures.Roughness[1]-m.Figures.Roughness[0]))
 	case material.Opacity:
 		v[0] = float64(m.Figures.OpacityOf(float32(v[0])))
 	case material.Metallic:
@@ -101,18 +103,36 @@ func (m Material) evenRoughness() (v float64, ok bool) {
 		return c[0], true
 	}
 	c, ok := m.constant(material.Glossiness)
-	return m.Figures.Roughness[1] + c[0]*(m.Figures.Roughness[0]-m.Figures.Roughness[1]), ok
+	return 1 - c[0], ok
 }
 
-// specGloss are the diffuse and specular maps of a material of the spec-gloss workflow; nil
-// for others.
-func (m Material) specGloss() (base, spec *material.Source) {
-	base, spec = m.find(material.BaseColor), m.find(material.Specular)
-	if m.Workflow() != "spec_gloss" || base == nil || spec == nil {
-		return nil, nil
+// specGloss says whether the material is of the spec-gloss workflow: its base colour is the diffuse one.
+func (m Material) specGloss() bool { return m.Workflow() == "spec_gloss" }
+
+// converted are base colour and metallic of a spec-gloss material without maps of either, as metal-rough has them.
+func (m Material) converted() (base [3]float64, metallic float64) {
+	diffuse, ok := m.constant(material.BaseColor)
+	if !ok {
+		diffuse = [3]float64{material.UnknownColor, material.UnknownColor, material.UnknownColor}
 	}
-	return base, spec
+	specular, _ := m.constant(material.Specular)
+	c, k := material.MetalRough(singles(diffuse), singles(specular))
+	return [3]float64{float64(c[0]), float64(c[1]), float64(c[2])}, float64(k)
 }
+
+// reflecting are diffuse and specular colour of a metal-rough material without maps of either, as spec-gloss
+// has them.
+func (m Material) reflecting() (diffuse, specular [3]float64) {
+	base, _ := m.value(material.BaseColor)
+	metal, _ := m.constant(material.Metallic)
+	for c := range base {
+		f0 := float64(m.absent(material.Specular, c, AsDelivered))
+		diffuse[c], specular[c] = base[c]*(1-metal[0]), f0+(base[c]-f0)*metal[0]
+	}
+	return diffuse, specular
+}
+
+func singles(v [3]float64) [3]float32 { return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])} }
 
 // rough is the map of roughness or glossiness; nil if there is neither.
 func (m Material) rough() *material.Source {
@@ -127,7 +147,7 @@ func present(maps ...*material.Source) []*material.Source {
 }
 
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 9
+const Version = 10
 
 // Steps is how many files a handoff holds.
 func (m Material) Steps(f Form) int {

@@ -68,15 +68,29 @@ type planner struct {
 
 // plan lists the files that a handoff holds.
 func (m Material) plan(f Form) plan {
-	p := planner{m: m, f: f, tiled: m.tiles()[0] != "", own: conventions{f.Workflow, f.direction(), f.Height, f.Figures != Beside}}
+	p := planner{m: m, f: f, tiled: m.tiles()[0] != "", own: conventions{f.Workflow, f.direction(), f.Height, m.baking(f) == Baked}}
 	for i := range f.Files {
 		p.add(&f.Files[i])
 	}
+	p.leftOut()
 	p.describe()
 	if p.tiled {
 		p.split()
 	}
 	return p.plan
+}
+
+// leftOut notes the maps that the profile has no file for.
+func (p *planner) leftOut() {
+	for i := range p.m.Sources {
+		s := &p.m.Sources[i]
+		held := slices.ContainsFunc(p.items, func(it item) bool {
+			return slices.ContainsFunc(it.parts, func(q part) bool { return slices.Contains(p.m.sources(q.channel, it.form.workflow), s) })
+		})
+		if s.Map != nil && !held && !slices.ContainsFunc(p.missing, func(o omission) bool { return o.Channel == s.Channel }) {
+			p.missing = append(p.missing, omission{s.Channel, "the profile has no file for it"})
+		}
+	}
 }
 
 // add plans a profile's file, if the material has a map for it.
@@ -87,12 +101,31 @@ func (p *planner) add(f *MapFile) {
 			p.missing = append(p.missing, omission{c.Channel, "the depth is not known"})
 			return
 		}
-		if c.Optional && p.m.sources(c.Channel, p.own.workflow) == nil {
+		if _, known := p.m.constant(c.Channel); c.Optional && !known && len(p.m.sources(c.Channel, p.own.workflow)) == 0 {
 			continue
 		}
-		it.parts = append(it.parts, p.m.parts(c)...)
+		it.parts = append(it.parts, p.m.given(p.own.baked).parts(c, p.own.workflow)...)
 	}
 	p.put(it)
+}
+
+// baking is where a form's figures go: into the maps where these are converted to another workflow, as figures
+// mean the maps before that.
+func (m *Material) baking(f Form) Baking {
+	if f.Figures == Beside && (m.specGloss() && f.Workflow == MetalRough || !m.specGloss() && f.Workflow == SpecGloss && m.metal()) {
+		return Baked
+	}
+	return f.Figures
+}
+
+// given is the material as files of a form have it: with the figures that are not baked into them left out.
+func (m Material) given(baked bool) Material {
+	if f, n := m.Figures, material.Neutral(); !baked {
+		f.Tint, f.Grade, f.Roughness, f.Metallic, f.NormalStrength = n.Tint, n.Grade, n.Roughness, n.Metallic, n.NormalStrength
+		f.Opacity, f.OpacityInvert, f.Cutoff = n.Opacity, n.OpacityInvert, n.Cutoff
+		m.Figures = f
+	}
+	return m
 }
 
 // put adds a file, unless nothing of it has a map. It says whether it did.
@@ -123,7 +156,7 @@ func (p *planner) put(it item) bool {
 		return false
 	}
 	if n := p.m.find(material.Normal); n != nil && slices.ContainsFunc(it.parts, func(q part) bool {
-		return q.channel == material.Roughness || q.channel == material.Glossiness
+		return q.channel == material.Roughness || q.channel == material.Glossiness || q.channel == roughnessAcross || q.channel == streakStrength
 	}) && !slices.Contains(it.uses, n) {
 		it.uses = append(it.uses, n) // their spread goes into roughness
 	}
@@ -147,39 +180,65 @@ func (p *planner) put(it item) bool {
 const udimMark = "<UDIM>"
 
 // parts are the components of a file that a profile's component stands for.
-func (m *Material) parts(c Component) (out []part) {
+func (m Material) parts(c Component, w Workflow) (out []part) {
 	first, n := 0, 1
 	switch {
 	case c.Part != "":
 		first = strings.Index("rgb", c.Part)
+	case c.Channel == streakDirection:
+		n = 2
 	case c.Channel != material.None && !c.Channel.Grey():
 		n = 3
 	}
 	for of := first; of < first+n; of++ {
 		q := part{channel: c.Channel, of: of, invert: c.Invert}
-		if c.Value != nil {
+		if c.Channel == streakDirection {
+			q.value = [3]float32{1, 0.5}[of]
+		} else if _, known := m.constant(c.Channel); c.Value != nil && !known { // what the material states goes before a stand-in
 			q.value = float32(*c.Value)
 		} else {
-			q.value, q.light = m.absent(c.Channel, of), c.Channel.Colour()
+			q.value, q.light = m.absent(c.Channel, of, w), c.Channel.Colour()
 		}
 		out = append(out, q)
 	}
 	return out
 }
 
-// absent is what stands for a channel without a map: the material's value, or what leaves the
+// absent is what stands for a channel without a map in a workflow: the material's value, or what leaves the
 // surface as it is. Colours in linear light.
-func (m *Material) absent(c material.Channel, of int) float32 {
+func (m Material) absent(c material.Channel, of int, w Workflow) float32 {
+	switch gloss := m.specGloss(); {
+	case gloss && w == MetalRough && (c == material.BaseColor || c == material.Metallic):
+		base, metallic := m.converted()
+		if c == material.Metallic {
+			return float32(metallic)
+		}
+		return float32(base[of])
+	case !gloss && w == SpecGloss && (c == material.BaseColor || c == material.Specular):
+		diffuse, specular := m.reflecting()
+		if c == material.Specular {
+			return float32(specular[of])
+		}
+		return float32(diffuse[of])
+	}
 	switch c {
 	case material.Roughness, material.Glossiness:
 		v, ok := m.evenRoughness()
 		if !ok {
-			v = 1
+			v = material.UnknownRoughness
 		}
 		if c == material.Glossiness {
 			v = 1 - v
 		}
 		return float32(v)
+	case roughnessAcross, streakStrength:
+		rough, _ := m.value(material.Roughness)
+		share, _ := m.value(material.Anisotropy)
+		across, strength := gltfStreaks(rough[0], m.Figures.Anisotropy*share[0])
+		if c == roughnessAcross {
+			return float32(across)
+		}
+		return float32(strength)
 	case material.Normal:
 		return [3]float32{0.5, 0.5, 1}[of]
 	case material.Height:
@@ -189,7 +248,9 @@ func (m *Material) absent(c material.Channel, of int) float32 {
 		return float32(v[of])
 	}
 	switch c {
-	case material.Occlusion, material.Opacity, material.BaseColor, material.Mask:
+	case material.BaseColor:
+		return material.UnknownColor
+	case material.Occlusion, material.Opacity, material.Mask, material.Transmission, material.Coat, material.Sheen, material.Anisotropy:
 		return 1
 	case material.Specular:
 		return float32(m.reflectance())
@@ -209,21 +270,23 @@ func (m *Material) sources(c material.Channel, w Workflow) []*material.Source {
 	if c == material.None {
 		return nil
 	}
-	base, spec := m.specGloss()
+	gloss := m.specGloss()
 	switch {
+	case c == streakDirection:
+		return nil
+	case c == streakStrength || c == roughnessAcross:
+		return present(m.rough(), m.find(material.Anisotropy))
 	case c == material.Roughness || c == material.Glossiness:
 		return present(m.rough())
-	case base != nil && w == MetalRough && (c == material.BaseColor || c == material.Metallic):
-		return present(base, spec)
-	case base != nil && w == MetalRough && c == material.Specular:
+	case gloss && w == MetalRough && (c == material.BaseColor || c == material.Metallic):
+		return present(m.find(material.BaseColor), m.find(material.Specular))
+	case gloss && w == MetalRough && c == material.Specular:
 		return nil
-	case base == nil && w == SpecGloss && c == material.BaseColor && m.metal():
+	case !gloss && w == SpecGloss && c == material.BaseColor && m.metal():
 		return present(m.find(material.BaseColor), m.find(material.Metallic))
-	case base == nil && w == SpecGloss && c == material.Specular && m.metal():
-		return present(m.find(material.BaseColor), m.find(material.Metallic))
-	case base == nil && w == SpecGloss && c == material.Specular:
-		return nil // the same everywhere
-	case base == nil && w == SpecGloss && c == material.Metallic:
+	case !gloss && w == SpecGloss && c == material.Specular && m.metal():
+		return present(m.find(material.BaseColor), m.find(material.Metallic), m.find(material.Specular))
+	case !gloss && w == SpecGloss && c == material.Metallic:
 		return nil
 	}
 	return present(m.find(c))
@@ -306,10 +369,14 @@ func opposite(a, b material.Channel) bool {
 // meets says whether a file's channel c is in the conventions of the descriptions: metal-rough,
 // Y+, with figures baked.
 func (p *planner) meets(it *item, c material.Channel) bool {
-	base, _ := p.m.specGloss()
+	gloss := p.m.specGloss()
 	switch c {
 	case material.BaseColor, material.Metallic:
-		if base != nil && it.form.workflow != MetalRough || base == nil && it.form.workflow == SpecGloss && p.m.metal() {
+		if gloss && it.form.workflow != MetalRough || !gloss && it.form.workflow == SpecGloss && p.m.metal() {
+			return false
+		}
+	case material.Specular:
+		if !gloss && it.form.workflow == SpecGloss && p.m.metal() { // of the metal, too
 			return false
 		}
 	case material.Normal:
@@ -373,16 +440,15 @@ func (p *planner) reading(w wanted) (it *item, at int, inverted, ok bool) {
 		}
 	}
 	word := string(c)
-	base, _ := p.m.specGloss()
 	switch {
 	case c == material.Normal:
 		if p.f.direction() == normals.Down || slices.ContainsFunc(p.items, func(it item) bool { return it.alone() && it.parts[0].channel == c }) {
 			word = "normal-yplus"
 		}
-	case base != nil && (c == material.BaseColor || c == material.Metallic):
+	case p.m.specGloss() && (c == material.BaseColor || c == material.Metallic):
 		word = metalRough + "-" + word
 	}
-	if !p.put(item{word: word, parts: p.m.parts(Component{Channel: c}), form: describedForm, format: PNG, aux: true}) {
+	if !p.put(item{word: word, parts: p.m.parts(Component{Channel: c}, MetalRough), form: describedForm, format: PNG, aux: true}) {
 		return nil, 0, false, false
 	}
 	return &p.items[len(p.items)-1], 0, false, true
@@ -423,8 +489,9 @@ type Held struct {
 	Mapped  bool // false: the same everywhere
 }
 
-// Plan says which map files a handoff will hold, and which channels are left out and why.
-func (m Material) Plan(f Form) (files []Planned, missing map[material.Channel]string) {
+// Plan says which map files a handoff will hold, which channels are left out and why, and what its descriptions
+// have no place for.
+func (m Material) Plan(f Form) (files []Planned, missing map[material.Channel]string, losses []Loss) {
 	p := m.plan(f)
 	for _, it := range p.items {
 		k := Planned{Name: it.name, W: it.w, H: it.h, Bits: it.bits, Float: it.format.Float(), Format: it.format, Extra: it.aux, Bytes: it.estimate()}
@@ -437,5 +504,5 @@ func (m Material) Plan(f Form) (files []Planned, missing map[material.Channel]st
 	for _, o := range p.missing {
 		missing[o.Channel] = o.Why
 	}
-	return files, missing
+	return files, missing, m.losses(f)
 }

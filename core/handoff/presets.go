@@ -51,9 +51,9 @@ func Presets() []Preset {
 			Files: []MapFile{worded(quality(file(JPEG, all(material.BaseColor)), 93), "diffuse"), quality(file(JPEG, all(material.Specular)), 93), file(PNG8, all(material.Glossiness)),
 				file(PNG8, all(material.Normal)), file(PNG8, all(material.Height)), file(PNG8, all(material.Opacity)), file(PNG8, all(material.Emissive)), file(PNG8, all(material.Occlusion))},
 			Descriptions: []Description{MaterialX}}},
-		{"web_small", Profile{Name: "Web, small", Purpose: "Square JPEGs and one GLB file, for pages and telephones.",
+		{"web_small", Profile{Name: "Web, small", Purpose: "Square files, colours as JPEG, and one GLB, for pages and telephones.",
 			Normal: "y+", Workflow: MetalRough, Height: HeightRange, Figures: Baked, UV: UVRepeat, Pixels: Square, Names: "{material}-{channel}", Tiers: []string{"1k", "2k"},
-			Files: []MapFile{worded(quality(file(JPEG, all(material.BaseColor)), 82), "color"), worded(quality(file(JPEG, orm...), 85), "orm"), quality(file(JPEG, all(material.Normal)), 90),
+			Files: []MapFile{worded(quality(file(JPEG, all(material.BaseColor)), 82), "color"), worded(file(PNG8, orm...), "orm"), file(PNG8, all(material.Normal)), // JPEG halves what differs between components
 				quality(file(JPEG, all(material.Emissive)), 82)},
 			Descriptions: []Description{GLTF, GLB}}},
 		{"game_y_minus", Profile{Name: "Game, Y− packed", Purpose: "TGA with Y− normals; roughness, occlusion, metallic and height share one.",

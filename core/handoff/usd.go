@@ -2,6 +2,7 @@ package handoff
 
 import (
 	"fmt"
+	"math"
 	"strings"
 
 	"aldermoor/core/material"
@@ -18,6 +19,8 @@ var usdInputs = map[material.Channel]struct{ name, kind string }{
 	material.Opacity:   {"opacity", "float"},
 	material.Emissive:  {"emissiveColor", "color3f"},
 	material.Height:    {"displacement", "float"},
+	material.Coat:      {"clearcoat", "float"},
+	material.Specular:  {"specularColor", "color3f"},
 }
 
 // Maps that slide do so for driftSeconds, at usdFrames time codes a second.
@@ -53,7 +56,21 @@ def Shader "%s"
 `, node, file, space, root, extra, map[string]string{"rgb": "float3", "r": "float", "g": "float", "b": "float", "a": "float"}[output], output)
 	}
 	for _, k := range s.preview {
-		at := usdInputs[k.channel]
+		at, known := usdInputs[k.channel]
+		switch {
+		case !known:
+			continue
+		case k.channel == material.Specular: // by the index of refraction, or in the specular workflow, which has no metals
+			if grey := k.value[0] == k.value[1] && k.value[1] == k.value[2]; k.file == "" && grey && k.value[0] < 1 {
+				root := math.Sqrt(k.value[0])
+				fmt.Fprintf(&inputs, "    float inputs:ior = %s\n", num((1+root)/(1-root)))
+				continue
+			}
+			if s.metals {
+				continue
+			}
+			inputs.WriteString("    int inputs:useSpecularWorkflow = 1\n")
+		}
 		if k.file == "" {
 			if k.colour() {
 				fmt.Fprintf(&inputs, "    %s inputs:%s = (%s, %s, %s)\n", at.kind, at.name, num(k.value[0]), num(k.value[1]), num(k.value[2]))
@@ -70,35 +87,27 @@ def Shader "%s"
 			}
 		}
 		extra := ""
-		times := func(f float64) {
-			if v := num(f); v != "1" {
-				extra = fmt.Sprintf("    float4 inputs:scale = (%s, %s, %s, 1)\n", v, v, v)
-			}
+		if !k.whole() {
+			extra = fmt.Sprintf("    float4 inputs:scale = (%s, %s, %s, 1)\n", num(k.factor[0]), num(k.factor[1]), num(k.factor[2]))
 		}
 		switch {
 		case k.inverted:
 			extra = "    float4 inputs:scale = (-1, -1, -1, 1)\n    float4 inputs:bias = (1, 1, 1, 0)\n"
 		case k.channel == material.Normal:
 			output, extra = "rgb", "    float4 inputs:scale = (2, 2, 2, 1)\n    float4 inputs:bias = (-1, -1, -1, 0)\n"
-		case k.channel == material.Emissive:
-			times(s.strength)
 		case k.channel == material.Height:
 			extra = fmt.Sprintf("    float4 inputs:scale = (%[1]s, %[1]s, %[1]s, 1)\n    float4 inputs:bias = (%[2]s, %[2]s, %[2]s, 0)\n", num(k.scale), num(k.bias))
 		}
 		texture(string(k.channel), k.file, space, output, at.kind, at.name, extra)
-		if k.channel == material.Opacity {
+		if k.channel == material.Opacity && s.figures.Cutoff > 0 { // the map is cut already
 			inputs.WriteString("    float inputs:opacityThreshold = 0.5\n")
 		}
 	}
-	if f := s.figures; f.Index != 1.5 {
+	if f := s.figures; f.Index != 1.5 && find(s.preview, material.Specular) == nil {
 		fmt.Fprintf(&inputs, "    float inputs:ior = %s\n", num(f.Index))
 	}
 	if c := s.figures.Coat; c.Share > 0 {
-		fmt.Fprintf(&inputs, "    float inputs:clearcoat = %s\n    float inputs:clearcoatRoughness = %s\n", num(c.Share), num(c.Roughness))
-	}
-	if e := s.figures.Emission; e.Luminance > 0 && find(s.preview, material.Emissive) == nil {
-		l := e.Light()
-		fmt.Fprintf(&inputs, "    color3f inputs:emissiveColor = (%s, %s, %s)\n", num(l[0]*e.Luminance), num(l[1]*e.Luminance), num(l[2]*e.Luminance))
+		fmt.Fprintf(&inputs, "    float inputs:clearcoatRoughness = %s\n", num(c.Roughness))
 	}
 	sliding, clock := "", ""
 	if s.drifts() { // texture coordinates move against the maps
@@ -145,7 +154,7 @@ def Xform "%[1]s"
         prepend apiSchemas = ["MaterialBindingAPI"]
     )
     {
-        uniform bool doubleSided = 1
+        uniform bool doubleSided = %[9]d
         float3[] extent = [(-%[3]s, -%[4]s, 0), (%[3]s, %[4]s, 0)]
         int[] faceVertexCounts = [4]
         int[] faceVertexIndices = [0, 1, 2, 3]
@@ -162,7 +171,7 @@ def Xform "%[1]s"
     {
 %[7]s    }
 }
-`, name, s.scaleText(), num(size.W/2), num(size.H/2), num(uv.W), num(uv.H), indented(shaders, "        "), clock)
+`, name, s.scaleText(), num(size.W/2), num(size.H/2), num(uv.W), num(uv.H), indented(shaders, "        "), clock, map[bool]int{true: 1}[s.figures.TwoSided])
 }
 
 // indented is a text with spaces before each line that is not empty.

@@ -1,6 +1,8 @@
 package handoff
 
 import (
+	"fmt"
+
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
@@ -25,8 +27,8 @@ func (b *builder) convert() (*converted, error) {
 	}
 	var c *converted
 	var err error
-	if base, spec := b.m.specGloss(); base != nil {
-		c, err = b.toMetalRough(base, spec)
+	if b.m.specGloss() {
+		c, err = b.toMetalRough()
 	} else {
 		c, err = b.toSpecGloss()
 	}
@@ -36,18 +38,51 @@ func (b *builder) convert() (*converted, error) {
 	return c, err
 }
 
-// toMetalRough converts from spec-gloss, at the size of the diffuse map.
-func (b *builder) toMetalRough(base, spec *material.Source) (*converted, error) {
-	from, err := b.load(base)
+// toMetalRough converts from spec-gloss, at the size of the diffuse map, or of the specular one where there is none.
+func (b *builder) toMetalRough() (*converted, error) {
+	var from *raster.Image
+	w, h := 0, 0
+	read := func(c material.Channel, or float32) (out [3]raster.Plane, err error) {
+		var im *raster.Image
+		if s := b.m.find(c); b.has(s) {
+			if im, err = b.load(s); err != nil {
+				return out, err
+			}
+		}
+		if im != nil && from == nil {
+			from = im
+			w, h = b.f.size(im.W, im.H)
+		}
+		if im != nil {
+			return b.light(im, w, h), nil
+		}
+		v, ok := b.m.given(b.it.form.baked).constant(c)
+		for k := range out {
+			if !ok {
+				v[k] = float64(or)
+			}
+			out[k] = even(max(w, 1), max(h, 1), float32(v[k]))
+		}
+		return out, nil
+	}
+	diffuse, err := read(material.BaseColor, material.UnknownColor)
 	if err != nil {
 		return nil, err
 	}
-	s, err := b.load(spec)
+	specular, err := read(material.Specular, 0.04)
 	if err != nil {
 		return nil, err
 	}
-	w, h := b.f.size(from.W, from.H)
-	diffuse, specular := b.recoloured(b.light(from, w, h)), b.light(s, w, h)
+	if from == nil {
+		return nil, fmt.Errorf("there is no map for it")
+	}
+	if b.has(b.m.find(material.BaseColor)) {
+		diffuse = b.recoloured(diffuse)
+	} else {
+		for k := range diffuse {
+			diffuse[k] = even(w, h, diffuse[k].Pix[0])
+		}
+	}
 	out := &converted{from: from, metallic: raster.NewPlane(w, h)}
 	for c := range out.base {
 		out.base[c] = raster.NewPlane(w, h)
@@ -88,15 +123,22 @@ func (b *builder) toSpecGloss() (*converted, error) {
 	if err != nil {
 		return nil, err
 	}
+	si, sw, sh, err := open(b.m.find(material.Specular)) // reflectance of what is no metal, if a map says it
+	if err != nil {
+		return nil, err
+	}
 	if mw*mh > w*h {
 		w, h = mw, mh
+	}
+	if sw*sh > w*h {
+		w, h = sw, sh
 	}
 	var rgb [3]raster.Plane
 	if bi != nil {
 		rgb = b.recoloured(b.light(bi, w, h))
 	} else {
 		for c := range rgb {
-			rgb[c] = even(w, h, b.m.absent(material.BaseColor, c))
+			rgb[c] = even(w, h, b.m.given(b.it.form.baked).absent(material.BaseColor, c, AsDelivered))
 		}
 	}
 	factor := float32(1)
@@ -107,14 +149,21 @@ func (b *builder) toSpecGloss() (*converted, error) {
 	if mi != nil {
 		share = filter.Map(mi.Plane(0).Resample(w, h, raster.Area), func(v float32) float32 { return v * factor })
 	} else {
-		share = even(w, h, b.m.absent(material.Metallic, 0))
+		share = even(w, h, b.m.given(b.it.form.baked).absent(material.Metallic, 0, AsDelivered))
 	}
-	f0 := float32(b.m.reflectance())
+	var own [3]raster.Plane
+	if si != nil {
+		own = b.light(si, w, h)
+	}
 	for c := range rgb {
+		f0 := b.m.given(b.it.form.baked).absent(material.Specular, c, AsDelivered)
 		diffuse, specular := raster.NewPlane(w, h), raster.NewPlane(w, h)
 		raster.Rows(h, func(y0, y1 int) {
 			for i := y0 * w; i < y1*w; i++ {
-				v, k := rgb[c].Pix[i], min(max(share.Pix[i], 0), 1)
+				v, k, f0 := rgb[c].Pix[i], min(max(share.Pix[i], 0), 1), f0
+				if own[c].W > 0 {
+					f0 = own[c].Pix[i]
+				}
 				diffuse.Pix[i], specular.Pix[i] = v*(1-k), f0+(v-f0)*k
 			}
 		})

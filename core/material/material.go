@@ -29,6 +29,12 @@ type Material struct {
 // New is a material of nothing but a size, with neutral figures.
 func New(size scale.Size) Material { return Material{Size: size, Figures: Neutral()} }
 
+// What stands in for a channel that nothing is known of, in pictures and in descriptions alike.
+const (
+	UnknownColor     = 0.5 // grey, in linear light
+	UnknownRoughness = 0.6
+)
+
 // Source says where a channel's values come from.
 type Source struct {
 	Channel Channel

@@ -49,10 +49,10 @@ type more struct {
 }
 
 // Neutral is the base colour that stands in for a missing one.
-var Neutral = geom.Grey(0.5)
+var Neutral = geom.Grey(material.UnknownColor)
 
 // neutral is what stands in for missing maps.
-var neutral = texel{color: Neutral, z: 1, rough: 0.6, occ: 1, opacity: 1}
+var neutral = texel{color: Neutral, z: 1, rough: material.UnknownRoughness, occ: 1, opacity: 1}
 
 // NewSurface prepares maps at no more than n pixels on the longer side.
 func NewSurface(m material.Planes, n int) *Surface {

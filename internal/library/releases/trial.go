@@ -31,6 +31,7 @@ type Trial struct {
 	Files   []TrialFile
 	Others  []string // descriptions and texts
 	Missing map[material.Channel]string
+	Losses  []handoff.Loss // what its descriptions have no place for
 	Cost    handoff.Cost
 	Folder  string
 }
@@ -53,8 +54,8 @@ func (s *Service) Try(ctx context.Context, p people.Principal, r *Release, profi
 	}
 	form := handoff.Form{Profile: profile, Tier: tier}
 	hm := s.Handoff(r)
-	planned, missing := hm.Plan(form)
-	t = Trial{Missing: missing, Cost: hm.Estimate(form), Folder: hm.Folder(form)}
+	planned, missing, losses := hm.Plan(form)
+	t = Trial{Missing: missing, Losses: losses, Cost: hm.Estimate(form), Folder: hm.Folder(form)}
 	small := form
 	small.Tier = trialTier
 	document, err := json.Marshal(small)
