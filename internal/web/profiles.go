@@ -393,6 +393,7 @@ func (s *Server) apiTry(c *echo.Context) error {
 			v.Missing = append(v.Missing, fmt.Sprintf("%s is left out: %s.", wording.Channel(k), why))
 		}
 	}
+	v.Missing = append(v.Missing, wording.Losses(t.Losses)...)
 	return c.JSON(http.StatusOK, v)
 }
 

@@ -61,6 +61,7 @@ type costView struct {
 	Tier   string `json:"tier"`
 	Says   string `json:"says"` // the form in words
 	Note   string `json:"note,omitempty"`
+	Lost   string `json:"lost"` // what its descriptions have no place for
 }
 
 // releaseOf is the release that a material's page shows: the one asked for, or
@@ -186,7 +187,9 @@ func (s *Server) costOf(c *echo.Context, r *releases.Release, o releases.Order) 
 	if err != nil {
 		return costView{}, err
 	}
-	k := s.Studio.Releases.Handoff(r).Estimate(form)
+	hm := s.Studio.Releases.Handoff(r)
+	k := hm.Estimate(form)
+	_, _, losses := hm.Plan(form)
 	v := url.Values{"tier": {strings.ToLower(o.Tier.String())}}
 	for name, word := range map[string]string{"profile": o.Profile, "normal": o.Normal, "roughness": o.Roughness, "format": map[bool]string{true: "exr"}[o.EXR]} {
 		if word != "" && word != handoff.Scanned {
@@ -194,7 +197,7 @@ func (s *Server) costOf(c *echo.Context, r *releases.Release, o releases.Order) 
 		}
 	}
 	out := costView{Fetch: "about " + scale.Bytes(k.Fetch), Memory: scale.Bytes(k.VideoMemory), Pixels: fmt.Sprintf("%d × %d", k.W, k.H), Query: v.Encode(), Tier: strings.ToLower(o.Tier.String()),
-		Says: wording.Form(form.Profile), Error: fmt.Sprintf("within %.0f %%", handoff.EstimateError*100)}
+		Says: wording.Form(form.Profile), Lost: strings.Join(wording.Losses(losses), " "), Error: fmt.Sprintf("within %.0f %%", handoff.EstimateError*100)}
 	out.Href = fmt.Sprintf("/api/v1/releases/%d/handoff?%s", r.ID, out.Query)
 	if bytes, ok := s.Studio.Releases.Exact(r, form); ok {
 		out.Fetch, out.Error = scale.Bytes(bytes), "exactly"

@@ -25,7 +25,7 @@ func Channel(c material.Channel) string {
 	case material.BaseColor:
 		return "Base colour"
 	}
-	return strings.ToUpper(string(c[:1])) + string(c[1:])
+	return strings.ToUpper(string(c[:1])) + strings.ReplaceAll(string(c[1:]), "_", " ")
 }
 
 // channel is a channel's name within a sentence: "base colour".

@@ -11,6 +11,7 @@ export function handoff() {
     memory: "",
     line: "",
     says: "",
+    lost: "",
     note: "finds the smallest tier that is enough.",
     word: "Take",
     href: "",
@@ -24,7 +25,7 @@ export function handoff() {
 
     init() {
       this.root = this.$root;
-      for (const [name, key] of /** @type {const} */ ([["bytes", "bytes"], ["memory", "memory"], ["line", "line"], ["says", "says"]])) this[key] = this.root.querySelector(`[x-text=${name}]`).textContent;
+      for (const [name, key] of /** @type {const} */ ([["bytes", "bytes"], ["memory", "memory"], ["line", "line"], ["says", "says"], ["lost", "lost"]])) this[key] = this.root.querySelector(`[x-text=${name}]`).textContent;
       this.href = this.root.dataset.href;
       const wanted = localStorage.getItem("profile"); // the one taken last
       const select = this.select("profile");
@@ -56,6 +57,7 @@ export function handoff() {
         this.bytes = c.fetch;
         this.memory = c.memory;
         this.says = c.says;
+        this.lost = c.lost;
         this.line = c.pixels.startsWith("0 ") ? "figures, no maps" : `${c.pixels} px, ${c.error}`;
         this.href = c.href;
         this.query = c.query;
