@@ -220,3 +220,31 @@ func BenchmarkReflected(b *testing.B) {
 		c.Reflected(towards(0.5))
 	}
 }
+
+// An interface between two of one index reflects nothing, and the edge of a metal is never more than white.
+func TestReflectanceStaysInBounds(t *testing.T) {
+	for i := range 101 {
+		c := float32(i) / 100
+		if r := dielectric(grey(NormalReflectance(1))).at(c); r != (geom.V3{}) {
+			t.Errorf("index 1 reflects %v at %.2f", r, c)
+		}
+		for _, f0 := range []float32{0.02, 0.3, 0.9, 1} {
+			for _, edge := range []float32{0.5, 1, 1.5, 4} {
+				m := metal(grey(f0), grey(edge))
+				k := 1 - c
+				whole := f0 + (1-f0)*fifth(k) - m.dip.X*c*fifth(k)*k
+				if whole > 1.0001 || whole < -0.2 {
+					t.Errorf("f0 %.2f, edge %.1f: %.4f at %.2f", f0, edge, whole, c)
+				}
+				if a := m.average().X; a > 1.0001 {
+					t.Errorf("f0 %.2f, edge %.1f: mean %.4f", f0, edge, a)
+				}
+			}
+		}
+	}
+	s := plain()
+	s.Specular, s.Color = geom.V3{}, geom.V3{}
+	if got := returned(Shared().Prepare(&s, towards(0.05)), 1<<10).Y; got != 0 {
+		t.Errorf("black of index 1 returns %.4f", got)
+	}
+}

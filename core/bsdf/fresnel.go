@@ -12,10 +12,20 @@ func clamp(v, lo, hi float32) float32 { return min(max(v, lo), hi) }
 func fifth(v float32) float32         { s := v * v; return s * s * v }
 
 // reflectance is Fresnel's term of an interface: Schlick's, less a dip towards the rim
-// (Lazányi & Szirmay-Kalos 2005, with the dip given by the reflectance at 82°, Kutz et al. 2021).
+// (Lazányi & Szirmay-Kalos 2005, with the dip given by the reflectance at 82°, Kutz et al. 2021). An interface that
+// reflects nothing straight on, as between two of one index, reflects nothing at the rim either.
 type reflectance struct {
 	f0  geom.V3
+	f90 float32 // at the rim: 1, but 0 where nothing is reflected
 	dip geom.V3 // zero for Schlick's
+}
+
+// dielectric is the reflectance by f0 of what is no metal.
+func dielectric(f0 geom.V3) reflectance {
+	if f0 == (geom.V3{}) {
+		return reflectance{}
+	}
+	return reflectance{f0: f0, f90: 1}
 }
 
 // rim is the cosine at which the reflectance of a metal is stated: 1/7, at about 82°.
@@ -25,8 +35,11 @@ const rim = 1.0 / 7
 // of Schlick's.
 func metal(f0, edge geom.V3) reflectance {
 	const weight = rim * (6. / 7) * (6. / 7) * (6. / 7) * (6. / 7) * (6. / 7) * (6. / 7)
-	dip := func(f0, edge float32) float32 { return (f0 + (1-f0)*fifth(1-rim)) * (1 - edge) / weight }
-	return reflectance{f0, geom.Vec(dip(f0.X, edge.X), dip(f0.Y, edge.Y), dip(f0.Z, edge.Z))}
+	dip := func(f0, edge float32) float32 {
+		// More than white at no angle: (1 − f0)·(1 − k⁵) is left above Schlick's, which is 5·c·(1 − f0) near the rim.
+		return max((f0+(1-f0)*fifth(1-rim))*(1-edge)/weight, -5*(1-f0))
+	}
+	return reflectance{f0, 1, geom.Vec(dip(f0.X, edge.X), dip(f0.Y, edge.Y), dip(f0.Z, edge.Z))}
 }
 
 // at is the reflectance for the cosine between direction and microfacet.
@@ -35,19 +48,19 @@ func (r reflectance) at(c float32) geom.V3 {
 	k2 := k * k
 	k5 := k2 * k2 * k
 	dip := c * k5 * k
-	of := func(f0, d float32) float32 { return clamp(f0+(1-f0)*k5-d*dip, 0, 1) }
+	of := func(f0, d float32) float32 { return clamp(f0+(r.f90-f0)*k5-d*dip, 0, 1) }
 	return geom.Vec(of(r.f0.X, r.dip.X), of(r.f0.Y, r.dip.Y), of(r.f0.Z, r.dip.Z))
 }
 
 // average is the reflectance over the hemisphere, weighted by the cosine.
 func (r reflectance) average() geom.V3 {
-	of := func(f0, d float32) float32 { return f0 + (1-f0)/21 - d/126 }
+	of := func(f0, d float32) float32 { return f0 + (r.f90-f0)/21 - d/126 }
 	return geom.Vec(of(r.f0.X, r.dip.X), of(r.f0.Y, r.dip.Y), of(r.f0.Z, r.dip.Z))
 }
 
 // mix is between two reflectances.
 func mix(a, b reflectance, t float32) reflectance {
-	return reflectance{geom.Mix(a.f0, b.f0, t), geom.Mix(a.dip, b.dip, t)}
+	return reflectance{geom.Mix(a.f0, b.f0, t), a.f90 + (b.f90-a.f90)*t, geom.Mix(a.dip, b.dip, t)}
 }
 
 // NormalReflectance is the reflectance at normal incidence of a smooth interface with air, by

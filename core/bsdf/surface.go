@@ -73,7 +73,7 @@ func (t *Tables) PrepareInto(c *Scatter, s *Surface, wo geom.V3) {
 	}
 	*c = Scatter{s: s, t: t, wo: wo}
 	c.base = lobe(s.Roughness, s.Anisotropy)
-	c.fresnel = reflectance{f0: s.Specular}
+	c.fresnel = dielectric(s.Specular)
 	if s.Metallic > 0 {
 		c.fresnel = mix(c.fresnel, metal(s.Color, s.Edge), s.Metallic)
 	}
@@ -87,7 +87,7 @@ func (t *Tables) PrepareInto(c *Scatter, s *Surface, wo geom.V3) {
 	c.atBase = c.specularAlbedo(e)
 	if s.Coat > 0 {
 		c.coat = lobe(s.CoatRoughness, 0)
-		c.coatF = reflectance{f0: geom.Grey(s.CoatF0)}
+		c.coatF = dielectric(geom.Grey(s.CoatF0))
 		avg := t.mean(s.CoatRoughness)
 		c.coatLost = max(1-avg.Scale-avg.Bias, 0)
 		m := c.coatF.average().X
@@ -114,13 +114,14 @@ func (t *Tables) PrepareInto(c *Scatter, s *Surface, wo geom.V3) {
 // specularAlbedo is what the specular lobe returns, all scattering counted.
 func (c *Scatter) specularAlbedo(e Entry) geom.V3 {
 	rest := 1 - e.Scale - e.Bias
-	of := func(f0, dip, multi float32) float32 { return clamp(f0*e.Scale+e.Bias-dip*e.Dip+multi*rest, 0, 1) }
+	f90 := c.fresnel.f90
+	of := func(f0, dip, multi float32) float32 { return clamp(f0*e.Scale+f90*e.Bias-dip*e.Dip+multi*rest, 0, 1) }
 	f0, dip, multi := c.fresnel.f0, c.fresnel.dip, c.multi
 	return geom.Vec(of(f0.X, dip.X, multi.X), of(f0.Y, dip.Y, multi.Y), of(f0.Z, dip.Z, multi.Z))
 }
 
 func (c *Scatter) coatAlbedo(e Entry) float32 {
-	return clamp(c.s.CoatF0*e.Scale+e.Bias+c.coatMulti*(1-e.Scale-e.Bias), 0, 1)
+	return clamp(c.s.CoatF0*e.Scale+c.coatF.f90*e.Bias+c.coatMulti*(1-e.Scale-e.Bias), 0, 1)
 }
 
 // specular is the base's specular lobe, without layers above it.

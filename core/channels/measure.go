@@ -19,6 +19,7 @@ type Look struct {
 	Min, Max, Mean, StdDev []float64
 	Spread                 float64   // mean difference between the colour components, 0 for grey
 	Clipped                []float64 // share of samples at the very end of 0..1, per component, 0 unless those near it are rare
+	Outside                int       `json:",omitempty"` // float samples outside of 0..1
 	Extremes               float64   // share of samples within 0.06 of 0 or 1, first component
 	UnitLength             float64   // share of pixels that are unit vectors facing up
 	Sphere                 float64   // share of pixels that are unit vectors facing anywhere else
@@ -71,6 +72,23 @@ func clipped(im *raster.Image, c int) float64 {
 	return share
 }
 
+// outside counts float samples outside of 0..1, by more than rounding.
+func outside(im *raster.Image) (n int) {
+	const slack = 1.0 / 256
+	for _, p := range im.Planes {
+		f, ok := p.(raster.Floats)
+		if !ok {
+			continue
+		}
+		for _, v := range f {
+			if v < -slack || v > 1+slack {
+				n++
+			}
+		}
+	}
+	return n
+}
+
 // lookSize is the longer side at which appearance, as opposed to statistics, is judged.
 const lookSize = 512
 
@@ -83,6 +101,7 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		l.Min, l.Max, l.Mean, l.StdDev = append(l.Min, lo), append(l.Max, hi), append(l.Mean, mean), append(l.StdDev, std)
 	}
 	l.TrueBits = trueBits(im)
+	l.Outside = outside(im)
 	whole := im.Relative()
 	small := make([]raster.Plane, min(n, 4))
 	for c := range small {

@@ -52,7 +52,7 @@ func (b *builder) recoloured(rgb [3]raster.Plane) (out [3]raster.Plane) {
 // light is a colour picture in linear light at w × h. A float source's samples may be shared.
 func (b *builder) light(im *raster.Image, w, h int) (out [3]raster.Plane) {
 	for c := range out {
-		p := im.Plane(min(c, im.Components()-1))
+		p := im.Plane(material.ColourIndex(c, im.Components()))
 		if !im.Float() {
 			filter.Apply(p, b.t.Linear)
 		}

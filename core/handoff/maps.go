@@ -144,7 +144,7 @@ func depthOf(im *raster.Image) int {
 func first(im *raster.Image, n int) *raster.Image {
 	out := &raster.Image{W: im.W, H: im.H, Bits: depthOf(im)}
 	for c := range n {
-		out.Planes = append(out.Planes, im.Planes[min(c, len(im.Planes)-1)])
+		out.Planes = append(out.Planes, im.Planes[material.ColourIndex(c, len(im.Planes))])
 	}
 	return out
 }

@@ -20,6 +20,15 @@ func notFinite(m *channels.Map) fact.Values {
 	return nil
 }
 
+// outOfRange is a map of floats some of which lie outside of 0..1, where these are cut off. Heights, vectors and
+// light keep theirs.
+func outOfRange(m *channels.Map) fact.Values {
+	if n := m.Look.Outside; n > 0 && m.Channel != material.Height && m.Channel != material.Normal && m.Channel != material.Emissive {
+		return fact.Of("samples", n)
+	}
+	return nil
+}
+
 // mapEmpty is a base colour, normal or height of one value everywhere. A plain base colour
 // that is not black may be meant.
 func mapEmpty(m *channels.Map) fact.Values {

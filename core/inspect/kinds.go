@@ -39,6 +39,7 @@ func checks() []check {
 		{Kind{"document_disagrees", Warn, true}, documentDisagrees, nil, nil, nil},
 		{Kind{"tiles_turned", Warn, true}, nil, tilesTurned, nil, nil},
 		{Kind{"not_finite", Warn, true}, notFinite, nil, nil, nil},
+		{Kind{"out_of_range", Warn, true}, outOfRange, nil, nil, nil},
 		{Kind{"map_empty", Stop, true}, mapEmpty, nil, nil, nil},
 		{Kind{"udim_missing", Warn, true}, nil, udimMissing, nil, nil},
 		{Kind{"aspect_differs", Warn, false}, nil, aspectDiffers, nil, nil},

@@ -59,5 +59,14 @@ func ComponentIndex(name string, n int) int {
 	return 0
 }
 
+// ColourIndex is where component c of a colour lies in a picture of n components: of grey, with or without an alpha,
+// it is the first.
+func ColourIndex(c, n int) int {
+	if n < 3 {
+		return 0
+	}
+	return c
+}
+
 // Grey says whether the channel has one component.
 func (c Channel) Grey() bool { return !c.Colour() && c != Normal && c != None }

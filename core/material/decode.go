@@ -129,7 +129,7 @@ func (s *Source) picture(open Opener, n int) (im *raster.Image, component string
 		return nil, "", false, err
 	}
 	switch {
-	case !s.Channel.Colour() || !s.Map.Float:
+	case s.Channel != Emissive || !s.Map.Float:
 		im = s.Map.Picture(s.Channel, im)
 	case s.Map.Gamut != nil:
 		im = s.Map.Gamut.Convert(im, true) // light keeps its strength
@@ -144,7 +144,7 @@ func own(im *raster.Image, c int) raster.Plane { return im.Reduced(c, max(im.W, 
 func light(im *raster.Image, already bool) (out [3]raster.Plane) {
 	linear, _ := colour.Curves()
 	for c := range out {
-		out[c] = own(im, min(c, im.Components()-1))
+		out[c] = own(im, ColourIndex(c, im.Components()))
 		if !already {
 			filter.Apply(out[c], linear)
 		}

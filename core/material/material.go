@@ -95,10 +95,14 @@ func (m *Map) Unit(im *raster.Image) *raster.Image {
 	return out
 }
 
-// Picture is the map's picture as a channel has it: Unit, and colours in sRGB.
+// Picture is the map's picture as a channel has it: Unit, and colours in sRGB. Vectors and heights keep the range
+// that occurs; what of colours and data lies outside of 0..1 is cut off, but for light above white by its Span.
 func (m *Map) Picture(c Channel, im *raster.Image) *raster.Image {
 	if c.Colour() && m.Gamut != nil {
 		im = m.Gamut.Convert(im, m.Float)
+	}
+	if im.Float() && c != Normal && c != Height && m.Span[1] <= m.Span[0] { // colours and shares do not go beyond 0..1
+		return im.Span(0, 1)
 	}
 	return m.Unit(im)
 }

@@ -169,9 +169,12 @@ func (f Field) Resample(w, h int) (Field, raster.Plane) {
 		g = Field{clone(g.X), clone(g.Y), clone(g.Z)}
 	}
 	length := raster.NewPlane(w, h)
+	enlarged := w >= f.X.W && h >= f.X.H // what lies between vectors is shorter, but nothing was lost
 	for i := range length.Pix {
 		x, y, z := g.X.Pix[i], g.Y.Pix[i], g.Z.Pix[i]
-		length.Pix[i] = min(1, sqrt(x*x+y*y+z*z))
+		if length.Pix[i] = 1; !enlarged {
+			length.Pix[i] = min(1, sqrt(x*x+y*y+z*z))
+		}
 		g.X.Pix[i], g.Y.Pix[i], g.Z.Pix[i] = unit(x, y, z)
 	}
 	return g, length

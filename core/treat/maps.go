@@ -65,9 +65,13 @@ func invert(st Step, now *Scan) (operation, error) {
 	if st.Channel == material.Normal {
 		return operation{}, refuse("normal_not_inverted")
 	}
-	return one(now, st.Channel, fact.New("inverted", "channel", st.Channel), func(s *Sheet) *Sheet {
+	a := one(now, st.Channel, fact.New("inverted", "channel", st.Channel), func(s *Sheet) *Sheet {
 		return s.each(func(v float32) float32 { return 1 - v })
-	}), nil
+	})
+	if st.Channel == material.Height {
+		a.after.Zero = 1 - now.Zero
+	}
+	return a, nil
 }
 
 func rerange(st Step, now *Scan) (operation, error) {
@@ -100,6 +104,7 @@ func rerange(st Step, now *Scan) (operation, error) {
 	})
 	if st.Channel == material.Height {
 		a.after.Depth *= hi - lo
+		a.after.Zero = (now.Zero - lo) / (hi - lo) // the same height in metres
 	}
 	return a, nil
 }

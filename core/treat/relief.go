@@ -172,7 +172,9 @@ func normalStrength(st Step, now *Scan) (operation, error) {
 		}
 		return &Sheet{Normal: fromSlopes(p, q), Bits: 16}
 	})
-	a.after.Depth *= st.Strength
+	if !now.has(material.Height) { // a measured relief stays as deep as it is
+		a.after.Depth *= st.Strength
+	}
 	return a, nil
 }
 

@@ -56,6 +56,7 @@ var checks = map[string]Check{
 	"height_8bit":               {"8-bit height", "256 steps show as terraces under a low sun, at any depth."},
 	"albedo_dark":               {"Colour too dark", "Mean below sRGB 30. No dry surface but soot is darker."},
 	"albedo_bright":             {"Colour too bright", "Mean above sRGB 240. Fresh snow has that."},
+	"out_of_range":              {"Out of range", "Colours and shares lie within 0 to 1. What lies outside is cut off."},
 	"clipped":                   {"Clipped", "5 % of the samples or more lie at the end of the range and few beside it."},
 	"normals_estimated":         {"Normals estimated", "Made from a picture, not measured."},
 	"normal_direction_unknown":  {"Direction unknown", "The normals are too flat to tell."},
@@ -86,6 +87,8 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s should show the same as %s but does not. One of them is of another scan or version.", other, file)
 	case "not_finite":
 		return fmt.Sprintf("%s has %s that are NaN or infinite. The mean of their neighbours is used instead.", file, count(v.Num("samples"), "sample"))
+	case "out_of_range":
+		return fmt.Sprintf("%s has %s outside of 0 to 1. They are cut off.", file, count(v.Num("samples"), "sample"))
 	case "map_empty":
 		return fmt.Sprintf("%s has one value everywhere (%.2f). Export it again.", file, v.Num("value"))
 	case "name_empty":

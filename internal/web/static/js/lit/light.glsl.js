@@ -30,11 +30,11 @@ vec4 meanOf(float rough) { return textureLod(table, vec2(32.5 / 33.0, (clamp(rou
 
 float fifth(float v) { float s = v * v; return s * s * v; }
 
-struct Fresnel { vec3 f0, dip; };
+struct Fresnel { vec3 f0, dip; float f90; }; // f90 is 1, but 0 where nothing is reflected
 
 vec3 fresnelAt(Fresnel f, float c) {
   float k = 1.0 - c, k5 = fifth(k);
-  return clamp(f.f0 + (1.0 - f.f0) * k5 - f.dip * c * k5 * k, 0.0, 1.0);
+  return clamp(f.f0 + (f.f90 - f.f0) * k5 - f.dip * c * k5 * k, 0.0, 1.0);
 }
 
 vec2 lobeOf(float rough, float anisotropy) {
@@ -87,7 +87,7 @@ struct Scatter {
   float lost, whiteBase, coatCos, coatMulti, coatLost, atCoat, whiteCoat, rough, coatRough;
 };
 
-vec3 specularAlbedo(Scatter c, vec4 e) { return clamp(c.f.f0 * e.x + e.y - c.f.dip * e.z + c.multi * (1.0 - e.x - e.y), 0.0, 1.0); }
+vec3 specularAlbedo(Scatter c, vec4 e) { return clamp(c.f.f0 * e.x + c.f.f90 * e.y - c.f.dip * e.z + c.multi * (1.0 - e.x - e.y), 0.0, 1.0); }
 
 Scatter prepare(Point p, vec3 wo, float rough, float coatRough_) {
   Scatter c;
@@ -95,18 +95,18 @@ Scatter prepare(Point p, vec3 wo, float rough, float coatRough_) {
   c.wo = wo;
   c.rough = rough;
   c.coatRough = coatRough_;
-  c.f = Fresnel(mix(p.specular, p.color, p.metal), vec3(0.0));
+  c.f = Fresnel(mix(p.specular, p.color, p.metal), vec3(0.0), p.specular == vec3(0.0) ? p.metal : 1.0);
 #if EDGE
   {
     const float rim = 1.0 / 7.0;
     float q = 6.0 / 7.0, weight = rim * q * q * q * q * q * q;
-    vec3 dip = (p.color + (1.0 - p.color) * fifth(q)) * (1.0 - edge) / weight;
+    vec3 dip = max((p.color + (1.0 - p.color) * fifth(q)) * (1.0 - edge) / weight, -5.0 * (1.0 - p.color)); // more than white at no angle
     c.f.dip = dip * p.metal;
   }
 #endif
   vec4 avg = meanOf(rough);
   c.lost = max(1.0 - avg.x - avg.y, 0.0);
-  vec3 f = c.f.f0 + (1.0 - c.f.f0) / 21.0 - c.f.dip / 126.0;
+  vec3 f = c.f.f0 + (c.f.f90 - c.f.f0) / 21.0 - c.f.dip / 126.0;
   c.multi = f * f * (1.0 - c.lost) / (1.0 - f * c.lost);
   c.mean = specularAlbedo(c, avg);
   vec4 e = look(wo.z, rough);
@@ -119,12 +119,12 @@ Scatter prepare(Point p, vec3 wo, float rough, float coatRough_) {
   {
     avg = meanOf(coatRough_);
     c.coatLost = max(1.0 - avg.x - avg.y, 0.0);
-    float m = coatF0 + (1.0 - coatF0) / 21.0;
+    float m = coatF0 > 0.0 ? coatF0 + (1.0 - coatF0) / 21.0 : 0.0;
     c.coatMulti = m * m * (1.0 - c.coatLost) / (1.0 - m * c.coatLost);
     c.coatCos = max(dot(wo, p.coatNormal), LEAST_COSINE);
     e = look(c.coatCos, coatRough_);
     c.whiteCoat = e.x + e.y;
-    c.atCoat = clamp(coatF0 * e.x + e.y + c.coatMulti * (1.0 - e.x - e.y), 0.0, 1.0);
+    c.atCoat = clamp(coatF0 * e.x + (coatF0 > 0.0 ? e.y : 0.0) + c.coatMulti * (1.0 - e.x - e.y), 0.0, 1.0);
     c.tint = -log(max(coatColor, 1e-4)) / 2.0;
   }
 #endif
@@ -158,7 +158,7 @@ vec3 reflected(Scatter c, Point p, vec3 wi) {
     if (nl > 0.0) {
       float a = max(c.coatRough * c.coatRough, LEAST_ALPHA), nh = dot(h, p.coatNormal), d = max(1.0 - nh * nh, 0.0) / (a * a) + nh * nh, q = a * a;
       float v = 0.5 / max(nl * sqrt(q + (1.0 - q) * c.coatCos * c.coatCos) + c.coatCos * sqrt(q + (1.0 - q) * nl * nl), 1e-9);
-      float lobe = v / (PI * q * d * d) * fresnelAt(Fresnel(vec3(coatF0), vec3(0.0)), oh).x;
+      float lobe = v / (PI * q * d * d) * fresnelAt(Fresnel(vec3(coatF0), vec3(0.0), coatF0 > 0.0 ? 1.0 : 0.0), oh).x;
       if (c.coatLost > 1e-5) {
         vec4 e = look(nl, c.coatRough);
         lobe += c.coatMulti * (1.0 - c.whiteCoat) * (1.0 - e.x - e.y) / (c.coatLost * PI);
