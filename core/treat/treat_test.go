@@ -206,11 +206,29 @@ func TestReliefFromOneAnother(t *testing.T) {
 	if c := correlation(done[material.Occlusion].Planes[0], s.Occlusion); c < 0.9 {
 		t.Errorf("the height's occlusion is like the scanner's by %.3f only", c)
 	}
-	// A factor on the relief keeps normals and height of one depth.
+	// A factor on the normals leaves a measured height as deep as it is; without one the depth is that of the normals.
 	p, done = carryOut(t, only(material.Normal, material.Height), treat.Step{Kind: treat.NormalStrength, Strength: 1.7})
 	px, py := s.Size.W/float64(s.W), s.Size.H/float64(s.H)
-	if d, _ := normals.Depth(done[material.Normal].Normal, normals.Up, done[material.Height].Planes[0], px, py); math.Abs(d/p.After.Depth-1) > 0.03 || math.Abs(p.After.Depth/s.Depth-1.7) > 1e-6 {
-		t.Errorf("%.2f mm by the maps, %.2f mm said, %.2f mm before", 1000*d, 1000*p.After.Depth, 1000*s.Depth)
+	if d, _ := normals.Depth(done[material.Normal].Normal, normals.Up, done[material.Height].Planes[0], px, py); math.Abs(d/s.Depth-1.7) > 0.05 || p.After.Depth != s.Depth {
+		t.Errorf("%.2f mm by the normals, %.2f mm said, %.2f mm before", 1000*d, 1000*p.After.Depth, 1000*s.Depth)
+	}
+	if p, _ = carryOut(t, only(material.Normal), treat.Step{Kind: treat.NormalStrength, Strength: 1.7}); math.Abs(p.After.Depth/s.Depth-1.7) > 1e-6 {
+		t.Errorf("%.2f mm said of normals alone, %.2f mm before", 1000*p.After.Depth, 1000*s.Depth)
+	}
+	// Re-ranging and inverting keep each height where it is above the zero level.
+	deep := only(material.Height)
+	deep.Zero = 0.3
+	metres := func(p *treat.Plan, h raster.Plane, i int) float64 { return (float64(h.Pix[i]) - p.After.Zero) * p.After.Depth }
+	p, done = carryOut(t, deep, treat.Step{Kind: treat.Rerange, Channel: material.Height, Low: 0.1, High: 0.9})
+	flipped, turned := carryOut(t, deep, treat.Step{Kind: treat.Invert, Channel: material.Height})
+	for i, v := range of[material.Height].Planes[0].Pix {
+		want := (float64(v) - 0.3) * s.Depth
+		if v > 0.1 && v < 0.9 && math.Abs(metres(p, done[material.Height].Planes[0], i)-want) > 1e-6 {
+			t.Fatalf("re-ranged, %.4f mm became %.4f mm", 1000*want, 1000*metres(p, done[material.Height].Planes[0], i))
+		}
+		if math.Abs(metres(flipped, turned[material.Height].Planes[0], i)+want) > 1e-6 {
+			t.Fatalf("inverted, %.4f mm became %.4f mm", 1000*want, 1000*metres(flipped, turned[material.Height].Planes[0], i))
+		}
 	}
 	// A later step on the height does not change what an earlier one made of it.
 	_, alone := carryOut(t, only(material.Height), treat.Step{Kind: treat.OcclusionFromHeight})

@@ -52,38 +52,53 @@ func surfaceRows(m *materials.Material) (rows []figureRow, now string) {
 		}
 		rows = append(rows, figureRow{name, parts, reset, more})
 	}
-	from := func(c material.Channel, missing string) figurePart {
+	// of is a channel's map, or the one value that it has: shown is what pictures show where nothing is known.
+	of := func(c material.Channel, shown float64) (part figurePart, mapped, known bool) {
 		s := look.Source(c)
-		switch {
-		case s == nil:
-			return word(missing)
-		case s.Map != nil:
-			return word("from the map")
+		if s != nil && s.Map != nil {
+			return word("from the map"), true, true
 		}
+		v := [3]float64{shown, shown, shown}
+		if s != nil {
+			v = s.Value
+		}
+		name := strings.ReplaceAll(string(c), "_", " ")
 		if c.Colour() {
-			return hex(s.Value, "constants."+string(c), strings.ReplaceAll(string(c), "_", " "))
+			return hex(v, "constants."+string(c), name), false, s != nil
 		}
-		return figure(s.Value[0], "constants."+string(c)+".0", strings.ReplaceAll(string(c), "_", " "))
+		return figure(v[0], "constants."+string(c)+".0", name), false, s != nil
+	}
+	// even is a row of a channel without a map.
+	even := func(title string, c material.Channel, part figurePart, known bool, missing string, more ...figurePart) {
+		parts := []figurePart{part}
+		if !known && missing != "" {
+			parts = append(parts, word(missing))
+		}
+		add(title, !known, "constants."+string(c), false, append(parts, more...)...)
 	}
 	after := func(p figurePart, text string) figurePart { p.After = text; return p }
 
-	base := from(material.BaseColor, "no map: neutral grey")
-	if base.Text == "from the map" {
-		base.Text = "as scanned"
+	base, mapped, known := of(material.BaseColor, material.UnknownColor)
+	parts, back := []figurePart{base}, "tint"
+	if mapped {
+		parts[0].Text = "as scanned"
+	} else if known {
+		back = "tint constants.base_color"
+	} else {
+		parts = append(parts, word("not known"))
 	}
-	add("Colour", f.Tint == n.Tint, "tint", false, base, word("· tint"), hex(f.Tint, "tint", "tint"))
+	add("Colour", f.Tint == n.Tint && (mapped || !known), back, false, append(parts, word("· tint"), hex(f.Tint, "tint", "tint"))...)
 	g := f.Grade
 	add("Grade", f.Grade == n.Grade, "grade", true, word("slope"), triple(g.Slope, "grade.slope", "slope"), word("offset"), triple(g.Offset, "grade.offset", "offset"), word("power"), triple(g.Power, "grade.power", "power"), word("saturation"), figure(g.Saturation, "grade.saturation", "saturation"))
-	if s := look.Source(material.Roughness); s != nil && s.Map == nil {
-		add("Roughness", true, "", false, from(material.Roughness, ""))
+	if rough, mapped, known := of(material.Roughness, material.UnknownRoughness); mapped || look.Map(material.Glossiness) != nil {
+		add("Roughness", f.Roughness == n.Roughness, "roughness", false, after(figure(f.Roughness[0], "roughness.0", "what a roughness of 0 becomes"), "to"), after(figure(f.Roughness[1], "roughness.1", "what a roughness of 1 becomes"), "from the map"))
 	} else {
-		add("Roughness", f.Roughness == n.Roughness, "roughness", false, after(figure(f.Roughness[0], "roughness.0", "what a roughness of 0 becomes"), "to"), after(figure(f.Roughness[1], "roughness.1", "what a roughness of 1 becomes"), from(material.Roughness, "no map").Text))
+		even("Roughness", material.Roughness, rough, known, "not known")
 	}
-	metal := from(material.Metallic, "none")
-	if metal.Text == "from the map" {
+	if metal, mapped, known := of(material.Metallic, 0); mapped {
 		add("Metal", f.Metallic == n.Metallic, "metallic", false, word("map ×"), figure(f.Metallic, "metallic", "factor on metallic"))
 	} else {
-		add("Metal", true, "", false, metal)
+		even("Metal", material.Metallic, metal, known, "")
 	}
 	if k := look.Map(material.Normal); k != nil {
 		d := k.Direction
@@ -115,8 +130,8 @@ func surfaceRows(m *materials.Material) (rows []figureRow, now string) {
 		add("Emission", f.Emission == n.Emission, "emission", false, parts...)
 	}
 	side := toggle(f.TwoSided, "two_sided", "one-sided", "two-sided")
-	if look.Source(material.Opacity) == nil && f.Opacity == 1 {
-		add("Opacity", !f.TwoSided, "two_sided", false, word("solid ·"), side)
+	if opaque, mapped, known := of(material.Opacity, 1); !mapped {
+		add("Opacity", !known && !f.TwoSided, "constants.opacity two_sided", false, opaque, word("·"), side)
 	} else {
 		cut := "blended"
 		if f.Cutoff > 0 {
@@ -128,7 +143,7 @@ func surfaceRows(m *materials.Material) (rows []figureRow, now string) {
 	add("Index", f.Index == n.Index, "index", true, figure(f.Index, "index", "index of refraction"))
 	t := f.Transmission
 	thin := toggle(t.Thin, "transmission.thin", "thick", "thin sheet")
-	parts := []figurePart{figure(t.Share, "transmission.share", "transmission")}
+	parts = []figurePart{figure(t.Share, "transmission.share", "transmission")}
 	if t.Share > 0 {
 		parts = append(parts, thin, hex(t.Color, "transmission.color", "colour of what goes through"), word("after"), after(figure(t.Distance, "transmission.distance", "distance"), "m"))
 	}

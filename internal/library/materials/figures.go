@@ -60,6 +60,7 @@ func (m *Material) setFigures(change json.RawMessage) error {
 	if err := d.Decode(&f); err != nil {
 		return library.Invalid(fmt.Sprintf("The figures could not be read: %v.", strings.TrimPrefix(err.Error(), "json: ")))
 	}
+	m.settleRange(&f, asked)
 	if name, lo, hi := f.OutOfRange(); name != "" {
 		return library.Invalid(fmt.Sprintf("The %s must be between %g and %g.", strings.ReplaceAll(name, "_", " "), lo, hi))
 	}
@@ -128,9 +129,32 @@ func overlay(now, asked, neutral map[string]json.RawMessage, within string) erro
 				return err
 			}
 			now[k] = text
+		case within == "constants" && v[0] != '[': // one figure for all three
+			now[k] = fmt.Appendf(nil, "[%[1]s,%[1]s,%[1]s]", v)
 		default:
 			now[k] = v
 		}
 	}
 	return nil
+}
+
+// settleRange makes a range with equal ends, of a material without a map of roughness or glossiness, the one value
+// that it is; and takes a range back when one value is set: ranges are for maps.
+func (m *Material) settleRange(f *Figures, asked map[string]json.RawMessage) {
+	if m.Map(material.Roughness) != nil || m.Map(material.Glossiness) != nil {
+		return
+	}
+	var constants map[material.Channel]json.RawMessage
+	_ = json.Unmarshal(asked["constants"], &constants) // was read before
+	_, ranged := asked["roughness"]
+	if _, given := constants[material.Roughness]; given && !ranged {
+		f.Roughness = material.Neutral().Roughness
+	}
+	if v := f.Roughness[0]; ranged && v == f.Roughness[1] {
+		if f.Constants == nil {
+			f.Constants = map[material.Channel][3]float64{}
+		}
+		f.Constants[material.Roughness] = [3]float64{v, v, v}
+		f.Roughness = material.Neutral().Roughness
+	}
 }

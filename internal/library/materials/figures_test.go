@@ -40,6 +40,40 @@ func TestSetFigures(t *testing.T) {
 	}
 }
 
+// Without a map a range with equal ends is the one value that it is, one figure does for all three, and a value
+// takes a range back; with a map ranges stay ranges.
+func TestRangesWithoutMaps(t *testing.T) {
+	m := &Material{}
+	change := func(text string) {
+		t.Helper()
+		if err := m.setFigures(json.RawMessage(text)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	rough := func() float64 {
+		s := m.Surface()
+		return s.Source(material.Roughness).Value[0]
+	}
+	change(`{"roughness":[0.8,0.8]}`)
+	if rough() != 0.8 || m.Figures.Roughness != material.Neutral().Roughness {
+		t.Errorf("%+v", m.Figures)
+	}
+	change(`{"roughness":[0.2,0.9]}`)
+	if rough() != 0.8 || m.Figures.Roughness[1] != 0.9 { // it waits for a map
+		t.Errorf("%+v", m.Figures)
+	}
+	change(`{"constants":{"roughness":0.3,"metallic":1}}`)
+	if rough() != 0.3 || m.Figures.Roughness != material.Neutral().Roughness || m.Figures.Constants[material.Metallic] != [3]float64{1, 1, 1} {
+		t.Errorf("%+v", m.Figures)
+	}
+	mapOf := func(s material.Material) *material.Map { return s.Map(material.Roughness) }
+	m.Maps = []Map{{ID: 1, Map: material.Map{Blob: "b", Component: "r", Width: 4, Height: 4}, Channel: material.Roughness}}
+	change(`{"roughness":[0.5,0.5]}`)
+	if m.Figures.Roughness != [2]float64{0.5, 0.5} || mapOf(m.Surface()) == nil {
+		t.Errorf("%+v", m.Figures)
+	}
+}
+
 // What nature does not know is a finding, and goes with the figure.
 func TestImplausibleFigures(t *testing.T) {
 	m := &Material{Name: "Glass"}

@@ -112,6 +112,9 @@ func (m *Material) Surface() material.Material {
 	if f := m.Figures; f != nil {
 		out.Figures = f.Figures
 		for _, c := range material.All() {
+			if c == material.Roughness && out.Map(material.Glossiness) != nil {
+				continue // that map says it
+			}
 			if v, ok := f.Constants[c]; ok && out.Source(c) == nil {
 				out.Put(material.Source{Channel: c, Value: v})
 			}

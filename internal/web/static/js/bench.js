@@ -8,7 +8,7 @@ import { keys } from "./keys.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
 import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
-import { change, nested } from "./surface.js";
+import { cleared, change, nested } from "./surface.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
 
@@ -236,7 +236,7 @@ export function bench() {
     /** Puts surface figures back to what changes nothing. @param {Event} e */
     async putBack(e) {
       const names = (/** @type {HTMLElement} */ (e.currentTarget).dataset.reset ?? "").split(" ");
-      await this.patch({ figures: Object.fromEntries(names.map((n) => [n, null])) }, "Put back.").catch((/** @type {Error} */ x) => this.failed(x));
+      await this.patch({ figures: cleared(names) }, "Put back.").catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     /**

@@ -5,6 +5,16 @@ import { figure } from "./figure.js";
 /** An object with a value at a path. @param {string[]} path @param {unknown} value @returns {any} */
 export const nested = (path, value) => path.reduceRight((inner, k) => ({ [k]: inner }), /** @type {any} */ (value));
 
+/** The change that puts figures back, by their paths ("tint", "constants.roughness"). @param {string[]} names */
+export function cleared(names) {
+  /** @type {Record<string, any>} */ const all = {};
+  for (const n of names) {
+    const [group, ...rest] = n.split(".");
+    all[group] = rest.length ? { ...all[group], ...nested(rest, null) } : null;
+  }
+  return all;
+}
+
 /** A component of sRGB in linear light. @param {number} v */
 const linear = (v) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
 
@@ -25,7 +35,7 @@ export function colour(text) {
 export async function change(now, path, text) {
   const keys = path.split("."), at = (/** @type {string[]} */ list) => list.reduce((v, k) => v?.[k], now);
   const was = at(keys), last = keys.at(-1) ?? "";
-  if (/color$|^tint$/.test(last)) return nested(keys, colour(text));
+  if (/color$|^tint$/.test(last) || keys[0] === "constants" && keys.length === 2) return nested(keys, colour(text));
   if (Array.isArray(was)) { // one figure for all three, or three
     const list = await Promise.all(text.trim().split(/[\s;]+/).map((t) => figure(t, "number")));
     if (list.length !== 1 && list.length !== 3) throw new Error("Write one figure, or three with spaces between.");
