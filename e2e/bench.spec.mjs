@@ -507,3 +507,33 @@ test("the lens is worked by keys alone", async ({ page }) => {
   await page.keyboard.press("1");
   await expect(page.getByRole("button", { name: "Flat", exact: true })).toHaveAttribute("aria-pressed", "true");
 });
+
+test("a channel without a map has its one value edited", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const { files } = scanned(s.dir, ["--sets", "3", "--size", "128"]);
+  const [, colour] = Object.entries(files).find(([n]) => n.endsWith("_basecolor.png")) ?? ["", new Uint8Array()];
+  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "sail_cloth.png", mimeType: "image/png", buffer: Buffer.from(colour) } } });
+  const { href } = await sent.json();
+  await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 60_000 }).toBe("sorted");
+  const { sets: [one] } = await (await page.request.get(s.url + href)).json();
+  await page.goto(`${s.url}/bench/${one.material_id}`);
+  await page.locator("[data-lens-is=lit]").click();
+  const rough = page.locator("[data-field='fig:constants.roughness.0']");
+  await expect(rough).toHaveText("0.6");
+  const figures = async () => (await (await page.request.get(`${s.url}/api/v1/materials/${one.material_id}`)).json()).figures;
+  await rough.click();
+  await page.keyboard.press("Control+a");
+  await page.keyboard.type("0.8");
+  await page.keyboard.press("Enter");
+  await expect(rough).toHaveText("0.8");
+  await expect.poll(async () => (await figures()).constants.roughness[0]).toBe(0.8);
+  const metal = page.locator("[data-field='fig:constants.metallic.0']");
+  await metal.click();
+  await page.keyboard.press("Control+a");
+  await page.keyboard.type("1");
+  await page.keyboard.press("Enter");
+  await expect.poll(async () => (await figures()).constants.metallic?.[0]).toBe(1);
+  await page.locator("[data-reset='constants.metallic']").click();
+  await expect.poll(async () => (await figures()).constants.metallic).toBeUndefined();
+  await expect(rough).toHaveText("0.8");
+});
