@@ -69,7 +69,7 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 	}
 	a.queue = jobs.New(a.store.DB(), a.store.Reads(), log)
 	a.studio = studio.New(studio.Config{Post: postHook, Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
-		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20},
+		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20, Memory: codec.DefaultLimits.Memory},
 		Archives: parcel.Limits{Entries: l.archiveFiles, Bytes: int64(l.archiveGB) << 30, Ratio: parcel.DefaultLimits.Ratio}})
 	for kind, h := range a.studio.Handlers() {
 		a.queue.Handle(kind, h)

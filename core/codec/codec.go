@@ -10,6 +10,7 @@ package codec
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"image"
 	"image/jpeg"
@@ -17,6 +18,7 @@ import (
 	"math"
 	"strings"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/dds"
 	"aldermoor/core/codec/exr"
 	"aldermoor/core/codec/fault"
@@ -68,14 +70,23 @@ type Info struct {
 	NotFinite  int           // samples that were NaN or infinite and were mended, known once decoded
 }
 
-// Limits bounds what Decode will hold in memory.
+// Limits bounds what Decode will hold in memory, and how long it works.
 type Limits struct {
 	Pixels int   // the largest W·H
 	Bytes  int64 // the largest file
+	Memory int64 // the most that reading one file may take; 0 for no bound
+
+	ctx context.Context // until when; nil for ever
 }
 
-// DefaultLimits allows pictures of 16384 × 16384 pixels and files of 2 GiB.
-var DefaultLimits = Limits{Pixels: 16384 * 16384, Bytes: 2 << 30}
+// DefaultLimits allows pictures of 16384 × 16384 pixels, files of 2 GiB, and 6 GiB to read one.
+var DefaultLimits = Limits{Pixels: 16384 * 16384, Bytes: 2 << 30, Memory: 6 << 30}
+
+// Until are the limits, and no longer than the context.
+func (l Limits) Until(ctx context.Context) Limits {
+	l.ctx = ctx
+	return l
+}
 
 // FormatError reports a file that is damaged.
 type FormatError = fault.FormatError
@@ -127,7 +138,12 @@ type File struct {
 	png  *png.Header
 	tiff *tiff.Header
 	exr  *exr.File
+
+	parts map[int][][]float32 // of an OpenEXR file with several layers: the channels of parts that were read
 }
+
+// mostKept is how much memory the channels of an OpenEXR part may take to be read at once, for all layers.
+const mostKept = 1 << 30
 
 // SniffBytes is how many of a file's first bytes Recognise needs.
 const SniffBytes = 32
@@ -320,42 +336,50 @@ func (f *File) Decode(layer string) (*raster.Image, Info, error) {
 
 func (f *File) decode(layer string, in *Info) (im *raster.Image, err error) {
 	var src image.Image
-	data := f.data
+	data, b := f.data, budget.New(f.lim.ctx, len(f.data), f.lim.Memory)
 	switch in.Format {
 	case PNG:
-		return f.png.Decode()
+		return f.png.Decode(b)
 	case TIFF:
-		return f.tiff.Decode()
+		return f.tiff.Decode(b)
 	case HDR:
-		im, _, err = hdr.Decode(data)
+		im, _, err = hdr.Decode(data, b)
 		return im, err
 	case TGA:
-		im, _, err = tga.Decode(data)
+		im, _, err = tga.Decode(data, b)
 		return im, err
 	case DDS:
-		im, _, err = dds.Decode(data)
+		im, _, err = dds.Decode(data, b)
 		return im, err
 	case EXR:
-		return f.decodeEXR(layer, in)
+		return f.decodeEXR(layer, in, b)
+	}
+	if err := b.Picture(in.W, in.H, 1, in.perPixel(data)); err != nil {
+		return nil, err
+	}
+	switch in.Format {
 	case JPEG:
 		if in.W*in.H/2048 > len(data) { // a block of 8 × 8 takes at least two bits
 			return nil, tooShort(in)
 		}
-		src, err = jpeg.Decode(bytes.NewReader(data))
+		src, err = jpeg.Decode(b.Reader(bytes.NewReader(data)))
 	case BMP:
 		if in.W*in.H/8 > len(data)*256 { // run-length coding reaches 255 pixels in two bytes
 			return nil, tooShort(in)
 		}
-		src, err = bmp.Decode(bytes.NewReader(data))
+		src, err = bmp.Decode(b.Reader(bytes.NewReader(data)))
 	case WebP:
 		if in.W*in.H > len(data)<<14+4<<20 { // a flat lossless picture packs that far
 			return nil, tooShort(in)
 		}
-		if src, err = webp.Decode(bytes.NewReader(data)); err == nil {
+		if src, err = webp.Decode(b.Reader(bytes.NewReader(data))); err == nil {
 			src = limited(src)
 		}
 	}
 	if err != nil {
+		if cancelled := b.Err(); cancelled != nil {
+			return nil, cancelled
+		}
 		return nil, decodeError(err)
 	}
 	if b := src.Bounds(); b.Dx() <= 0 || b.Dy() <= 0 {
@@ -364,11 +388,35 @@ func (f *File) decode(layer string, in *Info) (im *raster.Image, err error) {
 	return fromImage(src, *in), nil
 }
 
+// perPixel is what the libraries that read JPEG, BMP and WebP take for each pixel, and their picture in planes.
+func (in *Info) perPixel(data []byte) int {
+	const planes, bytes, coefficients = 3 * 2, 4, 3 * 4
+	if in.Format == JPEG && progressive(data) {
+		return planes + bytes + coefficients
+	}
+	return planes + bytes
+}
+
+// progressive says whether a JPEG is sent in several passes, of which all coefficients are kept (its frame is SOF2).
+func progressive(data []byte) bool {
+	for p := data[min(2, len(data)):]; len(p) >= 4 && p[0] == 0xff; {
+		n := int(p[2])<<8 | int(p[3])
+		switch {
+		case p[1] == 0xc2:
+			return true
+		case p[1] == 0xc0 || p[1] == 0xc1 || p[1] == 0xda || n+2 > len(p):
+			return false
+		}
+		p = p[n+2:]
+	}
+	return false
+}
+
 func tooShort(in *Info) error {
 	return FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", in.W, in.H))
 }
 
-func (f *File) decodeEXR(layer string, in *Info) (*raster.Image, error) {
+func (f *File) decodeEXR(layer string, in *Info, b *budget.Budget) (*raster.Image, error) {
 	for i, l := range f.exr.Layers() {
 		if layer != l.Name && (layer != "" || i > 0) {
 			continue
@@ -378,7 +426,21 @@ func (f *File) decodeEXR(layer string, in *Info) (*raster.Image, error) {
 		if err := f.within(in); err != nil {
 			return nil, err
 		}
-		return f.exr.Image(l)
+		p := &f.exr.Parts[l.Part]
+		if len(p.Channels) == len(l.Channels) || int64(len(p.Channels))*int64(p.W)*int64(p.H)*4 > mostKept {
+			return f.exr.Image(l, b)
+		}
+		if f.parts[l.Part] == nil {
+			planes, err := f.exr.Read(l.Part, nil, b)
+			if err != nil {
+				return nil, err
+			}
+			if f.parts == nil {
+				f.parts = map[int][][]float32{}
+			}
+			f.parts[l.Part] = planes
+		}
+		return f.exr.Of(l, f.parts[l.Part]), nil
 	}
 	return nil, FormatError(fmt.Sprintf("there is no layer %q in it", layer))
 }

@@ -276,7 +276,12 @@ func FuzzDecode(f *testing.F) {
 	png.Encode(&b, src)
 	f.Add(bytes.Clone(b.Bytes()))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		im, in, err := Decode(data, Limits{Pixels: 1 << 20, Bytes: 1 << 20})
+		var im *raster.Image
+		var in Info
+		var err error
+		if spent := metered(func() { im, in, err = Decode(data, Limits{Pixels: 1 << 20, Bytes: 1 << 20, Memory: 64 << 20}) }); spent > 256<<20 {
+			t.Errorf("%d bytes took %d MB", len(data), spent>>20)
+		}
 		if err == nil && (im.W != in.W || im.H != in.H || im.Components() != in.Components) {
 			t.Errorf("%+v disagrees with a picture of %d×%d×%d", in, im.W, im.H, im.Components())
 		}

@@ -89,8 +89,7 @@ func Examine(file string, src Source, lim codec.Limits, keep func(layer string, 
 	look := func(layer string) (channels.Look, error) {
 		im, in, err := f.Decode(layer)
 		if err != nil {
-			e.cannotBeRead(err)
-			return channels.Look{}, nil
+			return channels.Look{}, e.refused(err)
 		}
 		if keep != nil {
 			if err := keep(layer, im); err != nil {

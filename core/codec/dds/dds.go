@@ -9,6 +9,7 @@ import (
 	"math"
 	"math/bits"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 )
@@ -180,7 +181,7 @@ func (h *Header) blockSize() int {
 
 // Decode reads the picture. An alpha that is opaque throughout is dropped. Two components come as three with the
 // last one empty.
-func Decode(data []byte) (*raster.Image, Header, error) {
+func Decode(data []byte, b *budget.Budget) (*raster.Image, Header, error) {
 	h, err := ReadHeader(data)
 	if err != nil {
 		return nil, h, err
@@ -194,6 +195,13 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	}
 	if len(p) < need {
 		return nil, h, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file ends before them: it was cut off or is still being written", h.W, h.H))
+	}
+	width := 2
+	if h.Float {
+		width = 4
+	}
+	if err := b.Picture(h.W, h.H, h.Components, width); err != nil {
+		return nil, h, err
 	}
 	var im *raster.Image
 	switch {

@@ -65,7 +65,7 @@ func TestBlocks(t *testing.T) {
 		{"DXT1", 0, noise(64 * 8), 4, wantBC1}, {"DXT3", 0, noise(64 * 16), 4, wantBC2}, {"DXT5", 0, noise(64 * 16), 4, wantBC3},
 		{"ATI1", 0, noise(64 * 8), 1, wantBC4}, {"ATI2", 0, noise(64 * 16), 3, wantBC5}, {"DX10", 98, seven, 4, wantBC7},
 	} {
-		im, h, err := Decode(file(32, 32, c.code, c.number, c.body))
+		im, h, err := Decode(file(32, 32, c.code, c.number, c.body), nil)
 		if err != nil || h.Components != c.comps || sum(im) != c.want {
 			t.Errorf("%s %d: %d components, %#x, want %#x, %v", c.code, c.number, h.Components, sum(im), c.want, err)
 		}
@@ -85,7 +85,7 @@ func TestFloatBlocks(t *testing.T) {
 		}
 	}
 	for number, want := range map[uint32]uint32{95: wantUnsigned6, 96: wantSigned6} {
-		im, h, err := Decode(file(128, 128, "DX10", number, body))
+		im, h, err := Decode(file(128, 128, "DX10", number, body), nil)
 		if err != nil || h.Components != 3 || !h.Float || h.Bits != 16 {
 			t.Fatal(h, err)
 		}
@@ -138,15 +138,15 @@ func TestPlainPixels(t *testing.T) {
 	put(96, 0xff00)
 	put(100, 0xff)
 	put(104, 0xff000000)
-	im, h, err := Decode(data)
+	im, h, err := Decode(data, nil)
 	if err != nil || h.Components != 3 || im.Ints(0)[0] != 3*257 || im.Ints(2)[1] != 4*257 {
 		t.Error(h, err)
 	}
-	im, _, err = Decode(file(4, 4, "BC5S", 0, []byte{127, 129, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0}))
+	im, _, err = Decode(file(4, 4, "BC5S", 0, []byte{127, 129, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0}), nil)
 	if err != nil || im.Ints(0)[0] != 65535 || im.Ints(1)[0] != 128*257 {
 		t.Error(im.Ints(0)[0], im.Ints(1)[0], err)
 	}
-	if _, _, err := Decode(file(64, 64, "DXT1", 0, make([]byte, 8))); err == nil {
+	if _, _, err := Decode(file(64, 64, "DXT1", 0, make([]byte, 8)), nil); err == nil {
 		t.Error("a file that was cut off was read")
 	}
 }
@@ -161,7 +161,7 @@ func FuzzDecode(f *testing.F) {
 		if h, err := ReadHeader(data); err != nil || h.W*h.H > 1<<20 {
 			return
 		}
-		im, h, err := Decode(data)
+		im, h, err := Decode(data, nil)
 		if err == nil && (im.W != h.W || im.H != h.H || im.Components() != h.Components) {
 			t.Errorf("%+v", h)
 		}

@@ -28,7 +28,7 @@ func load(t testing.TB, name string) *File {
 func planes(t testing.TB, name string) (*File, map[string][]float32) {
 	t.Helper()
 	f := load(t, name)
-	p, err := f.Read(0, nil)
+	p, err := f.Read(0, nil, nil)
 	if err != nil {
 		t.Fatalf("%s: %v", name, err)
 	}
@@ -133,7 +133,7 @@ func TestLayersAndParts(t *testing.T) {
 				s += " " + n[strings.LastIndexByte(n, '.')+1:]
 			}
 			says = append(says, s+"]")
-			im, err := f.Image(l)
+			im, err := f.Image(l, nil)
 			if err != nil {
 				t.Fatalf("%s %s: %v", name, l.Name, err)
 			}
@@ -244,7 +244,7 @@ func FuzzDecode(f *testing.F) {
 			if file.Parts[l.Part].W*file.Parts[l.Part].H > 1<<20 {
 				return
 			}
-			file.Image(l)
+			file.Image(l, nil)
 		}
 	})
 }
@@ -289,7 +289,7 @@ func TestCompressionsThatAreWritten(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			got, err := f.Read(0, nil)
+			got, err := f.Read(0, nil, nil)
 			if err != nil || f.Parts[0].Compression != k {
 				t.Fatalf("compression %d: %v", k, err)
 			}

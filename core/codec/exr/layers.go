@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 )
@@ -120,16 +121,22 @@ func mainFamilies(channels []Channel) map[string]string {
 }
 
 // Image reads one layer.
-func (f *File) Image(l Layer) (*raster.Image, error) {
+func (f *File) Image(l Layer, b *budget.Budget) (*raster.Image, error) {
 	p := &f.Parts[l.Part]
 	names := map[string]bool{}
 	for _, c := range l.Channels {
 		names[p.Channels[c].Name] = true
 	}
-	planes, err := f.Read(l.Part, func(c Channel) bool { return names[c.Name] })
+	planes, err := f.Read(l.Part, func(c Channel) bool { return names[c.Name] }, b)
 	if err != nil {
 		return nil, err
 	}
+	return f.Of(l, planes), nil
+}
+
+// Of is a layer by the samples of its part's channels, which it shares.
+func (f *File) Of(l Layer, planes [][]float32) *raster.Image {
+	p := &f.Parts[l.Part]
 	im := &raster.Image{W: p.W, H: p.H, Bits: 32}
 	if l.Type == Half {
 		im.Bits = 16
@@ -143,7 +150,7 @@ func (f *File) Image(l Layer) (*raster.Image, error) {
 			im.Planes = im.Planes[:n-1]
 		}
 	}
-	return im, nil
+	return im
 }
 
 func opaque(p []float32) bool {
@@ -165,6 +172,6 @@ func Decode(data []byte) (*raster.Image, *File, error) {
 	if len(l) == 0 {
 		return nil, nil, fault.FormatError("the file has no picture")
 	}
-	im, err := f.Image(l[0])
+	im, err := f.Image(l[0], nil)
 	return im, f, err
 }

@@ -4,15 +4,17 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"runtime"
 	"sync"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 )
 
 // Read returns the samples of the part's channels in the order of Channels, each
 // W × H, from the top. want says which channels are needed; nil for all.
-func (f *File) Read(part int, want func(Channel) bool) ([][]float32, error) {
+func (f *File) Read(part int, want func(Channel) bool, b *budget.Budget) ([][]float32, error) {
 	p := &f.Parts[part]
 	raw := int64(0)
 	for _, c := range p.Channels {
@@ -32,22 +34,38 @@ func (f *File) Read(part int, want func(Channel) bool) ([][]float32, error) {
 	if shown, held := int64(p.W)*int64(p.H), int64(p.data.w())*int64(p.data.h()); shown > 16*held+1<<20 {
 		return nil, fault.FormatError(fmt.Sprintf("its display window of %d × %d pixels is far larger than its picture of %d × %d", p.W, p.H, p.data.w(), p.data.h()))
 	}
+	// What lies around the picture is cut off: a rim, not most of it.
+	if shown, held := int64(p.W)*int64(p.H), int64(p.data.w())*int64(p.data.h()); held > 4*shown+1<<20 {
+		return nil, fault.FormatError(fmt.Sprintf("its picture of %d × %d pixels is far larger than its display window of %d × %d", p.data.w(), p.data.h(), p.W, p.H))
+	}
 	if raw/most > int64(len(f.bytes)) {
 		return nil, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels in %d channels, but the file is far too short for them", p.W, p.H, len(p.Channels)))
 	}
 	planes := make([][]float32, len(p.Channels))
 	for i, c := range p.Channels {
 		if want == nil || want(c) {
+			if err := b.Picture(p.W, p.H, 1, 4); err != nil {
+				return nil, err
+			}
 			planes[i] = make([]float32, p.W*p.H)
 		}
 	}
 	jobs := p.plan()
+	// Each that unpacks has a chunk packed and unpacked, and what lies between.
+	scratch := 3 * int64(runtime.GOMAXPROCS(0)) * p.largestChunk()
+	if err := b.Take(scratch); err != nil {
+		return nil, err
+	}
+	defer b.Give(scratch)
 	var mu sync.Mutex
 	var failed error
 	raster.Rows(len(jobs), func(from, to int) {
 		u := unpacker{part: p}
 		for i := from; i < to; i++ {
-			err := f.chunk(&u, part, i, jobs[i], planes)
+			err := b.Err()
+			if err == nil {
+				err = f.chunk(&u, part, i, jobs[i], planes)
+			}
 			if err != nil {
 				mu.Lock()
 				if failed == nil {
@@ -59,6 +77,18 @@ func (f *File) Read(part int, want func(Channel) bool) ([][]float32, error) {
 		}
 	})
 	return planes, failed
+}
+
+// largestChunk is the bytes of the largest chunk, unpacked.
+func (p *Part) largestChunk() (n int64) {
+	w, h := p.data.w(), min(p.Compression.lines(), p.data.h())
+	if p.tiled {
+		w, h = min(p.tileW, w), min(p.tileH, p.data.h())
+	}
+	for _, c := range p.Channels {
+		n += int64(c.Type.size()) * int64(w) * int64(h)
+	}
+	return n
 }
 
 // plan lists the rectangles, in data coordinates, that the first chunks hold: all

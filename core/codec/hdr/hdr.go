@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 )
@@ -79,7 +80,7 @@ func ReadHeader(data []byte) (Header, error) {
 }
 
 // Decode reads the picture as linear light, exposure undone.
-func Decode(data []byte) (*raster.Image, Header, error) {
+func Decode(data []byte, b *budget.Budget) (*raster.Image, Header, error) {
 	h, err := ReadHeader(data)
 	if err != nil {
 		return nil, h, err
@@ -87,6 +88,12 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	// An adaptive run of 127 takes two bytes, an old run of 255·256³ four.
 	if h.W*h.H/64 > len(h.body)+64 && !bytes.Contains(h.body[:min(len(h.body), 64)], []byte{1, 1, 1}) {
 		return nil, h, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", h.W, h.H))
+	}
+	if least := 4 * min(h.W, 2); h.H > len(h.body)/least { // a row takes a pixel and a run at least
+		return nil, h, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", h.W, h.H))
+	}
+	if err := b.Picture(h.W, h.H, 3, 4); err != nil {
+		return nil, h, err
 	}
 	im := raster.NewFloat(h.W, h.H, 3, 32)
 	var scale [256]float32
@@ -97,7 +104,10 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	rgb := [3]raster.Floats{im.Floats(0), im.Floats(1), im.Floats(2)}
 	p := h.body
 	for y := range h.H {
-		if p, err = readRow(p, row, h.W); err != nil {
+		if p, err = readRow(p, row, h.W); err == nil {
+			err = b.Err()
+		}
+		if err != nil {
 			return nil, h, err
 		}
 		to := y

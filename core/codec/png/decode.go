@@ -15,6 +15,7 @@ import (
 	"io"
 	"strings"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 
@@ -80,8 +81,8 @@ func ReadHeader(data []byte) (Header, error) {
 			}
 			h.palette = body
 		case "tRNS":
-			h.alpha = body
-			if h.kind == grey && len(body) >= 2 || h.kind == rgb && len(body) >= 6 || h.kind == indexed {
+			if h.alpha == nil && (h.kind == grey && len(body) >= 2 || h.kind == rgb && len(body) >= 6 || h.kind == indexed && len(body) > 0) {
+				h.alpha = body
 				h.Components = map[byte]int{grey: 2, rgb: 4, indexed: 4}[h.kind]
 			}
 		case "pHYs":
@@ -204,13 +205,13 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	if err != nil {
 		return nil, h, err
 	}
-	im, err := h.Decode()
+	im, err := h.Decode(nil)
 	return im, h, err
 }
 
 // Decode reads the pixels of the file that the header was read from, and sets its
 // components to what they have.
-func (h *Header) Decode() (*raster.Image, error) {
+func (h *Header) Decode(b *budget.Budget) (*raster.Image, error) {
 	packed, err := h.pixels()
 	if err != nil {
 		return nil, err
@@ -223,8 +224,11 @@ func (h *Header) Decode() (*raster.Image, error) {
 	if err != nil {
 		return nil, inflating(err)
 	}
+	if err := b.Picture(h.W, h.H, h.Components, 2); err != nil {
+		return nil, err
+	}
 	im := raster.New(h.W, h.H, h.Components, h.Bits)
-	u := unpacker{h: h, im: im}
+	u := unpacker{h: h, im: im, budget: b}
 	if !h.interlaced {
 		err = u.pass(z, h.W, h.H, 0, 0, 1, 1)
 	} else {

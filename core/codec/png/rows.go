@@ -5,14 +5,16 @@ import (
 	"io"
 	"runtime"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 )
 
 // unpacker turns filtered rows into planes.
 type unpacker struct {
-	h  *Header
-	im *raster.Image
+	h      *Header
+	im     *raster.Image
+	budget *budget.Budget
 }
 
 // pass reads w × h pixels and spreads them over the picture from (x0, y0) in
@@ -22,6 +24,9 @@ func (u *unpacker) pass(r io.Reader, w, h, x0, y0, dx, dy int) error {
 	bpp := max(1, u.h.stored()*int(u.h.depth)/8)
 	// Several rows at a time, so that the inflater is not asked for every one.
 	block := min(h, max(1, 1<<18/(n+1)))
+	if err := u.budget.Take(int64(block+1) * int64(n+1)); err != nil {
+		return err
+	}
 	buf := make([]byte, block*(n+1))
 	above := make([]byte, n)
 	for y := 0; y < h; y += block {
@@ -38,6 +43,9 @@ func (u *unpacker) pass(r io.Reader, w, h, x0, y0, dx, dy int) error {
 			u.spread(line[1:], w, y0+(y+k)*dy, x0, dx)
 		}
 		runtime.Gosched() // a server goes on answering
+		if err := u.budget.Err(); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"encoding/binary"
 	"fmt"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 )
@@ -76,7 +77,7 @@ func ReadHeader(data []byte) (Header, error) {
 
 // Decode reads the picture. An alpha that is opaque or empty throughout is
 // dropped: many writers leave it at zero.
-func Decode(data []byte) (*raster.Image, Header, error) {
+func Decode(data []byte, b *budget.Budget) (*raster.Image, Header, error) {
 	h, err := ReadHeader(data)
 	if err != nil {
 		return nil, h, err
@@ -102,6 +103,9 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	}
 	if len(p) < least {
 		return nil, h, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file ends before them: it was cut off or is still being written", h.W, h.H))
+	}
+	if err := b.Picture(h.W, h.H, h.Components, 2); err != nil {
+		return nil, h, err
 	}
 	im := raster.New(h.W, h.H, h.Components, 8)
 	d := decoder{h: h, colours: colours, entry: entry}

@@ -20,7 +20,7 @@ func load(t testing.TB, name string) *raster.Image {
 	if !Looks(data[:18]) {
 		t.Errorf("%s is not recognised", name)
 	}
-	im, _, err := Decode(data)
+	im, _, err := Decode(data, nil)
 	if err != nil {
 		t.Fatalf("%s: %v", name, err)
 	}
@@ -60,12 +60,12 @@ func header(kind, bits byte, w, h int, rest ...byte) []byte {
 func TestCornersAndDamage(t *testing.T) {
 	// Without a flag rows come from the bottom; with one, pixels from the right.
 	up := header(3, 8, 2, 2, 1, 2, 3, 4)
-	im, _, err := Decode(up)
+	im, _, err := Decode(up, nil)
 	if err != nil || im.Ints(0)[0] != 3*257 || im.Ints(0)[3] != 2*257 {
 		t.Errorf("from the bottom: %v %v", im, err)
 	}
 	up[17] = 0x30
-	if im, _, _ = Decode(up); im.Ints(0)[0] != 2*257 || im.Ints(0)[2] != 4*257 {
+	if im, _, _ = Decode(up, nil); im.Ints(0)[0] != 2*257 || im.Ints(0)[2] != 4*257 {
 		t.Errorf("from the top right: %v", im.Planes)
 	}
 	for name, c := range map[string]struct {
@@ -77,7 +77,7 @@ func TestCornersAndDamage(t *testing.T) {
 		"empty":       {header(2, 24, 0, 5), "empty"},
 		"palette cut": {append([]byte{0, 1, 1, 0, 0, 0, 1, 24, 0, 0, 0, 0, 1, 0, 1, 0, 8, 0}, 5), "ends"},
 	} {
-		if _, _, err := Decode(c.data); err == nil || !strings.Contains(err.Error(), c.says) {
+		if _, _, err := Decode(c.data, nil); err == nil || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -94,7 +94,7 @@ func FuzzDecode(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if h, err := ReadHeader(data); err == nil && h.W*h.H < 1<<20 {
-			Decode(data)
+			Decode(data, nil)
 		}
 	})
 }
@@ -111,7 +111,7 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 		if err := Encode(&b, im); err != nil {
 			t.Fatal(err)
 		}
-		got, h, err := Decode(b.Bytes())
+		got, h, err := Decode(b.Bytes(), nil)
 		if err != nil || got.W != 31 || got.H != 17 || h.Components != n {
 			t.Fatalf("%d components: %v, %+v", n, err, h)
 		}

@@ -8,6 +8,7 @@ import (
 	"math"
 	"math/bits"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 
@@ -16,10 +17,17 @@ import (
 )
 
 // decode unpacks all strips or tiles into planes.
-func (h *Header) decode() (*raster.Image, error) {
+func (h *Header) decode(b *budget.Budget) (*raster.Image, error) {
 	n := min(h.samples, 4)
 	if h.photometric == colour && h.samples > 4 {
 		n = 4
+	}
+	size := 2
+	if h.Float {
+		size = 4
+	}
+	if err := b.Picture(h.W, h.H, n, size); err != nil {
+		return nil, err
 	}
 	im := raster.New(h.W, h.H, 0, h.Bits)
 	for range n {
@@ -42,10 +50,14 @@ func (h *Header) decode() (*raster.Image, error) {
 				if !h.tiled {
 					rows = min(h.tileH, h.H-ty*h.tileH)
 				}
-				raw, err := h.unpack((plane*down+ty)*across+tx, rowBytes*rows)
+				if err := b.Take(int64(rowBytes) * int64(rows)); err != nil {
+					return nil, err
+				}
+				raw, err := h.unpack((plane*down+ty)*across+tx, rowBytes*rows, b)
 				if err != nil {
 					return nil, err
 				}
+				b.Give(int64(rowBytes) * int64(rows))
 				if err := h.predict(raw, rowBytes, each); err != nil {
 					return nil, err
 				}
@@ -66,7 +78,7 @@ func (h *Header) decode() (*raster.Image, error) {
 }
 
 // unpack returns the n bytes of one strip or tile.
-func (h *Header) unpack(i, n int) ([]byte, error) {
+func (h *Header) unpack(i, n int, b *budget.Budget) ([]byte, error) {
 	at, count := h.offsets[i], uint64(len(h.data))
 	if i < len(h.counts) {
 		count = h.counts[i]
@@ -83,8 +95,8 @@ func (h *Header) unpack(i, n int) ([]byte, error) {
 	}
 	if h.fillOrder == 2 {
 		src = bytes.Clone(src)
-		for i, b := range src {
-			src[i] = bits.Reverse8(b)
+		for i, v := range src {
+			src[i] = bits.Reverse8(v)
 		}
 	}
 	out := make([]byte, n)
@@ -105,7 +117,10 @@ func (h *Header) unpack(i, n int) ([]byte, error) {
 	case packBits:
 		return out, unpackBits(out, src)
 	}
-	if _, err := io.ReadFull(r, out); err != nil {
+	if _, err := io.ReadFull(b.Reader(r), out); err != nil {
+		if cancelled := b.Err(); cancelled != nil {
+			return nil, cancelled
+		}
 		return nil, damaged(err)
 	}
 	return out, nil

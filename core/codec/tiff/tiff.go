@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"math"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/codec/fault"
 	"aldermoor/core/raster"
 )
@@ -88,7 +89,7 @@ func ReadHeader(data []byte) (Header, error) {
 	if at+2+12*n > uint64(len(data)) {
 		return h, fault.Short
 	}
-	d := directory{unit: 1 / 0.0254}
+	d := directory{unit: 1 / 0.0254, seen: map[uint16]bool{}}
 	for i := range n {
 		if err := h.entry(data[at+2+12*i:][:12], &d); err != nil {
 			return h, err
@@ -104,11 +105,16 @@ type directory struct {
 	unit    float64 // units of the resolution in a metre
 	rows    uint64  // of a strip
 	extra   []uint64
+	seen    map[uint16]bool // tags; one that comes twice would read its values twice
 }
 
 // entry reads one entry of a directory. Unknown tags are skipped.
 func (h *Header) entry(e []byte, d *directory) error {
 	tag := h.order.Uint16(e)
+	if d.seen[tag] {
+		return nil // the first one counts
+	}
+	d.seen[tag] = true
 	switch tag {
 	case tagXRes, tagYRes:
 		where := uint64(h.order.Uint32(e[8:]))
@@ -331,17 +337,17 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 	if err != nil {
 		return nil, h, err
 	}
-	im, err := h.Decode()
+	im, err := h.Decode(nil)
 	return im, h, err
 }
 
 // Decode reads the picture of the file that the header was read from, and sets its
 // components to what they have.
-func (h *Header) Decode() (*raster.Image, error) {
+func (h *Header) Decode(b *budget.Budget) (*raster.Image, error) {
 	if err := h.check(); err != nil {
 		return nil, err
 	}
-	im, err := h.decode()
+	im, err := h.decode(b)
 	if err == nil {
 		h.Components = im.Components()
 	}

@@ -36,7 +36,7 @@ func (s *Service) examine(ctx context.Context, key string) error {
 		return err
 	}
 	from := s.Now()
-	e, err := s.look(&f)
+	e, err := s.look(ctx, &f)
 	if err != nil {
 		return err
 	}
@@ -53,13 +53,13 @@ func (s *Service) examine(ctx context.Context, key string) error {
 	})
 }
 
-func (s *Service) look(f *File) (inspect.Examined, error) {
+func (s *Service) look(ctx context.Context, f *File) (inspect.Examined, error) {
 	b, err := s.Blobs.Open(f.Blob)
 	if err != nil {
 		return inspect.Examined{}, err
 	}
 	defer b.Close()
-	return inspect.Examine(f.Path, inspect.Source{ReaderAt: b, Size: b.Size(), SHA256: f.Blob}, s.Pictures, func(layer string, im *raster.Image) error {
+	return inspect.Examine(f.Path, inspect.Source{ReaderAt: b, Size: b.Size(), SHA256: f.Blob}, s.Pictures.Until(ctx), func(layer string, im *raster.Image) error {
 		ratio, err := s.Materials.PutLevel(f.Blob, layer, im)
 		f.Ratio = max(f.Ratio, ratio)
 		return err

@@ -105,7 +105,7 @@ func (s *Service) openWhole(ctx context.Context, p *materials.Map) (*openMap, er
 	if err != nil {
 		return nil, err
 	}
-	im, _, err := codec.DecodeLayer(data, p.Layer, s.Pictures)
+	im, _, err := codec.DecodeLayer(data, p.Layer, s.Pictures.Until(ctx))
 	if err != nil {
 		return nil, err
 	}
