@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"aldermoor/core/codec/budget"
 	"aldermoor/core/geom"
 )
 
@@ -72,7 +73,7 @@ func ReadGLTF(data []byte, beside fs.FS) (*Mesh, error) {
 	if err != nil {
 		return nil, err
 	}
-	g := gltfReader{}
+	g := gltfReader{left: budget.New(nil, len(data), mostRead)}
 	if err := json.Unmarshal(text, &g.doc); err != nil {
 		return nil, fmt.Errorf("it is no glTF document: %w", err)
 	}
@@ -159,7 +160,11 @@ type gltfReader struct {
 	m       Mesh
 	hasUV   bool
 	visited int
+	left    *budget.Budget
 }
+
+// mostRead is the most memory that a model's figures may take, all times that they are read counted.
+const mostRead = 2 << 30
 
 // matrix is a transform: columns of three, the last the translation.
 type matrix [4]geom.V3
@@ -359,10 +364,15 @@ func (g *gltfReader) read(i, per int) ([]float32, error) {
 		return nil, fmt.Errorf("accessor %d has %s where %d figures belong", i, a.Type, per)
 	case len(a.Sparse) > 0:
 		return nil, errors.New("it has sparse accessors, which are not read here")
+	case a.View == nil:
+		return nil, fmt.Errorf("accessor %d has no data: all of its figures are zero", i)
 	case a.Count < 0 || a.Count > 3*MostTriangles:
 		return nil, fmt.Errorf("accessor %d has %d entries", i, a.Count)
-	case a.View == nil:
-		return make([]float32, a.Count*per), nil
+	}
+	if err := g.left.Take(int64(a.Count) * int64(per) * 4); err != nil {
+		return nil, fmt.Errorf("accessor %d: %w", i, err)
+	}
+	switch {
 	case *a.View < 0 || *a.View >= len(g.doc.Views):
 		return nil, fmt.Errorf("there is no buffer view %d", *a.View)
 	}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -262,5 +263,19 @@ func BenchmarkHit(b *testing.B) {
 	for b.Loop() {
 		o := geom.Vec(rng.Float32()*4-2, rng.Float32()*4-2, 3)
 		body.Hit(geom.Ray{O: o, D: o.Scale(-1).Unit()}, 0, float32(math.Inf(1)), true)
+	}
+}
+
+// A small document of millions of figures without data is refused before anything is made of it.
+func TestEmptyAccessorsAreBounded(t *testing.T) {
+	primitive := `{"attributes":{"POSITION":0,"NORMAL":0},"mode":5}`
+	text := `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],"accessors":[{"componentType":5126,"count":3999999,"type":"VEC3"}],
+		"meshes":[{"primitives":[` + strings.Repeat(primitive+",", 60) + primitive + `]}]}`
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	_, err := mesh.ReadGLTF([]byte(text), nil)
+	runtime.ReadMemStats(&after)
+	if err == nil || after.TotalAlloc-before.TotalAlloc > 16<<20 {
+		t.Errorf("%d MB, %v", (after.TotalAlloc-before.TotalAlloc)>>20, err)
 	}
 }
