@@ -69,7 +69,7 @@ func invert(st Step, now *Scan) (operation, error) {
 		return s.each(func(v float32) float32 { return 1 - v })
 	})
 	if st.Channel == material.Height {
-		a.after.Zero = 1 - now.Zero
+		a.zero = [2]float64{-1, 1}
 	}
 	return a, nil
 }
@@ -104,7 +104,7 @@ func rerange(st Step, now *Scan) (operation, error) {
 	})
 	if st.Channel == material.Height {
 		a.after.Depth *= hi - lo
-		a.after.Zero = (now.Zero - lo) / (hi - lo) // the same height in metres
+		a.zero = [2]float64{1 / (hi - lo), -lo / (hi - lo)} // the same height in metres
 	}
 	return a, nil
 }

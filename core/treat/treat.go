@@ -157,8 +157,9 @@ type operation struct {
 	makes []material.Channel
 	// make gives a channel; get gives those of before the step at the size in question.
 	make  func(c material.Channel, get func(material.Channel) (*Sheet, error)) (*Sheet, error)
-	after Scan      // without Load
-	did   fact.Fact // what it comes to
+	after Scan       // without Load
+	zero  [2]float64 // what becomes of a stored height, times the first plus the second; both 0 where it stays
+	did   fact.Fact  // what it comes to
 	packs []material.Channel
 }
 
@@ -168,6 +169,7 @@ type Plan struct {
 	operations []operation
 	Did        []fact.Fact // what each step comes to, with its figures
 	Share      [2]float64
+	Zero       [2]float64           // what becomes of the zero level: times the first, plus the second
 	After      Scan                 // sizes, depth and channels afterwards; Load gives reduced copies
 	Made       []material.Channel   // the channels that differ from the scan's
 	Packs      [][]material.Channel // groups of channels that are to lie in one file
@@ -191,7 +193,7 @@ func refuse(code string, pairs ...any) error { return Invalid{Why: fact.New(code
 // Decide plans a recipe for a scan: every parameter that a step has to find by looking is
 // decided here, on reduced copies. An error of type Invalid says which step can't be done.
 func Decide(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
-	p := &Plan{scan: scan, Share: [2]float64{1, 1}, small: map[material.Channel]*Sheet{}}
+	p := &Plan{scan: scan, Share: [2]float64{1, 1}, Zero: [2]float64{1, 0}, small: map[material.Channel]*Sheet{}}
 	now := scan
 	for _, c := range scan.Mapped() {
 		s, err := scan.Load(c, DecideAt)
@@ -235,6 +237,10 @@ func Decide(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 		}
 		p.Share[0] *= a.after.Size.W / now.Size.W
 		p.Share[1] *= a.after.Size.H / now.Size.H
+		if z := a.zero; z != [2]float64{} {
+			p.Zero = [2]float64{p.Zero[0] * z[0], p.Zero[1]*z[0] + z[1]}
+			a.after.Zero = now.Zero*z[0] + z[1]
+		}
 		p.operations = append(p.operations, a)
 		p.Did = append(p.Did, a.did)
 		if a.packs != nil {

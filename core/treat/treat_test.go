@@ -218,7 +218,9 @@ func TestReliefFromOneAnother(t *testing.T) {
 	// Re-ranging and inverting keep each height where it is above the zero level.
 	deep := only(material.Height)
 	deep.Zero = 0.3
-	metres := func(p *treat.Plan, h raster.Plane, i int) float64 { return (float64(h.Pix[i]) - p.After.Zero) * p.After.Depth }
+	metres := func(p *treat.Plan, h raster.Plane, i int) float64 {
+		return (float64(h.Pix[i]) - p.After.Zero) * p.After.Depth
+	}
 	p, done = carryOut(t, deep, treat.Step{Kind: treat.Rerange, Channel: material.Height, Low: 0.1, High: 0.9})
 	flipped, turned := carryOut(t, deep, treat.Step{Kind: treat.Invert, Channel: material.Height})
 	for i, v := range of[material.Height].Planes[0].Pix {

@@ -115,7 +115,7 @@ func (s *Service) putFinish(ctx context.Context, id int64, want string, f Finish
 			p := &f.Maps[i]
 			p.ID = 0
 			if was := now.Map(p.Channel); was != nil { // what was said of the scan since counts
-				p.Zero = was.Zero
+				p.Zero = f.ZeroOf(was.Zero)
 			}
 		}
 		if err := tx.SaveFinish(id, f.Maps); err != nil {
@@ -200,7 +200,7 @@ func (s *Service) carryOut(ctx context.Context, m *Material, seen map[int64]*ins
 	if err != nil {
 		return f, err
 	}
-	f = Finish{Did: plan.Did, Share: plan.Share}
+	f = Finish{Did: plan.Did, Share: plan.Share, Zero: plan.Zero}
 	switch {
 	case scan.Depth > 0:
 		f.Deeper = plan.After.Depth / scan.Depth
@@ -296,6 +296,9 @@ func (k *making) keep(ctx context.Context, im *raster.Image, list []material.Cha
 	look.TrueBits = im.Bits
 	for i, c := range list {
 		p := k.s.finished(k.m, c, &look)
+		if c == material.Height {
+			p.Zero = k.f.ZeroOf(p.Zero)
+		}
 		p.Blob, p.Ratio = sum, ratio
 		if p.Component = "r"; c.Colour() || c == material.Normal {
 			p.Component = "rgb"

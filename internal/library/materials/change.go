@@ -350,8 +350,11 @@ func (m *Material) setZero(zero float64) error {
 		return library.Invalid("The zero level is a share of the height map's range, between 0 and 1.")
 	}
 	found := false
+	scan := m.Finish.scanZero(zero)
 	for p := range m.heights() {
-		p.Zero, found = &zero, true
+		if p.Zero, found = &scan, true; slices.ContainsFunc(m.Finish.Maps, func(o Map) bool { return o.ID == p.ID && o.Channel == p.Channel }) {
+			p.Zero = &zero
+		}
 	}
 	if !found {
 		return library.Invalid(fmt.Sprintf("%s has no height map, and so no zero level.", m.Name))

@@ -41,6 +41,7 @@ type Finish struct {
 	Says    []string    // the same as sentences, of recipes that were carried out before there were codes
 	Share   [2]float64  // of the scan's size that a repeat has now
 	Deeper  float64     // depth over the scan's depth; 0 if the scan's is not known
+	Zero    [2]float64  // what became of the scan's zero level, times the first plus the second; both 0 where it stayed
 	Report  inspect.Set // findings, tiling and pattern of the finished maps
 	Relief  float64     // depth of the finished height as a share of the scan's width
 	Tried   string      // the key of what could not be made, and
@@ -56,6 +57,27 @@ func (f *Finish) Kept() [2]float64 {
 		return [2]float64{1, 1}
 	}
 	return f.Share
+}
+
+// ZeroOf is the zero level of the finished height by that of the scan's, which is nil for one at 0.
+func (f *Finish) ZeroOf(scan *float64) *float64 {
+	if f.Zero == [2]float64{} || f.Zero == [2]float64{1, 0} {
+		return scan
+	}
+	z := 0.0
+	if scan != nil {
+		z = *scan
+	}
+	z = min(max(z*f.Zero[0]+f.Zero[1], 0), 1) // a height that was cut off has none below
+	return &z
+}
+
+// scanZero is the zero level of the scan by that of the finished height.
+func (f *Finish) scanZero(zero float64) float64 {
+	if f.Zero[0] == 0 || len(f.Maps) == 0 {
+		return zero
+	}
+	return min(max((zero-f.Zero[1])/f.Zero[0], 0), 1)
 }
 
 // DepthRatio is how many times as deep as the scan the relief is.
