@@ -108,7 +108,7 @@ func (f *convertFlags) convert(ctx context.Context, args []string, form handoff.
 		return err
 	}
 	defer os.RemoveAll(aside)
-	e, r, err := examineAside(ctx, args, inspectPx, terminal(os.Stderr), aside)
+	e, r, err := examineAside(ctx, args, inspect.ReducedPx, terminal(os.Stderr), aside)
 	if err != nil {
 		return err
 	}

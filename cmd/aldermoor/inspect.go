@@ -33,7 +33,7 @@ func inspectCommand() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{Use: "inspect PATH...", Short: "Sort, map and measure files, folders or archives; changes nothing", Args: cobra.MinimumNArgs(1),
 		RunE: work(func(ctx context.Context, args []string) error {
-			e, r, err := examine(ctx, args, inspectPx, !asJSON && terminal(os.Stderr))
+			e, r, err := examine(ctx, args, inspect.ReducedPx, !asJSON && terminal(os.Stderr))
 			if err != nil {
 				return err
 			}
@@ -63,9 +63,6 @@ func inspectCommand() *cobra.Command {
 	return c
 }
 
-// inspectPx is the longer side of the copies that sorting looks at.
-const inspectPx = 512
-
 // examine looks at files, folders and archives and sorts them into sets. Copies of their pictures of
 // at most px pixels a side can be asked for until the examiner is closed.
 func examine(ctx context.Context, paths []string, px int, progress bool) (*examiner, inspect.Report, error) {
@@ -91,7 +88,13 @@ func examineAside(ctx context.Context, paths []string, px int, progress bool, as
 	}
 	var r inspect.Report
 	if err == nil {
-		r = inspect.Assemble(e.seen, func(file, layer string) *raster.Image { return e.level(channels.Address(file, layer)) })
+		r = inspect.Assemble(e.seen, func(file, layer string) *raster.Image {
+			im := e.level(channels.Address(file, layer))
+			if im == nil || e.px == inspect.ReducedPx {
+				return im
+			}
+			return inspect.Reduced(im)
+		})
 		err = e.trouble
 	}
 	if err != nil {
@@ -265,6 +268,9 @@ func (e *examiner) examine(name string, src inspect.Source) {
 		}
 	}()
 	x, err := inspect.Examine(name, src, codec.DefaultLimits, func(layer string, im *raster.Image) error {
+		if e.px == inspect.ReducedPx {
+			im = inspect.Reduced(im)
+		}
 		from, to := float32(0), float32(1)
 		if im.Float() && im.Components() == 1 { // kept as they are: their channel says what they mean
 			lo, hi, _, _ := im.Planes[0].Moments()

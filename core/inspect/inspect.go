@@ -189,6 +189,28 @@ func (e *Examined) document(ext string, data []byte) {
 	}
 }
 
+// ReducedPx is the longer side of the copies on which sets are examined. Whoever examines takes the same, so that
+// the same files have the same figures everywhere.
+const ReducedPx = 1024
+
+// Reduced is the copy of a picture on which sets are examined, with the bits of its source. Floats of one component
+// are kept as they are, since only their channel says what they mean; others are as raster's Unit gives them.
+func Reduced(im *raster.Image) *raster.Image {
+	if im.Float() && im.Components() == 1 {
+		return raster.FromPlanes(im.Reduced(0, ReducedPx))
+	}
+	unit, _, _ := im.Unit()
+	var planes []raster.Plane
+	for c := range unit.Components() {
+		planes = append(planes, unit.Reduced(c, ReducedPx))
+	}
+	bits := 8
+	if im.Bits > 8 {
+		bits = 16
+	}
+	return raster.FromPlanes(planes...).Quantise(bits)
+}
+
 // Level gives a picture at reduced size (a component for each of the file's), or
 // nil if there is none. It may be asked for several at the same time.
 type Level func(file, layer string) *raster.Image

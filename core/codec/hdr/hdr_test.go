@@ -40,14 +40,14 @@ func TestWrittenByAnother(t *testing.T) {
 
 func TestOldRunsExposureAndCorners(t *testing.T) {
 	body := "\x80\x40\x20\x81" + "\x01\x01\x01\x03" + "\x10\x20\x30\x80" // a pixel, three more of it, another
-	im, _, err := Decode([]byte("#?RADIANCE\nEXPOSURE=2\nFORMAT=32-bit_rle_rgbe\n\n-Y 1 +X 5\n" + body), nil)
+	im, _, err := Decode([]byte("#?RADIANCE\nEXPOSURE=2\nFORMAT=32-bit_rle_rgbe\n\n-Y 1 +X 5\n"+body), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if im.Floats(0)[3] != 0.5 || im.Floats(1)[0] != 0.25 || im.Floats(2)[4] != 0.09375 {
 		t.Errorf("%v", im.Planes)
 	}
-	im, _, err = Decode([]byte("#?RGBE\n\n+Y 2 -X 1\n" + "\x80\x40\x20\x81" + "\x10\x20\x30\x80"), nil)
+	im, _, err = Decode([]byte("#?RGBE\n\n+Y 2 -X 1\n"+"\x80\x40\x20\x81"+"\x10\x20\x30\x80"), nil)
 	if err != nil || im.Floats(0)[1] != 1 {
 		t.Errorf("from the bottom: %v %v", im, err)
 	}

@@ -7,12 +7,13 @@ import (
 
 	"aldermoor/core/codec"
 	"aldermoor/core/codec/exr"
+	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 )
 
-// levelSize is the longer side of the reduced copy that is kept of every map.
-const LevelSize = 1024
+// LevelSize is the longer side of the reduced copy that is kept of every map.
+const LevelSize = inspect.ReducedPx
 
 // LevelKey names a picture of a blob.
 func LevelKey(sum, layer string) string {
@@ -34,16 +35,8 @@ func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, 
 	if im.Float() && im.Components() == 1 {
 		return s.putFloats(sum, layer, im)
 	}
-	im, _, _ = im.Unit()
-	var planes []raster.Plane
-	for c := range im.Components() {
-		planes = append(planes, im.Reduced(c, LevelSize))
-	}
-	bits := 8
-	if im.Bits > 8 {
-		bits = 16
-	}
-	small := raster.FromPlanes(planes...).Quantise(bits)
+	small := inspect.Reduced(im)
+	bits := small.Bits
 	var b bytes.Buffer
 	if err := codec.EncodePNG(&b, small, codec.PNGOptions{}); err != nil {
 		return 0, err
@@ -61,7 +54,7 @@ func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, 
 
 // putFloats keeps the reduced copy of a picture of one float component.
 func (s *Service) putFloats(sum, layer string, im *raster.Image) (ratio float64, err error) {
-	small := raster.FromPlanes(im.Reduced(0, LevelSize))
+	small := inspect.Reduced(im)
 	var b bytes.Buffer
 	if err := exr.Encode(&b, small, exr.Options{Type: exr.Float, Compression: exr.ZIP}); err != nil {
 		return 0, err
