@@ -183,3 +183,29 @@ func TestSizesInTexts(t *testing.T) {
 		}
 	}
 }
+
+// A resolution that editors write by themselves is believed only where nothing else says a size, and contradicts
+// nothing.
+func TestDefaultResolutionsAreWeak(t *testing.T) {
+	for _, inch := range []float64{150, 300} {
+		tag, _ := TagEvidence(3000, 3000, [2]float64{inch / Inch, inch / Inch})
+		name, ok := NameEvidence("oak_2m.png", 3000, 3000)
+		if !ok {
+			t.Fatal("the name says nothing")
+		}
+		if e, _ := Best([]Evidence{tag, name}); e.Source != FromName || e.W != 2 {
+			t.Errorf("%.0f dpi goes before the name: %+v", inch, e)
+		}
+		if e, ok := Best([]Evidence{tag}); !ok || e.Source != FromTag {
+			t.Errorf("%.0f dpi alone: %+v", inch, e)
+		}
+		if s := Spread([]Evidence{tag, name}); s != 0 {
+			t.Errorf("%.0f dpi contradicts by %.2f", inch, s)
+		}
+	}
+	tag, _ := TagEvidence(3000, 3000, [2]float64{1500, 1500})
+	name, _ := NameEvidence("oak_3m.png", 3000, 3000)
+	if e, _ := Best([]Evidence{tag, name}); e.Source != FromTag || Spread([]Evidence{tag, name}) < 0.3 {
+		t.Errorf("a scanner's tag is weak: %+v", e)
+	}
+}

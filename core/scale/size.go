@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"regexp"
+	"slices"
 	"strings"
 
 	"aldermoor/core/fact"
@@ -50,8 +51,17 @@ func TagEvidence(w, h int, density [2]float64) (e Evidence, ok bool) {
 		return e, false
 	}
 	s := Size{float64(w) / density[0], float64(h) / density[1]}
-	return Evidence{Source: FromTag, Size: s, Fact: fact.New("tag", "density", density[0], "width", w, "height", h)}, plausible(s)
+	code := "tag"
+	for _, inch := range []float64{150, 300} { // what editors write when nobody told them anything else
+		if math.Abs(density[0]*Inch-inch) < 0.1 && math.Abs(density[1]*Inch-inch) < 0.1 {
+			code = "tag_default"
+		}
+	}
+	return Evidence{Source: FromTag, Size: s, Fact: fact.New(code, "density", density[0], "width", w, "height", h)}, plausible(s)
 }
+
+// weak says whether any other evidence goes before.
+func (e Evidence) weak() bool { return e.Code == "tag_default" }
 
 // plausible keeps out tags that no scan can mean.
 func plausible(s Size) bool {
@@ -216,8 +226,13 @@ func (s Sidecar) Evidence(w, h int) (e Evidence, ok bool) {
 }
 
 // Best picks the evidence to go by until somebody decides: the first in the
-// order of sources.
+// order of sources, and a resolution that editors write by themselves last.
 func Best(all []Evidence) (Evidence, bool) {
+	if strong := slices.DeleteFunc(slices.Clone(all), Evidence.weak); len(strong) < len(all) {
+		if e, ok := Best(strong); ok {
+			return e, ok
+		}
+	}
 	for _, source := range []Source{FromPerson, FromMeasure, FromSidecar, FromTag, FromName, FromText, FromModule} {
 		for _, e := range all {
 			if e.Source == source && e.Known() {
@@ -229,9 +244,10 @@ func Best(all []Evidence) (Evidence, bool) {
 }
 
 // Spread is the largest relative difference between the widths or heights that
-// the evidence gives: 0.01 means that all agree within 1 %.
+// the evidence gives: 0.01 means that all agree within 1 %. What is weak contradicts nothing.
 func Spread(all []Evidence) float64 {
 	var spread float64
+	all = slices.DeleteFunc(slices.Clone(all), Evidence.weak)
 	for _, a := range all {
 		for _, b := range all {
 			spread = max(spread, math.Abs(a.W/b.W-1), math.Abs(a.H/b.H-1))

@@ -220,6 +220,8 @@ func Evidence(e scale.Evidence) string {
 	switch e.Code {
 	case "":
 		return e.Says
+	case "tag_default":
+		return fmt.Sprintf("%s by the file's resolution tag of %.0f pixels an inch, which editors write by themselves.", size, v.Num("density")*0.0254)
 	case "tag":
 		return fmt.Sprintf("%s by the file's resolution tag: %.0f × %.0f px at %s px/m.", size, v.Num("width"), v.Num("height"), scale.Figure(v.Num("density")))
 	case "name":
