@@ -61,6 +61,8 @@ func (m Material) describe(f Form, p plan, made []File) ([]byte, error) {
 			about = p.items[i].about()
 		case path.Ext(k.Path) == ".txt":
 			about.Role = "licence"
+		case path.Ext(k.Path) == ".html":
+			about.Role = "settings"
 		}
 		about.File, about.Bytes, about.SHA256 = k.Path, k.Size, k.SHA256
 		files = append(files, about)

@@ -23,6 +23,11 @@ func (b *builder) colour(m *material.Source) (*raster.Image, error) {
 		return b.kept(im, 3), nil
 	}
 	rgb := b.light(im, w, h)
+	if m.Channel == material.BaseColor && (w < im.W || h < im.H) {
+		if rgb, err = b.covered(im, rgb, w, h); err != nil {
+			return nil, err
+		}
+	}
 	if recolours {
 		rgb = b.recoloured(rgb)
 	}
@@ -59,6 +64,42 @@ func (b *builder) light(im *raster.Image, w, h int) (out [3]raster.Plane) {
 		out[c] = p.Resample(w, h, raster.Area)
 	}
 	return out
+}
+
+// covered is base colour made smaller with what is there counted alone: by the opacity map of its size. Else the
+// colour of what is cut out would show at the edges. Where nothing is there the plain mean stays.
+func (b *builder) covered(im *raster.Image, rgb [3]raster.Plane, w, h int) (out [3]raster.Plane, err error) {
+	s := b.m.find(material.Opacity)
+	if !b.has(s) || s.Map.Width != im.W || s.Map.Height != im.H {
+		return rgb, nil
+	}
+	opacity, err := b.load(s)
+	if err != nil || opacity.W != im.W || opacity.H != im.H {
+		return rgb, err
+	}
+	there := filter.Map(opacity.Plane(0), b.m.Figures.OpacityOf)
+	share := there.Resample(w, h, raster.Area)
+	for c := range out {
+		p := im.Plane(material.ColourIndex(c, im.Components()))
+		if !im.Float() {
+			filter.Apply(p, b.t.Linear)
+		}
+		p = filter.Map(p, func(v float32) float32 { return v }) // a float source's samples may be shared
+		raster.Rows(p.H, func(y0, y1 int) {
+			for i := y0 * p.W; i < y1*p.W; i++ {
+				p.Pix[i] *= there.Pix[i]
+			}
+		})
+		out[c] = p.Resample(w, h, raster.Area)
+		for i, k := range share.Pix {
+			if k > 1e-3 {
+				out[c].Pix[i] /= k
+			} else {
+				out[c].Pix[i] = rgb[c].Pix[i]
+			}
+		}
+	}
+	return out, nil
 }
 
 // encoded gives linear light the form of what is written for a source.

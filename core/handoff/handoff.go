@@ -152,7 +152,7 @@ const Version = 10
 // Steps is how many files a handoff holds.
 func (m Material) Steps(f Form) int {
 	p := m.plan(f)
-	return len(p.items) + len(f.Descriptions) + 3
+	return len(p.items) + len(f.Descriptions) + 4
 }
 
 // Make makes the files of a handoff and gives each, once, to keep: its path within the
@@ -207,6 +207,9 @@ func Make(ctx context.Context, m Material, f Form, t *colour.Tables, keep func(p
 		}
 	}
 	if err := put("LICENCE.txt", m.licenceText()); err != nil {
+		return err
+	}
+	if err := put("settings.html", m.settings(f, p)); err != nil {
 		return err
 	}
 	about, err := m.describe(f, p, made)

@@ -779,3 +779,26 @@ func TestAwkwardMaterials(t *testing.T) {
 		t.Error("where the opacity has no tile the surface is clear")
 	}
 }
+
+// Made smaller, a cut-out keeps the colour of what is there: the ground behind it does not show at its edges.
+func TestCutOutsHaveNoFringes(t *testing.T) {
+	const n = 2048
+	colours, opacity := raster.New(n, n, 3, 8), raster.New(n, n, 1, 8)
+	for i := range n * n {
+		if (i%n/3+i/n/3)%2 == 0 { // a leaf of red in front of black, by squares of three pixels
+			colours.Ints(0)[i], opacity.Ints(0)[i] = 65535, 65535
+		}
+	}
+	images := map[string]*raster.Image{"c": colours, "o": opacity}
+	m := Material{Material: material.New(scale.Size{W: 1, H: 1}), Slug: "leaf", Name: "Leaf", Number: 1,
+		Open: func(p *material.Map, _ string, _ int) (*raster.Image, error) { return images[p.Blob], nil }}
+	m.Put(material.Source{Channel: material.BaseColor, Map: &material.Map{Blob: "c", Component: "rgb", Width: n, Height: n, Bits: 8}})
+	m.Put(material.Source{Channel: material.Opacity, Map: &material.Map{Blob: "o", Component: "r", Width: n, Height: n, Bits: 8}})
+	files := written(t, m, usual{Tier: scale.T1K, Direction: normals.Up})
+	small, there := decoded(t, files["maps/leaf-base_color.png"]), decoded(t, files["maps/leaf-opacity.png"])
+	for i, v := range small.Ints(0) {
+		if there.Ints(0)[i] > 257 && v < 65000 {
+			t.Fatalf("pixel %d is %d where %d of it is there", i, v, there.Ints(0)[i])
+		}
+	}
+}

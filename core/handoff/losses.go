@@ -7,8 +7,16 @@ import (
 // Loss is something that is known of a material and that a description has no place for.
 type Loss struct {
 	Description Description `json:"description"`
-	What        string      `json:"what"` // coat_color, edge …: see losses
+	What        string      `json:"what"` // coat_color, edge …: see lossNames
 }
+
+// lossNames are what descriptions can have no place for, in words.
+var lossNames = map[string]string{"height": "the relief", "tiles": "tiles after the first", "occlusion": "occlusion", "diffuse_roughness": "diffuse roughness", "edge": "the edge colour of metals",
+	"two_sided": "two sides", "drift": "drift", "transmission": "transmission", "transmission_base": "a base colour beside an absorption colour", "coat_color": "the coat's colour",
+	"coat_index": "the coat's index", "sheen": "sheen", "anisotropy": "anisotropy", "specular": "a specular map of metals", "index": "an index of 1"}
+
+// Name is what is lost, in words.
+func (l Loss) Name() string { return lossNames[l.What] }
 
 // losses are what a handoff's descriptions do not say; material.json says all of it.
 func (m *Material) losses(f Form) (list []Loss) {

@@ -160,6 +160,9 @@ func (p *planner) put(it item) bool {
 	}) && !slices.Contains(it.uses, n) {
 		it.uses = append(it.uses, n) // their spread goes into roughness
 	}
+	if o := p.m.find(material.Opacity); o != nil && slices.ContainsFunc(it.parts, func(q part) bool { return q.channel == material.BaseColor }) && !slices.Contains(it.uses, o) {
+		it.uses = append(it.uses, o) // it weighs colours that are made smaller
+	}
 	udim := ""
 	if p.tiled {
 		udim = udimMark

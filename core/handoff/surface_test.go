@@ -3,6 +3,7 @@ package handoff
 import (
 	"encoding/json"
 	"fmt"
+	"html"
 	"math"
 	"regexp"
 	"strconv"
@@ -115,5 +116,47 @@ func TestDrift(t *testing.T) {
 	}
 	if got := fmt.Sprint(asset.Materials[0].Extras["drift"]); got != "[0.3 0.1]" {
 		t.Errorf("glTF says a drift of %s", got)
+	}
+}
+
+// The settings sheet names every map with what it holds, how it is read, and what its numbers mean.
+func TestSettingsSheet(t *testing.T) {
+	m, src := scanned(t, "slates_round", 64)
+	height := raster.New(64, 64, 1, 16)
+	for i := range height.Ints(0) {
+		height.Ints(0)[i] = uint16(i * 16)
+	}
+	src[material.Height] = height
+	m.Put(material.Source{Channel: material.Height, Map: &material.Map{Blob: "height", Component: "rgb", Width: 64, Height: 64, Bits: 16}})
+	m.Depth, m.Zero = 0.012, 0.25
+	m.Name = "Slates <of> the quay"
+	for _, p := range Presets() {
+		form := Form{Profile: p.Profile}
+		files := written(t, m, formed{form})
+		page := html.UnescapeString(string(files["settings.html"]))
+		if strings.Contains(page, "http") || strings.Contains(page, "<script") {
+			t.Errorf("%s: the page is not plain", p.ID)
+		}
+		var doc struct {
+			Files []struct {
+				File, Role string
+				Extra      bool
+			}
+		}
+		if err := json.Unmarshal(files["material.json"], &doc); err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range doc.Files {
+			if f.Role == "map" && strings.Contains(page, f.File) == f.Extra {
+				t.Errorf("%s: %s is not told as it should be", p.ID, f.File)
+			}
+		}
+		want := map[string][]string{"as_scanned": {"Y+: green points up", "12 mm from black to white, zero level at 0.25", "colour: sRGB"}, "game_y_minus": {"Y−: green points down", "red roughness, green occlusion, blue metallic, alpha height"},
+			"film_linear": {"metres from the zero level", "colour: linear light"}, "archviz_8_bit": {"18 mm from black to white, zero level at 0.5", "1 is smooth"}}[p.ID]
+		for _, w := range want {
+			if !strings.Contains(page, w) {
+				t.Errorf("%s does not say %q:\n%s", p.ID, w, page)
+			}
+		}
 	}
 }

@@ -66,11 +66,6 @@ func And(words []string) string {
 	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
 }
 
-// losses are what descriptions can have no place for, by handoff's word for each.
-var losses = map[string]string{"height": "the relief", "tiles": "tiles after the first", "occlusion": "occlusion", "diffuse_roughness": "diffuse roughness", "edge": "the edge colour of metals",
-	"two_sided": "two sides", "drift": "drift", "transmission": "transmission", "transmission_base": "a base colour beside an absorption colour", "coat_color": "the coat's colour",
-	"coat_index": "the coat's index", "sheen": "sheen", "anisotropy": "anisotropy", "specular": "a specular map of metals", "index": "an index of 1"}
-
 // Losses are sentences on what a handoff's descriptions have no place for, one a description.
 func Losses(list []handoff.Loss) (out []string) {
 	of := map[handoff.Description][]string{}
@@ -79,7 +74,7 @@ func Losses(list []handoff.Loss) (out []string) {
 		if of[l.Description] == nil {
 			order = append(order, l.Description)
 		}
-		of[l.Description] = append(of[l.Description], losses[l.What])
+		of[l.Description] = append(of[l.Description], l.Name())
 	}
 	for _, d := range order {
 		out = append(out, DescriptionName(d)+" has no place for "+And(of[d])+".")

@@ -75,7 +75,7 @@ func (s *Service) Try(ctx context.Context, p people.Principal, r *Release, profi
 	for _, d := range profile.Descriptions {
 		t.Others = append(t.Others, hm.Slug+map[handoff.Description]string{handoff.MaterialX: ".mtlx", handoff.GLTF: ".gltf", handoff.GLB: ".glb", handoff.USD: ".usda"}[d])
 	}
-	t.Others = append(t.Others, "LICENCE.txt", "material.json", "CHECKSUMS.sha256")
+	t.Others = append(t.Others, "LICENCE.txt", "settings.html", "material.json", "CHECKSUMS.sha256")
 	_, err = s.Derive(ctx, "trial/"+t.Key+"/done", func() ([]byte, error) {
 		at, n := 0, 0
 		return []byte("done"), handoff.Make(ctx, hm, small, s.Tables, func(path string, data []byte) error {
