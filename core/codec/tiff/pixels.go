@@ -262,6 +262,16 @@ func (h *Header) spread(im *raster.Image, row []byte, at, w, n, from, to int) {
 
 // finish turns what was stored into grey or colour with straight alpha.
 func (h *Header) finish(im *raster.Image) *raster.Image {
+	if h.signed {
+		for c := range im.Planes {
+			p := im.Ints(c)
+			for i := range p {
+				if p[i] ^= 0x8000; h.stored == 8 { // 8 bits were repeated
+					p[i] = p[i]>>8 | p[i]&0xff00
+				}
+			}
+		}
+	}
 	switch h.photometric {
 	case whiteIsZero:
 		if grey, ok := im.Planes[0].(raster.Ints); ok {

@@ -31,6 +31,8 @@ type Header struct {
 
 	data                            []byte
 	order                           binary.ByteOrder
+	big                             bool // BigTIFF: counts and offsets of 64 bits
+	signed                          bool // samples are signed: they are moved up by half their range
 	photometric, compression        int
 	stored, samples                 int // bits and samples a pixel as stored
 	predictor, fillOrder            int
@@ -57,11 +59,12 @@ const (
 )
 
 // sizes are the bytes of a value by its type.
-var sizes = map[uint16]uint64{1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8}
+var sizes = map[uint16]uint64{1: 1, 2: 1, 3: 2, 4: 4, 5: 8, 6: 1, 7: 1, 8: 2, 9: 4, 10: 8, 11: 4, 12: 8, 13: 4, 16: 8, 17: 8, 18: 8} // 16 to 18 of BigTIFF
 
 // ReadHeader reads the first directory of a TIFF file, or of the TIFF structure
 // in an Exif segment (then the picture's size may be missing).
 func ReadHeader(data []byte) (Header, error) {
+	data = data[:len(data):len(data)] // what place counts on
 	h := Header{data: data, compression: none, samples: 1, predictor: 1, fillOrder: 1, stored: 1}
 	if len(data) < 8 {
 		return h, fault.Short
@@ -77,21 +80,31 @@ func ReadHeader(data []byte) (Header, error) {
 	switch h.order.Uint16(data[2:]) {
 	case 42:
 	case 43:
-		return h, fault.UnsupportedError("BigTIFF is not read: save it as plain TIFF")
+		h.big = true
 	default:
 		return h, fault.FormatError("this is not a TIFF file")
 	}
-	at := uint64(h.order.Uint32(data[4:]))
-	if at+2 > uint64(len(data)) {
+	// Where the directory begins, the bytes of its count and of an entry.
+	at, head, each := uint64(h.order.Uint32(data[4:])), uint64(2), uint64(12)
+	if h.big {
+		if len(data) < 16 || h.order.Uint16(data[4:]) != 8 {
+			return h, fault.FormatError("this is not a BigTIFF file with offsets of 8 bytes")
+		}
+		at, head, each = h.order.Uint64(data[8:]), 8, 20
+	}
+	if at > uint64(len(data)) || at+head > uint64(len(data)) {
 		return h, fault.Short
 	}
 	n := uint64(h.order.Uint16(data[at:]))
-	if at+2+12*n > uint64(len(data)) {
+	if h.big {
+		n = h.order.Uint64(data[at:])
+	}
+	if n > uint64(len(data))/each || at+head+each*n > uint64(len(data)) {
 		return h, fault.Short
 	}
 	d := directory{unit: 1 / 0.0254, seen: map[uint16]bool{}}
 	for i := range n {
-		if err := h.entry(data[at+2+12*i:][:12], &d); err != nil {
+		if err := h.entry(data[at+head+each*i:][:each], &d); err != nil {
 			return h, err
 		}
 	}
@@ -117,8 +130,8 @@ func (h *Header) entry(e []byte, d *directory) error {
 	d.seen[tag] = true
 	switch tag {
 	case tagXRes, tagYRes:
-		where := uint64(h.order.Uint32(e[8:]))
-		if where+8 > uint64(len(h.data)) {
+		where, ok := h.place(e, 8)
+		if !ok {
 			return fault.Short
 		}
 		if den := h.order.Uint32(h.data[where+4:]); den > 0 {
@@ -128,8 +141,8 @@ func (h *Header) entry(e []byte, d *directory) error {
 	case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
 		tagPredictor, tagColours, tagTileW, tagTileH, tagTileOffsets, tagTileCounts, tagExtra, tagFormat, tagICC:
 	case tagText, tagXMP, tagIPTC:
-		where, k := uint64(h.order.Uint32(e[8:])), uint64(h.order.Uint32(e[4:]))*max(sizes[h.order.Uint16(e[2:])], 1) // IPTC is written as bytes or as longs
-		if k > 4 && where+k <= uint64(len(h.data)) {
+		k := h.count(e) * max(sizes[h.order.Uint16(e[2:])], 1) // IPTC is written as bytes or as longs
+		if where, ok := h.place(e, k); ok && k > 4 {
 			text := h.data[where : where+k]
 			switch tag {
 			case tagText:
@@ -195,7 +208,8 @@ func (h *Header) entry(e []byte, d *directory) error {
 	case tagFormat:
 		h.kinds = v
 	case tagICC:
-		if where, k := uint64(h.order.Uint32(e[8:])), uint64(h.order.Uint32(e[4:])); where+k <= uint64(len(h.data)) {
+		k := h.count(e)
+		if where, ok := h.place(e, k); ok {
 			h.ICC = h.data[where : where+k]
 		}
 	}
@@ -227,20 +241,44 @@ func (h *Header) complete(d directory) {
 	}
 }
 
+// count is how many values an entry has.
+func (h *Header) count(e []byte) uint64 {
+	if h.big {
+		return h.order.Uint64(e[4:])
+	}
+	return uint64(h.order.Uint32(e[4:]))
+}
+
+// place is where the n bytes of an entry lie that do not fit into it; ok is false if the file ends before them.
+func (h *Header) place(e []byte, n uint64) (where uint64, ok bool) {
+	if h.big && n <= 8 { // within the entry, which lies in the file, too
+		return uint64(len(h.data) - cap(e) + 12), true
+	}
+	where = uint64(h.order.Uint32(e[8:]))
+	if h.big {
+		where = h.order.Uint64(e[12:])
+	}
+	size := uint64(len(h.data))
+	return where, where <= size && n <= size-where
+}
+
 // values are an entry's whole numbers.
 func (h *Header) values(e []byte) ([]uint64, error) {
-	kind, count := h.order.Uint16(e[2:]), uint64(h.order.Uint32(e[4:]))
+	kind, count := h.order.Uint16(e[2:]), h.count(e)
 	size := sizes[kind]
-	if size == 0 || size == 8 {
+	if size == 0 || size == 8 && kind < 16 {
 		return nil, nil
 	}
-	if count*size > uint64(len(h.data)) {
+	if count > uint64(len(h.data))/size {
 		return nil, fault.Short
 	}
-	p := e[8:12]
-	if count*size > 4 {
-		where := uint64(h.order.Uint32(e[8:]))
-		if where+count*size > uint64(len(h.data)) {
+	p := e[8:]
+	if h.big {
+		p = e[12:]
+	}
+	if count*size > uint64(len(p)) {
+		where, ok := h.place(e, count*size)
+		if !ok {
 			return nil, fault.Short
 		}
 		p = h.data[where : where+count*size]
@@ -257,6 +295,8 @@ func (h *Header) values(e []byte) ([]uint64, error) {
 			v[i] = uint64(h.order.Uint16(p[2*i:]))
 		case 4:
 			v[i] = uint64(h.order.Uint32(p[4*i:]))
+		case 8:
+			v[i] = h.order.Uint64(p[8*i:])
 		}
 	}
 	return v, nil
@@ -281,8 +321,8 @@ func (h *Header) check() error {
 		return fault.FormatError("it has fewer components than its kind of colour needs")
 	}
 	for _, k := range h.kinds {
-		if k == 2 && h.stored > 1 {
-			return fault.UnsupportedError("its samples are signed: save it with unsigned ones")
+		if h.signed = k == 2 && !h.Float; h.signed && h.stored < 8 {
+			return fault.UnsupportedError("its samples are signed, of less than 8 bits: save it with unsigned ones")
 		}
 		if k > 4 {
 			return fault.UnsupportedError("its samples are complex numbers")
