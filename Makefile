@@ -21,6 +21,7 @@ check:
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { gofmt -l $$(git ls-files '*.go'); echo "Run gofmt."; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
+	@dead="$$(go tool deadcode -test ./cmd/... ./core/... ./internal/... .)"; test -z "$$dead" || { echo "$$dead"; exit 1; } # reached by nothing, not even a test
 	scripts/fresh.sh
 	npx tsc -p .
 	npx eslint .

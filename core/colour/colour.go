@@ -115,14 +115,6 @@ func FromOKLab(l, a, b float64) RGB {
 	}
 }
 
-// Mix blends two linear colours in OKLab, which keeps hue and lightness even.
-func Mix(a, b RGB, t float32) RGB {
-	al, aa, ab := OKLab(a)
-	bl, ba, bb := OKLab(b)
-	k := float64(t)
-	return FromOKLab(al+(bl-al)*k, aa+(ba-aa)*k, ab+(bb-ab)*k)
-}
-
 // Hex parses "#rrggbb", an sRGB colour, into linear RGB. Anything else is black.
 func Hex(s string) RGB {
 	c, _ := ParseHex(s)

@@ -88,34 +88,3 @@ func halve(v []float32, w, h int) []float32 {
 	}
 	return out
 }
-
-// AgainstHeight tells the direction by the height map of the same surface: the
-// one under which its slopes and the normals' go together. Confidence is the
-// correlation along y.
-func AgainstHeight(f Field, v []float32) (Direction, float64) {
-	w, h := f.X.W, f.X.H
-	if len(v) != w*h {
-		return Unknown, 0
-	}
-	var ab, aa, bb float64
-	for y := 1; y < h-1; y++ {
-		for x := range w {
-			i := y*w + x
-			_, q := f.Slopes(i, Up)
-			dv := float64(v[i+w] - v[i-w])
-			ab += float64(q) * dv
-			aa += dv * dv
-			bb += float64(q) * float64(q)
-		}
-	}
-	if aa == 0 || bb == 0 {
-		return Unknown, 0
-	}
-	switch r := ab / math.Sqrt(aa*bb); {
-	case r > 0.1:
-		return Up, r
-	case r < -0.1:
-		return Down, -r
-	}
-	return Unknown, 0
-}

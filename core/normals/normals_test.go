@@ -72,18 +72,6 @@ func TestGuessRefusesWhatHasNoDirection(t *testing.T) {
 	}
 }
 
-func TestAgainstHeight(t *testing.T) {
-	h := hills(128, 0.4)
-	f := FromHeight(h, 1.0/128, 1.0/128, [2]bool{true, true})
-	if d, c := AgainstHeight(f, h.Pix); d != Up || c < 0.99 {
-		t.Error(d, c)
-	}
-	f.Flip()
-	if d, c := AgainstHeight(f, h.Pix); d != Down || c < 0.99 {
-		t.Error(d, c)
-	}
-}
-
 func TestDepthIsFoundFromNormalsAndHeight(t *testing.T) {
 	for _, depth := range []float64{0.0005, 0.012, 0.2} {
 		h := hills(256, 0)

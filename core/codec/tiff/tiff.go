@@ -1,10 +1,11 @@
 // Package tiff reads and writes TIFF 6.0 (1992, with Technical Notes 1 and 3): 1 to
 // 16-bit integers and 16 and 32-bit floats, grey, colour, palette and CMYK, with
 // or without alpha, uncompressed or by LZW, Deflate or PackBits, in strips or
-// tiles, in chunks of pixels or of planes, in either byte order.
+// tiles, in chunks of pixels or of planes, in either byte order; and BigTIFF. Signed
+// samples are moved up by half their range.
 //
 // Only the first picture of a file is read. It leaves out JPEG and fax
-// compression, YCbCr and BigTIFF, and says so.
+// compression and YCbCr, and says so.
 package tiff
 
 import (

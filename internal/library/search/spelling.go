@@ -116,23 +116,7 @@ func slip(want, word []rune, most int) int {
 // Synonyms are groups of words that mean the same in this studio.
 type Synonyms [][]string
 
-// ParseSynonyms reads a list: a group a line, its words after commas.
-func ParseSynonyms(text string) (out Synonyms) {
-	for line := range strings.Lines(text) {
-		var group []string
-		for w := range strings.SplitSeq(line, ",") {
-			if w = strings.Join(strings.Fields(w), " "); w != "" && !slices.Contains(group, w) {
-				group = append(group, w)
-			}
-		}
-		if len(group) > 1 {
-			out = append(out, group)
-		}
-	}
-	return out
-}
-
-// String is the list as ParseSynonyms reads it.
+// String is the list: a group a line, its words after commas.
 func (s Synonyms) String() string {
 	var b strings.Builder
 	for _, g := range s {
