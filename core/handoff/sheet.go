@@ -3,7 +3,6 @@ package handoff
 import (
 	"bytes"
 	"fmt"
-	"html/template"
 	"math"
 	"slices"
 	"strings"
@@ -60,11 +59,7 @@ func (m Material) settings(f Form, p plan) []byte {
 			s.Lost = append(s.Lost, name)
 		}
 	}
-	var b bytes.Buffer
-	if err := sheetPage.Execute(&b, s); err != nil {
-		panic(fmt.Sprintf("handoff: settings sheet of %q: %v", m.Name, err)) // only text: cannot fail
-	}
-	return b.Bytes()
+	return s.page()
 }
 
 // sheetRow says what a file holds and how it is set up.
@@ -154,14 +149,58 @@ func words(id string) string {
 	return strings.ReplaceAll(id, "_", " ")
 }
 
-var sheetPage = template.Must(template.New("sheet").Parse(`<!doctype html>
-<html lang="en"><head><meta charset="utf-8"><title>{{.Name}}: settings</title><meta name="viewport" content="width=device-width">
-<style>body{font:16px/1.5 system-ui,sans-serif;max-width:60em;margin:2em auto;padding:0 1em;color:#222;background:#fff}table{border-collapse:collapse;width:100%;margin:.5em 0 1.5em}th,td{text-align:left;padding:.35em .8em .35em 0;border-bottom:1px solid #ccc;vertical-align:top}th{font-weight:600}code{font-size:.9em}h1{font-size:1.4em;margin:0}h2{font-size:1.05em;margin:1.5em 0 0}p{margin:.3em 0}</style></head>
-<body><h1>{{.Name}}</h1><p>Release {{.Release}}.{{with .Licence}} Licence {{.}}.{{end}}{{with .Author}} By {{.}}.{{end}}</p>
-<p>{{if .Size}}One repeat measures {{.Size}}: over UVs in metres, maps repeat {{.Repeat}} in a metre.{{else}}The size is not known.{{end}}</p>
-{{if .Rows}}<h2>Maps</h2><p>Data are read without any conversion of colour.</p><table><tr><th>File</th><th>Holds</th><th>Read as</th><th>Means</th></tr>{{range .Rows}}<tr><td><code>{{.File}}</code></td><td>{{.Holds}}</td><td>{{.Kind}}</td><td>{{.Means}}</td></tr>{{end}}</table>{{end}}
-{{if .Values}}<h2>The same everywhere</h2><table><tr><th>Channel</th><th>Value</th></tr>{{range .Values}}<tr><td>{{.Holds}}</td><td>{{.Means}}</td></tr>{{end}}</table>{{end}}
-{{if .Missing}}<h2>Left out</h2>{{range .Missing}}<p>{{.}}</p>{{end}}{{end}}
-{{if .Lost}}<h2>What descriptions have no place for</h2>{{range .Lost}}<p>{{.}}</p>{{end}}<p>material.json has all of it.</p>{{end}}
-</body></html>
-`))
+// page writes the sheet.
+func (s *sheet) page() []byte {
+	var b bytes.Buffer
+	put := func(format string, text ...string) {
+		args := make([]any, len(text))
+		for i, t := range text {
+			args[i] = escape(t)
+		}
+		fmt.Fprintf(&b, format, args...)
+	}
+	put("<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>%s: settings</title><meta name=\"viewport\" content=\"width=device-width\">\n<style>", s.Name)
+	b.WriteString(sheetStyle)
+	put("</style></head>\n<body><h1>%s</h1>\n<p>Release %s.", s.Name, fmt.Sprint(s.Release))
+	if s.Licence != "" {
+		put(" Licence %s.", s.Licence)
+	}
+	if s.Author != "" {
+		put(" By %s.", s.Author)
+	}
+	if s.Size != "" {
+		put("</p>\n<p>One repeat measures %s: over UVs in metres, maps repeat %s in a metre.</p>\n", s.Size, s.Repeat)
+	} else {
+		put("</p>\n<p>The size is not known.</p>\n")
+	}
+	if len(s.Rows) > 0 {
+		put("<h2>Maps</h2><p>Data are read without any conversion of colour.</p>\n<table><tr><th>File</th><th>Holds</th><th>Read as</th><th>Means</th></tr>\n")
+		for _, r := range s.Rows {
+			put("<tr><td><code>%s</code></td><td>%s</td><td>%s</td><td>%s</td></tr>\n", r.File, r.Holds, r.Kind, r.Means)
+		}
+		put("</table>\n")
+	}
+	if len(s.Values) > 0 {
+		put("<h2>The same everywhere</h2><table><tr><th>Channel</th><th>Value</th></tr>\n")
+		for _, r := range s.Values {
+			put("<tr><td>%s</td><td>%s</td></tr>\n", r.Holds, r.Means)
+		}
+		put("</table>\n")
+	}
+	list := func(title string, lines []string) {
+		if len(lines) > 0 {
+			put("<h2>%s</h2>\n", title)
+		}
+		for _, l := range lines {
+			put("<p>%s</p>\n", l)
+		}
+	}
+	list("Left out", s.Missing)
+	list("What descriptions have no place for; material.json has it", s.Lost)
+	b.WriteString("</body></html>\n")
+	return b.Bytes()
+}
+
+const sheetStyle = `body{font:16px/1.5 system-ui,sans-serif;max-width:60em;margin:2em auto;padding:0 1em;color:#222;background:#fff}
+table{border-collapse:collapse;width:100%;margin:.5em 0 1.5em}th,td{text-align:left;padding:.35em .8em .35em 0;border-bottom:1px solid #ccc;vertical-align:top}
+th{font-weight:600}code{font-size:.9em}h1{font-size:1.4em;margin:0}h2{font-size:1.05em;margin:1.5em 0 0}p{margin:.3em 0}`

@@ -1,6 +1,7 @@
 package mesh
 
 import (
+	"context"
 	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
@@ -73,7 +74,7 @@ func ReadGLTF(data []byte, beside fs.FS) (*Mesh, error) {
 	if err != nil {
 		return nil, err
 	}
-	g := gltfReader{left: budget.New(nil, len(data), mostRead)}
+	g := gltfReader{left: budget.New(context.Background(), len(data), mostRead)}
 	if err := json.Unmarshal(text, &g.doc); err != nil {
 		return nil, fmt.Errorf("it is no glTF document: %w", err)
 	}
