@@ -272,12 +272,16 @@ func (e *examiner) examine(name string, src inspect.Source) {
 			im = inspect.Reduced(im)
 		}
 		from, to := float32(0), float32(1)
-		if im.Float() && im.Components() == 1 { // kept as they are: their channel says what they mean
-			lo, hi, _, _ := im.Planes[0].Moments()
-			from, to = float32(lo), float32(hi)
+		if im.Float() { // kept as they are: their channel says what they mean
+			for _, p := range im.Planes {
+				lo, hi, _, _ := p.Moments()
+				from, to = min(from, float32(lo)), max(to, float32(hi))
+			}
+			if im.Components() == 1 {
+				lo, hi, _, _ := im.Planes[0].Moments()
+				from, to = float32(lo), float32(hi)
+			}
 			im = im.Span(from, to)
-		} else {
-			im, _, _ = im.Unit()
 		}
 		var planes []raster.Plane
 		for c := range im.Components() {
@@ -343,8 +347,11 @@ func (e *examiner) level(address string) *raster.Image {
 		}
 	}
 	if k.lo != 0 || k.hi != 1 {
-		p := im.Plane(0)
-		return raster.FromPlanes(filter.Map(p, func(v float32) float32 { return k.lo + v*(k.hi-k.lo) }))
+		var planes []raster.Plane
+		for c := range k.n {
+			planes = append(planes, filter.Map(im.Plane(c), func(v float32) float32 { return k.lo + v*(k.hi-k.lo) }))
+		}
+		return raster.FromPlanes(planes...)
 	}
 	return im
 }

@@ -11,7 +11,6 @@ import (
 	"path"
 	"slices"
 
-	"aldermoor/core/bsdf"
 	"aldermoor/core/material"
 )
 
@@ -195,7 +194,7 @@ func (a *gltfAsset) reflection() {
 	if index != 1.5 {
 		a.extensions["KHR_materials_ior"] = object{"ior": index}
 	}
-	switch byIndex := float64(bsdf.NormalReflectance(float32(index))); {
+	switch byIndex := material.Reflectance(index); {
 	case k == nil && index <= 1:
 		a.extensions["KHR_materials_specular"] = object{"specularFactor": 0.0}
 	case k == nil:
@@ -242,7 +241,7 @@ func (a *gltfAsset) layers() {
 		a.extensions["KHR_materials_clearcoat"] = c
 	}
 	if k := find(a.preview, material.Sheen); k != nil {
-		h := object{"sheenRoughnessFactor": round6(math.Sqrt(bsdf.SheenAlpha(f.Sheen.Roughness)))} // glTF's is α's root
+		h := object{"sheenRoughnessFactor": round6(math.Sqrt(f.Sheen.Alpha()))} // glTF's is α's root
 		color := k.value
 		if g.sheen != "" {
 			color, h["sheenColorTexture"] = k.factor, a.texture(g.sheen)

@@ -7,7 +7,6 @@ import (
 	"math"
 	"strings"
 
-	"aldermoor/core/bsdf"
 	"aldermoor/core/material"
 )
 
@@ -360,7 +359,7 @@ func (d *materialXDoc) rest() {
 		color("coat_color", c.Color)
 	}
 	if f.Sheen.Share > 0 {
-		d.set("sheen_roughness", floatOf(bsdf.SheenAlpha(f.Sheen.Roughness)))
+		d.set("sheen_roughness", floatOf(f.Sheen.Alpha()))
 	}
 	if f.Anisotropy != 0 {
 		d.set("specular_rotation", floatOf(turned(f)))

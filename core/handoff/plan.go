@@ -262,10 +262,7 @@ func (m Material) absent(c material.Channel, of int, w Workflow) float32 {
 }
 
 // reflectance of the material straight on, where it is no metal.
-func (m *Material) reflectance() float64 {
-	n := m.Figures.Index
-	return (n - 1) * (n - 1) / ((n + 1) * (n + 1))
-}
+func (m *Material) reflectance() float64 { return material.Reflectance(m.Figures.Index) }
 
 // sources are the maps that a channel is made of in a workflow, the decisive one first; nil if
 // there is none.

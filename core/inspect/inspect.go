@@ -193,22 +193,21 @@ func (e *Examined) document(ext string, data []byte) {
 // the same files have the same figures everywhere.
 const ReducedPx = 1024
 
-// Reduced is the copy of a picture on which sets are examined, with the bits of its source. Floats of one component
-// are kept as they are, since only their channel says what they mean; others are as raster's Unit gives them.
+// Reduced is the copy of a picture on which sets are examined, with the bits of its source. Floats are kept as they
+// are, since only their channel says what they mean.
 func Reduced(im *raster.Image) *raster.Image {
-	if im.Float() && im.Components() == 1 {
-		return raster.FromPlanes(im.Reduced(0, ReducedPx))
-	}
-	unit, _, _ := im.Unit()
 	var planes []raster.Plane
-	for c := range unit.Components() {
-		planes = append(planes, unit.Reduced(c, ReducedPx))
+	for c := range im.Components() {
+		planes = append(planes, im.Reduced(c, ReducedPx))
 	}
-	bits := 8
-	if im.Bits > 8 {
-		bits = 16
+	small := raster.FromPlanes(planes...)
+	switch {
+	case im.Float():
+		return small
+	case im.Bits > 8:
+		return small.Quantise(16)
 	}
-	return raster.FromPlanes(planes...).Quantise(bits)
+	return small.Quantise(8)
 }
 
 // Level gives a picture at reduced size (a component for each of the file's), or

@@ -3,6 +3,7 @@ package material
 import (
 	"math"
 
+	"aldermoor/core/bsdf"
 	"aldermoor/core/colour"
 )
 
@@ -67,6 +68,12 @@ type SheenFigures struct {
 	Color     [3]float64 `json:"color"`
 	Roughness float64    `json:"roughness"`
 }
+
+// Reflectance is that of what is no metal, straight on, by its index of refraction.
+func Reflectance(index float64) float64 { return float64(bsdf.NormalReflectance(float32(index))) }
+
+// Alpha is the roughness α of the fibres.
+func (s SheenFigures) Alpha() float64 { return bsdf.SheenAlpha(s.Roughness) }
 
 var white = [3]float64{1, 1, 1}
 

@@ -219,3 +219,29 @@ func ExampleResolve() {
 	fmt.Println(v.Size.W, v.Figures.Roughness, v.Source(material.BaseColor).Value)
 	// Output: 1.8 [0 0.4] [0.08 0.08 0.09]
 }
+
+// A colour of floats with one sample a little below black keeps all others; heights and vectors keep their range.
+func TestSamplesOutOfRange(t *testing.T) {
+	im := raster.NewFloat(4, 4, 3, 32)
+	for c := range 3 {
+		for i := range im.Floats(c) {
+			im.Floats(c)[i] = 0.25
+		}
+	}
+	im.Floats(1)[5], im.Floats(2)[6] = -0.006, 3
+	m := material.New(scale.Size{W: 1, H: 1})
+	p := &material.Map{Blob: "a", Component: "rgb", Width: 4, Height: 4, Bits: 32, Float: true}
+	m.Put(material.Source{Channel: material.BaseColor, Map: p})
+	planes, err := material.Decode(&m, func(*material.Map, string, int) (*raster.Image, error) { return im, nil }, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for c, want := range [][2]float32{{0.25, 0.25}, {0.25, 0}, {0.25, 0.25}} {
+		if q := planes.Color[c].Pix; q[0] != want[0] || q[5] != want[1] || q[6] != map[bool]float32{true: 1, false: 0.25}[c == 2] {
+			t.Errorf("component %d: %v", c, q)
+		}
+	}
+	if out := p.Picture(material.Height, im); out.Floats(2)[6] != 1 || out.Floats(1)[5] != 0 {
+		t.Errorf("heights are cut off: %v", out.Floats(2))
+	}
+}

@@ -1,7 +1,6 @@
 package mesh
 
 import (
-	"context"
 	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
@@ -13,7 +12,6 @@ import (
 	"slices"
 	"strings"
 
-	"aldermoor/core/codec/budget"
 	"aldermoor/core/geom"
 )
 
@@ -74,7 +72,7 @@ func ReadGLTF(data []byte, beside fs.FS) (*Mesh, error) {
 	if err != nil {
 		return nil, err
 	}
-	g := gltfReader{left: budget.New(context.Background(), len(data), mostRead)}
+	g := gltfReader{}
 	if err := json.Unmarshal(text, &g.doc); err != nil {
 		return nil, fmt.Errorf("it is no glTF document: %w", err)
 	}
@@ -161,11 +159,11 @@ type gltfReader struct {
 	m       Mesh
 	hasUV   bool
 	visited int
-	left    *budget.Budget
+	figures int // that were read, all times counted
 }
 
-// mostRead is the most memory that a model's figures may take, all times that they are read counted.
-const mostRead = 2 << 30
+// mostFigures is how many figures of a model are read, all times counted that parts name the same ones.
+const mostFigures = 32 * MostTriangles
 
 // matrix is a transform: columns of three, the last the translation.
 type matrix [4]geom.V3
@@ -370,8 +368,8 @@ func (g *gltfReader) read(i, per int) ([]float32, error) {
 	case a.Count < 0 || a.Count > 3*MostTriangles:
 		return nil, fmt.Errorf("accessor %d has %d entries", i, a.Count)
 	}
-	if err := g.left.Take(int64(a.Count) * int64(per) * 4); err != nil {
-		return nil, fmt.Errorf("accessor %d: %w", i, err)
+	if g.figures += a.Count * per; g.figures > mostFigures {
+		return nil, fmt.Errorf("its parts name more than %d figures", mostFigures)
 	}
 	switch {
 	case *a.View < 0 || *a.View >= len(g.doc.Views):

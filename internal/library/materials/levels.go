@@ -25,14 +25,13 @@ func LevelKey(sum, layer string) string {
 }
 
 func levelName(sum, layer string) string {
-	return "reduced/" + sum[:2] + "/" + LevelKey(sum, layer)
+	return "copies/" + sum[:2] + "/" + LevelKey(sum, layer)
 }
 
 // PutLevel keeps a reduced copy of a map and says how well its samples compress.
-// Floats of one component are kept as they are, since only their channel says what they mean;
-// others as raster's Unit gives them.
+// It is as inspect.Reduced gives it: floats stay what they are.
 func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, err error) {
-	if im.Float() && im.Components() == 1 {
+	if im.Float() {
 		return s.putFloats(sum, layer, im)
 	}
 	small := inspect.Reduced(im)
@@ -52,17 +51,21 @@ func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, 
 	return float64(b.Len()) / float64(raw), s.Derived.Put(levelName(sum, layer), b.Bytes())
 }
 
-// putFloats keeps the reduced copy of a picture of one float component.
+// putFloats keeps the reduced copy of a picture of floats.
 func (s *Service) putFloats(sum, layer string, im *raster.Image) (ratio float64, err error) {
 	small := inspect.Reduced(im)
 	var b bytes.Buffer
 	if err := exr.Encode(&b, small, exr.Options{Type: exr.Float, Compression: exr.ZIP}); err != nil {
 		return 0, err
 	}
-	if err := s.putCells(sum, layer, "r", small.Relative()); err != nil {
+	whole := "rgb"
+	if small.Components() < 3 {
+		whole = "r"
+	}
+	if err := s.putCells(sum, layer, whole, small.Relative()); err != nil {
 		return 0, err
 	}
-	return float64(b.Len()) / float64(small.W*small.H*4), s.Derived.Put(levelName(sum, layer), b.Bytes())
+	return float64(b.Len()) / float64(small.W*small.H*small.Components()*4), s.Derived.Put(levelName(sum, layer), b.Bytes())
 }
 
 // putCells draws the pictures of a map that are shown first.
