@@ -17,8 +17,12 @@ import (
 	"testing"
 	"time"
 
+	"aldermoor/core/channels"
+	"aldermoor/core/codec"
 	"aldermoor/core/handoff"
+	"aldermoor/core/inspect"
 	"aldermoor/core/material"
+	"aldermoor/core/raster"
 	"aldermoor/core/station"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/intake"
@@ -419,5 +423,30 @@ func TestNoWorkForACallerThatLeaves(t *testing.T) {
 	b, errB := s.Pictures.Swatch(t.Context(), &m, 1, 128)
 	if errA != nil || errB != nil || !bytes.Equal(a, b) {
 		t.Errorf("100 and 128 pixels differ: %v %v", errA, errB)
+	}
+}
+
+// The server finds the same figures of the same files as inspect does: both look at the same reduced copies.
+func TestFiguresAreThoseOfInspect(t *testing.T) {
+	s := newStudio(t)
+	for _, slug := range []string{"slates_round", "setts_moss", "hull_clinker"} {
+		_, files := taken(t, slug, station.Options{Px: 1500, Seed: 3})
+		m := s.send(files...).Materials[0]
+		small := map[string]*raster.Image{}
+		var seen []inspect.Examined
+		for _, f := range files {
+			x, err := inspect.Examine(f.Name, inspect.SourceOf(f.Data), codec.DefaultLimits, func(layer string, im *raster.Image) error {
+				small[channels.Address(f.Name, layer)] = inspect.Reduced(im)
+				return nil
+			})
+			if err != nil {
+				t.Fatal(err)
+			}
+			seen = append(seen, x)
+		}
+		set := inspect.Assemble(seen, func(file, layer string) *raster.Image { return small[channels.Address(file, layer)] }).Sets[0]
+		if set.Depth == nil || set.Depth.Value != m.Depth || *set.Size.Width != m.Size.W {
+			t.Errorf("%s: the server says %.6f m deep, %.4f m wide; inspect %+v, %v", slug, m.Depth, m.Size.W, set.Depth, *set.Size.Width)
+		}
 	}
 }
