@@ -160,3 +160,23 @@ func TestSettingsSheet(t *testing.T) {
 		}
 	}
 }
+
+// Heights around mid grey are so where the depth is not known, too: the zero level lies at a half.
+func TestCentredHeightsOfUnknownDepth(t *testing.T) {
+	m, src := scanned(t, "slates_round", 64)
+	height := raster.New(64, 64, 1, 16)
+	for i := range height.Ints(0) {
+		height.Ints(0)[i] = uint16(i * 16)
+	}
+	src[material.Height] = height
+	m.Put(material.Source{Channel: material.Height, Map: &material.Map{Blob: "height", Component: "rgb", Width: 64, Height: 64, Bits: 16}})
+	m.Depth, m.Zero = 0, 0.25
+	p, _ := FindPreset("archviz_8_bit")
+	got := decoded(t, written(t, m, formed{Form{Profile: p}})["maps/slates_round_height_source.png"]).Ints(0)
+	for _, i := range []int{0, 1024, 4000} {
+		want := 0.5 + (float64(i*16)/65535-0.25)/1.5
+		if v := float64(got[i]) / 65535; math.Abs(v-want) > 0.003 {
+			t.Errorf("sample %d is %.4f, want %.4f", i, v, want)
+		}
+	}
+}

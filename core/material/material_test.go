@@ -245,3 +245,22 @@ func TestSamplesOutOfRange(t *testing.T) {
 		t.Errorf("heights are cut off: %v", out.Floats(2))
 	}
 }
+
+// A colour map of grey and alpha is grey: its alpha is no green or blue.
+func TestGreyWithAlphaIsGrey(t *testing.T) {
+	im := raster.New(4, 4, 2, 8)
+	for i := range im.Ints(0) {
+		im.Ints(0)[i], im.Ints(1)[i] = 65535, 12000
+	}
+	m := material.New(scale.Size{W: 1, H: 1})
+	m.Put(material.Source{Channel: material.BaseColor, Map: &material.Map{Blob: "a", Component: "rgb", Width: 4, Height: 4, Bits: 8}})
+	planes, err := material.Decode(&m, func(*material.Map, string, int) (*raster.Image, error) { return im, nil }, 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for c := range 3 {
+		if planes.Color[c].Pix[3] != 1 {
+			t.Errorf("component %d is %.3f", c, planes.Color[c].Pix[3])
+		}
+	}
+}

@@ -157,3 +157,14 @@ func ExampleGuess() {
 	// y+
 	// y-
 }
+
+// Enlarged normals have lost nothing, however short what lies between two of them is.
+func TestEnlargedNormalsLoseNothing(t *testing.T) {
+	f := FromHeight(hills(32, 0), 1.0/320, 1.0/320, [2]bool{true, true})
+	_, length := f.Resample(128, 128)
+	for i, l := range length.Pix {
+		if l != 1 {
+			t.Fatalf("vector %d is said to be %.4f long", i, l)
+		}
+	}
+}
