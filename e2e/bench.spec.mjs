@@ -117,7 +117,7 @@ test("figures are edited where they stand", async ({ page }) => {
   await page.locator(".toast button", { hasText: "Undo" }).first().click();
   await expect(field("width_m")).toHaveText("1.71 m");
   await ledger.getByRole("button", { name: "Use this" }).first().click();
-  await expect(ledger).toContainText("from the scanner's resolution tag");
+  await expect(ledger).toContainText("from the file's resolution tag");
   await type("tags", "Wet, wet , slate", "Enter");
   await expect(field("tags")).toHaveText("slate, wet");
 });

@@ -72,7 +72,7 @@ test("a delivery becomes a release", async ({ page }) => {
 
   // The ledger: the size is the scanner's; density follows at every tier.
   const ledger = page.locator("#ledger");
-  await expect(ledger).toContainText("from the scanner's resolution tag");
+  await expect(ledger).toContainText("from the file's resolution tag");
   await expect(ledger.locator("section[aria-labelledby=l-size]")).toContainText("1.71 m × 1.14 m");
   await expect(ledger.locator(".tiers tbody tr")).toHaveCount(2);
   await expect(ledger.locator(".tiers tbody td[title]").first()).toHaveAttribute("title", "1024 × 683");

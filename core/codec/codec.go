@@ -143,7 +143,7 @@ type File struct {
 }
 
 // mostKept is how much memory the channels of an OpenEXR part may take to be read at once, for all layers.
-const mostKept = 1 << 30
+const mostKept = 512 << 20
 
 // SniffBytes is how many of a file's first bytes Recognise needs.
 const SniffBytes = 32

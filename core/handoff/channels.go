@@ -84,13 +84,13 @@ func (b *builder) covered(im *raster.Image, rgb [3]raster.Plane, w, h int) (out 
 		if !im.Float() {
 			filter.Apply(p, b.t.Linear)
 		}
-		p = filter.Map(p, func(v float32) float32 { return v }) // a float source's samples may be shared
+		seen := raster.NewPlane(p.W, p.H) // apart, as a float source's samples may be shared
 		raster.Rows(p.H, func(y0, y1 int) {
 			for i := y0 * p.W; i < y1*p.W; i++ {
-				p.Pix[i] *= there.Pix[i]
+				seen.Pix[i] = p.Pix[i] * there.Pix[i]
 			}
 		})
-		out[c] = p.Resample(w, h, raster.Area)
+		out[c] = seen.Resample(w, h, raster.Area)
 		for i, k := range share.Pix {
 			if k > 1e-3 {
 				out[c].Pix[i] /= k

@@ -119,15 +119,20 @@ func TestDrift(t *testing.T) {
 	}
 }
 
-// The settings sheet names every map with what it holds, how it is read, and what its numbers mean.
-func TestSettingsSheet(t *testing.T) {
-	m, src := scanned(t, "slates_round", 64)
+// putRamp gives a scan of 64 × 64 pixels a height that rises by 16 a pixel.
+func putRamp(m *Material, src map[material.Channel]*raster.Image) {
 	height := raster.New(64, 64, 1, 16)
 	for i := range height.Ints(0) {
 		height.Ints(0)[i] = uint16(i * 16)
 	}
 	src[material.Height] = height
 	m.Put(material.Source{Channel: material.Height, Map: &material.Map{Blob: "height", Component: "rgb", Width: 64, Height: 64, Bits: 16}})
+}
+
+// The settings sheet names every map with what it holds, how it is read, and what its numbers mean.
+func TestSettingsSheet(t *testing.T) {
+	m, src := scanned(t, "slates_round", 64)
+	putRamp(&m, src)
 	m.Depth, m.Zero = 0.012, 0.25
 	m.Name = "Slates <of> the quay"
 	for _, p := range Presets() {
@@ -164,12 +169,7 @@ func TestSettingsSheet(t *testing.T) {
 // Heights around mid grey are so where the depth is not known, too: the zero level lies at a half.
 func TestCentredHeightsOfUnknownDepth(t *testing.T) {
 	m, src := scanned(t, "slates_round", 64)
-	height := raster.New(64, 64, 1, 16)
-	for i := range height.Ints(0) {
-		height.Ints(0)[i] = uint16(i * 16)
-	}
-	src[material.Height] = height
-	m.Put(material.Source{Channel: material.Height, Map: &material.Map{Blob: "height", Component: "rgb", Width: 64, Height: 64, Bits: 16}})
+	putRamp(&m, src)
 	m.Depth, m.Zero = 0, 0.25
 	p, _ := FindPreset("archviz_8_bit")
 	got := decoded(t, written(t, m, formed{Form{Profile: p}})["maps/slates_round_height_source.png"]).Ints(0)

@@ -189,8 +189,8 @@ func (e *Examined) document(ext string, data []byte) {
 	}
 }
 
-// ReducedPx is the longer side of the copies on which sets are examined. Whoever examines takes the same, so that
-// the same files have the same figures everywhere.
+// ReducedPx is the longer side, in pixels, of the copies on which sets are examined. The server and the commands use
+// the same copies, so that the same files have the same figures everywhere.
 const ReducedPx = 1024
 
 // Reduced is the copy of a picture on which sets are examined, with the bits of its source. Floats are kept as they

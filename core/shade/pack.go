@@ -15,7 +15,7 @@ import (
 
 // PackVersion changes whenever Pack writes other bytes for the same surface, or the renderer makes
 // another picture of it.
-const PackVersion = 1
+const PackVersion = 2
 
 // packed is the head of a pack.
 type packed struct {

@@ -38,7 +38,7 @@ func sourceWord(s scale.Source) string {
 }
 
 func sourceSentence(s scale.Source) string {
-	return map[scale.Source]string{scale.FromSidecar: "the sidecar file", scale.FromTag: "the scanner's resolution tag", scale.FromName: "its name", scale.FromText: "a description in the file", scale.FromModule: "a step of its pattern", scale.FromMeasure: "what was measured on it", scale.FromStation: "what its station usually scans", scale.FromPerson: "what was typed"}[s]
+	return map[scale.Source]string{scale.FromSidecar: "the sidecar file", scale.FromTag: "the file's resolution tag", scale.FromName: "its name", scale.FromText: "a description in the file", scale.FromModule: "a step of its pattern", scale.FromMeasure: "what was measured on it", scale.FromStation: "what its station usually scans", scale.FromPerson: "what was typed"}[s]
 }
 
 func dateWord(s string) string {

@@ -55,21 +55,28 @@ func (s *Service) Proposals(ctx context.Context, p people.Principal) (list []Pro
 	return list, err
 }
 
+// meanings are the channels that words were given, and in which materials.
+type meanings[K comparable] map[K]map[material.Channel]map[int64]bool
+
+func (m meanings[K]) add(word K, c Correction) {
+	if m[word] == nil {
+		m[word] = map[material.Channel]map[int64]bool{}
+	}
+	if m[word][c.Channel] == nil {
+		m[word][c.Channel] = map[int64]bool{}
+	}
+	m[word][c.Channel][c.Material] = true
+}
+
 func propose(made []Correction, rules []Rule) (list []Proposal) {
 	type kind struct{ station, ending string }
-	of := map[kind]map[material.Channel]map[int64]bool{}
+	of := meanings[kind]{}
 	for _, c := range made {
 		k := kind{c.Station, channels.Ending(channels.Address(c.File, c.Layer))}
 		if k.ending == "" || c.Channel == material.None || channels.Says(channels.Address(c.File, c.Layer)) == c.Channel {
 			continue
 		}
-		if of[k] == nil {
-			of[k] = map[material.Channel]map[int64]bool{}
-		}
-		if of[k][c.Channel] == nil {
-			of[k][c.Channel] = map[int64]bool{}
-		}
-		of[k][c.Channel][c.Material] = true
+		of.add(k, c)
 	}
 	for k, answers := range of {
 		ruled := slices.ContainsFunc(rules, func(r Rule) bool { return r.Ending == k.ending && (r.Station == k.station || r.Station == "") })
@@ -106,24 +113,18 @@ func past(accepted []Correction) (rules []channels.Rule) {
 	for _, c := range accepted {
 		channelsOf[file{c.Material, channels.Address(c.File, c.Layer)}]++
 	}
-	of := map[string]map[material.Channel]map[int64]bool{}
+	of := meanings[string]{}
 	for _, c := range accepted {
 		address := channels.Address(c.File, c.Layer)
 		word := channels.Ending(address)
 		if word == "" || channelsOf[file{c.Material, address}] > 1 {
 			continue
 		}
-		if of[word] == nil {
-			of[word] = map[material.Channel]map[int64]bool{}
-		}
-		if of[word][c.Channel] == nil {
-			of[word][c.Channel] = map[int64]bool{}
-		}
-		of[word][c.Channel][c.Material] = true
+		of.add(word, c)
 	}
-	for word, meanings := range of {
-		for channel, in := range meanings {
-			if len(meanings) == 1 && channel != material.None && len(in) >= believedFrom {
+	for word, channelsOf := range of {
+		for channel, in := range channelsOf {
+			if len(channelsOf) == 1 && channel != material.None && len(in) >= believedFrom {
 				rules = append(rules, channels.Rule{Ending: word, Channel: channel, Station: accepted[0].Station, Seen: len(in)})
 			}
 		}
