@@ -2,6 +2,8 @@ package channels
 
 import (
 	"math"
+	"path"
+	"strings"
 
 	"aldermoor/core/codec"
 	"aldermoor/core/colour"
@@ -124,7 +126,7 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		l.colour(small)
 	}
 	if l.UnitLength > 0.5 || l.twoComponent() {
-		stored := material.Map{Curve: l.Curve}
+		stored := material.Map{Curve: l.Curve, Turn: in.Turn} // the direction comes out right whichever one the turn was made for
 		f := normals.Read(stored.Unit(raster.FromPlanes(small...)), 0)
 		if l.Swapped = normals.Swapped(f); l.Swapped {
 			f.X, f.Y = f.Y, f.X
@@ -139,6 +141,20 @@ func Measure(im *raster.Image, in codec.Info) Look {
 		l.Relief = signed(small[0], reliefSize)
 	}
 	return l
+}
+
+// Gamut is what the colours of a file mean that are not sRGB's: as it declares, or else as its name says, "acescg".
+func (l *Look) Gamut(file string) *colour.Gamut {
+	if l.Info.Gamut != nil || l.Info.SRGB || l.Info.Unread {
+		return l.Info.Gamut
+	}
+	for _, w := range split(strings.TrimSuffix(path.Base(file), path.Ext(file))) {
+		if w.text == "acescg" {
+			g, _, _ := colour.FromPrimaries(colour.ACEScg)
+			return &g
+		}
+	}
+	return nil
 }
 
 func (l *Look) colour(p []raster.Plane) {

@@ -62,8 +62,10 @@ type Info struct {
 	Density    [2]float64    // pixels a metre along x and y by the resolution tag; 0 if there is none
 	Profile    string        // name of the embedded colour profile, "sRGB" for a declared sRGB, or ""
 	Gamut      *colour.Gamut `json:",omitempty"` // what its colours mean if they are not sRGB's
+	SRGB       bool          `json:",omitempty"` // it declares that its colours are sRGB's
 	Unread     bool          `json:",omitempty"` // it has a colour profile that cannot be converted
 	Gamma      float64       // declared file gamma (PNG gAMA: 0.45455 for sRGB), or 0
+	Turn       int           `json:",omitempty"` // how its pixels are turned to be shown, as Exif counts it: 2..8. W, H and what Decode gives are turned
 	Layer      string        // which of the file's pictures this is; "" for the main one
 	Layers     []string      // names of further pictures in the file
 	Text       []string      `json:",omitempty"` // captions and descriptions that people wrote into the file
@@ -188,6 +190,9 @@ func Open(data []byte, lim Limits) (*File, error) {
 		return f, err
 	}
 	f.plausible()
+	if raster.TurningOf(f.Turn).Across() {
+		f.W, f.H, f.Density[0], f.Density[1] = f.H, f.W, f.Density[1], f.Density[0]
+	}
 	if f.W <= 0 || f.H <= 0 {
 		return f, FormatError(fmt.Sprintf("the header says %d × %d pixels", f.W, f.H))
 	}
@@ -216,9 +221,7 @@ func (f *File) probe() error {
 				in.addText(t)
 			}
 		}
-		if h.ICC != nil {
-			in.profiled(h.ICC)
-		}
+		in.declared(&h)
 		f.png = &h
 		return err
 	case JPEG:
@@ -252,17 +255,22 @@ func (f *File) probe() error {
 		in.W, in.H, in.Bits, in.Float, in.Components = h.W, h.H, h.Bits, h.Float, h.Components
 		return err
 	case WebP:
-		return probeConfig(data, in, webp.DecodeConfig)
+		return probeWebP(data, in)
 	}
 	return probeConfig(data, in, bmp.DecodeConfig)
 }
 
 // profiled reads the colour profile of a picture in colour.
 func (in *Info) profiled(icc []byte) {
-	if in.Components < 3 {
-		return
+	if g, plain, ok := colour.ParseICC(icc); in.Components >= 3 {
+		in.means(g, plain, ok)
 	}
-	g, plain, ok := colour.ParseICC(icc)
+}
+
+// means notes what a picture's colours mean: a gamut, nothing for plain sRGB, or that it cannot be read.
+func (in *Info) means(g colour.Gamut, plain, ok bool) {
+	in.Gamut = nil
+	in.SRGB = ok && plain
 	if in.Unread = !ok; ok && !plain {
 		in.Gamut = &g
 	}
@@ -296,10 +304,7 @@ func (in *Info) describe(f *exr.File, l exr.Layer) {
 		in.Bits = 16
 	}
 	if p.Primaries != [8]float64{} && in.Components >= 3 {
-		g, plain, ok := colour.FromPrimaries(p.Primaries)
-		if in.Unread = !ok; ok && !plain {
-			in.Gamut = &g
-		}
+		in.means(colour.FromPrimaries(p.Primaries))
 	}
 }
 
@@ -328,6 +333,7 @@ func (f *File) Decode(layer string) (*raster.Image, Info, error) {
 	if err != nil {
 		return nil, in, err
 	}
+	im = im.Turned(raster.TurningOf(in.Turn))
 	in.W, in.H, in.Components = im.W, im.H, im.Components()
 	in.NotFinite = im.MendNotFinite()
 	in.plausible()
@@ -427,6 +433,11 @@ func (f *File) decodeEXR(layer string, in *Info, b *budget.Budget) (*raster.Imag
 			return nil, err
 		}
 		p := &f.exr.Parts[l.Part]
+		if n := len(l.Channels); n == 2 || n == 4 { // colours that are divided by their alpha
+			if err := b.Picture(p.W, p.H, n-1, 4); err != nil {
+				return nil, err
+			}
+		}
 		if len(p.Channels) == len(l.Channels) || int64(len(p.Channels))*int64(p.W)*int64(p.H)*4 > mostKept {
 			return f.exr.Image(l, b)
 		}

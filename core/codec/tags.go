@@ -7,7 +7,12 @@ import (
 	"math"
 	"strings"
 
+	"aldermoor/core/codec/png"
 	"aldermoor/core/codec/tiff"
+	"aldermoor/core/colour"
+	"aldermoor/core/raster"
+
+	"golang.org/x/image/webp"
 )
 
 // probeJPEG walks the segments up to the scan (ITU-T T.81; JFIF 1.02; Exif 2.3).
@@ -39,9 +44,7 @@ func probeJPEG(data []byte, in *Info) error {
 			x, y := binary.BigEndian.Uint16(body[8:]), binary.BigEndian.Uint16(body[10:])
 			in.Density = [2]float64{float64(x) * unit, float64(y) * unit}
 		case kind == 0xe1 && bytes.HasPrefix(body, []byte("Exif\x00\x00")):
-			if t, err := tiff.ReadHeader(body[6:]); err == nil && t.Density[0] > 0 {
-				in.Density = t.Density
-			}
+			in.exif(body[6:])
 		case kind == 0xe1 && bytes.Contains(body[:min(len(body), 200)], []byte("<x:xmpmeta")):
 			in.addXMP(body[bytes.IndexByte(body, '<'):])
 		case kind == 0xed:
@@ -64,6 +67,73 @@ func probeJPEG(data []byte, in *Info) error {
 	return nil
 }
 
+// exif reads the tags of a camera: a resolution and how the picture is to be turned.
+func (in *Info) exif(tags []byte) {
+	t, err := tiff.ReadHeader(tags)
+	if err != nil {
+		return
+	}
+	if t.Density[0] > 0 {
+		in.Density = t.Density
+	}
+	in.Turn = turn(t.Turn)
+}
+
+// turn is an orientation, 0 where it turns nothing.
+func turn(orientation int) int {
+	if raster.TurningOf(orientation).None() {
+		return 0
+	}
+	return orientation
+}
+
+// declared notes what a PNG says of its colours: by number, else by a profile, else as sRGB, else by primaries and
+// gamma (Portable Network Graphics, third edition, 4.3).
+func (in *Info) declared(h *png.Header) {
+	if h.Exif != nil {
+		in.exif(h.Exif)
+	}
+	if in.Components < 3 {
+		return
+	}
+	switch {
+	case h.Code != nil:
+		g, plain, ok := colour.FromCode(h.Code[0], h.Code[1])
+		in.means(g, plain, ok && h.Code[2] == 0 && h.Code[3] == 1)
+		in.Profile = colour.CodeName(h.Code[0], h.Code[1])
+	case h.ICC != nil:
+		in.profiled(h.ICC)
+	case h.Profile == "sRGB":
+		in.SRGB = true
+	case h.Gamma > 0 || h.Primaries != [8]float64{}:
+		in.means(colour.FromGamma(h.Primaries, h.Gamma))
+	}
+}
+
+// probeWebP walks the chunks (WebP Container Specification, RFC 9649) for a profile and a camera's tags.
+func probeWebP(data []byte, in *Info) error {
+	if err := probeConfig(data, in, webp.DecodeConfig); err != nil {
+		return err
+	}
+	for p := data[min(12, len(data)):]; len(p) >= 8; {
+		n := int64(binary.LittleEndian.Uint32(p[4:]))
+		if n > int64(len(p))-8 {
+			break
+		}
+		switch body := p[8 : 8+n]; string(p[:4]) {
+		case "ICCP":
+			in.Profile = iccName(body)
+			in.profiled(body)
+		case "EXIF":
+			in.exif(bytes.TrimPrefix(body, []byte("Exif\x00\x00")))
+		case "XMP ":
+			in.addXMP(body)
+		}
+		p = p[min(8+n+n&1, int64(len(p))):]
+	}
+	return nil
+}
+
 // dropDefaultDensity forgets the 72 and 96 pixels an inch that programs write
 // when nobody told them anything: they are no evidence of a size.
 func dropDefaultDensity(in *Info) {
@@ -80,6 +150,7 @@ func probeTIFF(data []byte, in *Info) (tiff.Header, error) {
 		return t, err
 	}
 	in.W, in.H, in.Bits, in.Float, in.Components, in.Density = t.W, t.H, t.Bits, t.Float, t.Components, t.Density
+	in.Turn = turn(t.Turn)
 	if t.ICC != nil {
 		in.Profile = iccName(t.ICC)
 		in.profiled(t.ICC)

@@ -86,6 +86,8 @@ func TestGamutsOfFiles(t *testing.T) {
 		"JPEG in pieces": {segmented(j.Bytes(), piece(1, icc[:150]), piece(2, icc[150:])), true, false},
 		"JPEG cut off":   {segmented(j.Bytes(), piece(1, icc[:150])), false, true},
 		"PNG without":    {p.Bytes(), false, false},
+		"WebP":           {webP(t, "ICCP", icc), true, false},
+		"WebP cut off":   {webP(t, "ICCP", icc[:150]), false, true},
 	} {
 		f, err := Open(c.data, DefaultLimits)
 		if err != nil {

@@ -262,6 +262,9 @@ func (g *Gamut) Convert(im *raster.Image, light bool) *raster.Image {
 	return out.Quantise(16)
 }
 
+// Inverse is the matrix from linear sRGB to the gamut's light; ok is false where there is none.
+func (g *Gamut) Inverse() (m [9]float64, ok bool) { return inverse(g.Matrix) }
+
 func product(a, b [9]float64) (m [9]float64) {
 	for r := range 3 {
 		for c := range 3 {

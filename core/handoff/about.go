@@ -33,8 +33,11 @@ type aboutFile struct {
 // about is what material.json says of a map file.
 func (it *item) about() aboutFile {
 	a := aboutFile{Role: "map", Width: it.w, Height: it.h, Bits: it.bits, Float: it.format.Float(), UDIM: it.tile, Extra: it.aux, Encoding: "linear"}
-	if it.srgb() {
+	switch {
+	case it.srgb():
 		a.Encoding = "srgb"
+	case it.space != "":
+		a.Encoding = it.space
 	}
 	if it.alone() {
 		a.Channel = it.parts[0].channel

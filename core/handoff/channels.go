@@ -2,6 +2,7 @@ package handoff
 
 import (
 	"fmt"
+	"math"
 
 	"aldermoor/core/colour"
 	"aldermoor/core/material"
@@ -174,9 +175,21 @@ func (b *builder) normal(m *material.Source) (*raster.Image, error) {
 	f, _ = f.Resample(w, h)
 	f.Strengthen(strength)
 	if b.it.format.Float() {
-		return f.Image(), nil
+		im := f.Image()
+		for c := range im.Planes {
+			snap(im.Floats(c))
+		}
+		return im, nil
 	}
 	return f.Image().Quantise(b.bits(im)), nil
+}
+
+// snap rounds samples to a 2¹⁷th, within half a step of 16 bits, so that floats pack as well as these would.
+func snap(p []float32) {
+	const steps = 1 << 17
+	for i, v := range p {
+		p[i] = float32(math.Round(float64(v)*steps)) / steps
+	}
 }
 
 // roughness of the tier, with what its normals lost.

@@ -147,7 +147,7 @@ func present(maps ...*material.Source) []*material.Source {
 }
 
 // Version is that of the writer: a handoff that another version made is made anew.
-const Version = 10
+const Version = 11
 
 // Steps is how many files a handoff holds.
 func (m Material) Steps(f Form) int {

@@ -88,7 +88,18 @@ func (b *builder) done(from *raster.Image, planes ...raster.Plane) *raster.Image
 	if b.it.format.Float() {
 		return im
 	}
-	return im.Quantise(b.bits(from))
+	if bits := b.bits(from); bits != 8 || from.Bits <= 8 {
+		return im.Quantise(bits)
+	}
+	return b.to8(im)
+}
+
+// to8 is a picture of more bits with 8: dithered, but for JPEG, which loses such patterns, or makes blotches of them.
+func (b *builder) to8(im *raster.Image) *raster.Image {
+	if b.it.format == JPEG {
+		return im.Quantise(8)
+	}
+	return im.Dithered()
 }
 
 // bits is the depth of what is written for a source.
@@ -107,11 +118,11 @@ func (b *builder) asIs(im *raster.Image, w, h int) bool {
 // kept are the first n components of a source that is written as it is.
 func (b *builder) kept(im *raster.Image, n int) *raster.Image {
 	out := first(im, n)
-	if bits := b.bits(im); bits == 8 && out.Bits > 8 {
-		return out.Quantise(8)
-	} else {
-		out.Bits = bits
+	bits := b.bits(im)
+	if bits == 8 && out.Bits > 8 {
+		return b.to8(out)
 	}
+	out.Bits = bits
 	return out
 }
 
@@ -207,7 +218,29 @@ func (b *builder) picture(it item) (*raster.Image, error) {
 		}
 		out.Planes = append(out.Planes, s)
 	}
+	if it.space == ACEScg {
+		it.widen(out)
+	}
 	return out, nil
+}
+
+// widen makes ACEScg of the colours of a file in linear Rec. 709, in planes of their own.
+func (it *item) widen(im *raster.Image) {
+	from, _, _ := colour.FromPrimaries(colour.ACEScg)
+	to, _ := from.Inverse()
+	for at := 0; at+3 <= len(it.parts); at++ {
+		if q := it.parts[at]; !q.channel.Colour() || q.of != 0 || it.parts[at+2].channel != q.channel {
+			continue
+		}
+		rgb := [3]raster.Floats{im.Floats(at), im.Floats(at + 1), im.Floats(at + 2)}
+		for r := range 3 {
+			p := make(raster.Floats, im.W*im.H)
+			for i := range p {
+				p[i] = float32(to[3*r])*rgb[0][i] + float32(to[3*r+1])*rgb[1][i] + float32(to[3*r+2])*rgb[2][i]
+			}
+			im.Planes[at+r] = p
+		}
+	}
 }
 
 // samples of a plane, as floats or rounded to some bits.
@@ -267,7 +300,11 @@ func (b *builder) file(it item) ([]byte, error) {
 		if !ok {
 			return nil, fmt.Errorf("write %q: there is no compression %q", it.name, it.packed)
 		}
-		err = exr.Encode(&buf, im, exr.Options{Type: kind, Density: density, Compression: packing})
+		o := exr.Options{Type: kind, Density: density, Compression: packing, Associate: it.covers()}
+		if it.space == ACEScg {
+			o.Primaries = colour.ACEScg
+		}
+		err = exr.Encode(&buf, im, o)
 	default:
 		err = codec.EncodePNG(&buf, im, codec.PNGOptions{SRGB: it.srgb(), Density: density})
 	}
@@ -275,6 +312,13 @@ func (b *builder) file(it item) ([]byte, error) {
 		return nil, fmt.Errorf("write %q: %w", it.name, err)
 	}
 	return buf.Bytes(), nil
+}
+
+// covers says whether the file's last component is how much of its colours is there. Where figures that are not in
+// the maps may turn the opacity round, colours are needed where there seems to be nothing.
+func (it *item) covers() bool {
+	n := len(it.parts) - 1
+	return n == 3 && it.form.baked && it.parts[0].channel == material.BaseColor && it.parts[n].channel == material.Opacity && !it.parts[n].invert
 }
 
 // srgb says whether the file holds colours with the sRGB curve.

@@ -173,7 +173,12 @@ func (d *materialXDoc) read(k *input) wire {
 	}
 	space := ""
 	if k.colour() {
-		space = map[bool]string{false: "srgb_texture", true: "lin_rec709"}[k.linear]
+		switch space = "srgb_texture"; {
+		case k.space == ACEScg:
+			space = "acescg"
+		case k.linear:
+			space = "lin_rec709"
+		}
 	}
 	name := string(k.channel)
 	var out wire

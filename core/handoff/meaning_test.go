@@ -11,6 +11,7 @@ import (
 	"testing"
 
 	"aldermoor/core/bsdf"
+	"aldermoor/core/codec"
 	"aldermoor/core/colour"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
@@ -56,7 +57,8 @@ type pictured struct {
 	t     *testing.T
 	files map[string][]byte
 	seen  map[string]*raster.Image
-	most  float64 // of emission
+	wide  map[string]bool // files in ACEScg
+	most  float64         // of emission
 }
 
 // mostLight is the brightest emission that a material can have.
@@ -80,7 +82,14 @@ func (p *pictured) at(file string, c, i int, srgb bool) float64 {
 		if p.files[file] == nil {
 			p.t.Fatalf("there is no %s", file)
 		}
-		im = decoded(p.t, p.files[file])
+		var in codec.Info
+		var err error
+		if im, in, err = codec.Decode(p.files[file], codec.DefaultLimits); err != nil {
+			p.t.Fatal(err)
+		}
+		if in.Gamut != nil {
+			p.wide[file], im = true, in.Gamut.Convert(im, true)
+		}
 		p.seen[file] = im
 	}
 	if c == 3 && im.Components() < 4 {
@@ -415,6 +424,9 @@ func mtlxValue(t *testing.T, p *pictured, graph map[string]*mtlxNode, n *mtlxNod
 		var out []float64
 		for c := range many {
 			out = append(out, p.at(file.Value, c, i, file.ColorSpace == "srgb_texture" && c < 3))
+			if (file.ColorSpace == "acescg") != p.wide[file.Value] {
+				p.t.Errorf("%s is said to be in %q", file.Value, file.ColorSpace)
+			}
 		}
 		return out
 	case "extract":

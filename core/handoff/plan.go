@@ -34,6 +34,7 @@ type item struct {
 	packed string // compression
 	level  int    // quality of JPEG
 	linear bool   // colours are linear light
+	space  string // ACEScg, or "" for Rec. 709
 	bits   int
 	aux    bool               // made for the descriptions alone
 	uses   []*material.Source // what it is made of; the first one decides where there are tiles
@@ -96,6 +97,9 @@ func (p *planner) leftOut() {
 // add plans a profile's file, if the material has a map for it.
 func (p *planner) add(f *MapFile) {
 	it := item{word: f.word(), form: p.own, format: f.Format, packed: f.Compression, level: f.Quality, linear: f.linear()}
+	if f.Colour == ACEScg {
+		it.space = ACEScg
+	}
 	for _, c := range f.Holds {
 		if c.Channel == material.Height && p.own.height == HeightMetres && p.m.find(c.Channel) != nil && p.m.Depth <= 0 {
 			p.missing = append(p.missing, omission{c.Channel, "the depth is not known"})
@@ -412,6 +416,7 @@ var describedForm = conventions{MetalRough, normals.Up, HeightRange, true}
 type wanted struct {
 	channel material.Channel
 	formats []Format
+	wide    bool // it has a name for ACEScg
 }
 
 // reading finds the file that a description reads a channel from: the profile's own one, one
@@ -420,7 +425,7 @@ type wanted struct {
 func (p *planner) reading(w wanted) (it *item, at int, inverted, ok bool) {
 	c := w.channel
 	usable := func(it *item) bool {
-		return slices.Contains(w.formats, it.format) && p.meets(it, c) && !(c.Colour() && it.linear && !it.format.Float())
+		return slices.Contains(w.formats, it.format) && p.meets(it, c) && !(c.Colour() && it.linear && !it.format.Float()) && (it.space == "" || w.wide)
 	}
 	for _, round := range []func(*item) bool{
 		func(it *item) bool { return !it.aux && len(it.parts) <= 3 && it.alone() },

@@ -43,8 +43,8 @@ func Presets() []Preset {
 			Descriptions: []Description{GLTF, GLB}}},
 		{"film_linear", Profile{Name: "Film, linear EXR", Purpose: "Linear light as half floats, heights in metres, for path tracers.",
 			Normal: "y+", Workflow: MetalRough, Height: HeightMetres, Figures: Baked, UV: UVMetre, Pixels: PixelsKept, Names: "{material}_{channel}.{udim}",
-			Files: append(halves(material.Height, material.Glossiness, material.Specular), MapFile{Holds: []Component{all(material.Height)}, Format: EXRFloat, Compression: "zip"}),
-
+			Files: append(halves(material.Normal, material.Height, material.Glossiness, material.Specular), // of a normal's 16 bits a half float keeps twelve
+				MapFile{Holds: []Component{all(material.Normal)}, Format: EXRFloat, Compression: "zip"}, MapFile{Holds: []Component{all(material.Height)}, Format: EXRFloat, Compression: "zip"}),
 			Descriptions: []Description{MaterialX, USD}}},
 		{"archviz_8_bit", Profile{Name: "Archviz, 8-bit", Purpose: "Diffuse, specular and glossiness as small files, heights around mid grey.",
 			Normal: "y+", Workflow: SpecGloss, Height: HeightCentred, Figures: Baked, UV: UVMetre, Pixels: PixelsKept, Names: "{material}_{channel}_{tier}",
@@ -88,7 +88,7 @@ func FindPreset(id string) (Profile, bool) {
 type Conventions struct {
 	Normal    string // y+ or y-
 	Roughness string // roughness or glossiness
-	EXR       bool   // OpenEXR in place of every format: linear light, heights as float, the rest as half
+	EXR       bool   // OpenEXR in place of every format: linear light, heights and normals as float, the rest as half
 }
 
 // Label of a profile with conventions, for the names of folders.
@@ -133,7 +133,7 @@ func (p Profile) With(c Conventions) Profile {
 		}
 		if c.EXR && !f.Format.Float() {
 			f.Format, f.Compression, f.Quality, f.Colour = EXRHalf, "zip", 0, ""
-			if len(f.Holds) == 1 && f.Holds[0].Channel == material.Height {
+			if c := f.Holds[0].Channel; len(f.Holds) == 1 && (c == material.Height || c == material.Normal) {
 				f.Format = EXRFloat
 			}
 		}

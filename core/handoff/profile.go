@@ -165,8 +165,11 @@ type MapFile struct {
 	Format      Format      `json:"format"`                //
 	Compression string      `json:"compression,omitempty"` // TIFF: deflate, none; EXR: zip, zips, rle, none
 	Quality     int         `json:"quality,omitempty"`     // JPEG: 1 to 100; 90 unless given
-	Colour      string      `json:"colour,omitempty"`      // how colours are stored: srgb or linear; linear in float formats unless given
+	Colour      string      `json:"colour,omitempty"`      // how colours are stored: srgb, linear or acescg (OpenEXR); linear in float formats unless given
 }
+
+// ACEScg is how colours are stored as linear light of the primaries AP1.
+const ACEScg = "acescg"
 
 // Component says what one component of a file holds, or the components of a whole channel:
 // three of a colour and of normals.
@@ -193,6 +196,23 @@ func (e *ProfileError) Error() string {
 		return "profile: " + e.Problem
 	}
 	return "profile, " + e.Part + ": " + e.Problem
+}
+
+// Harms are the channels whose values JPEG would spoil: vectors and packed data, as it keeps colour at half the
+// resolution and mixes components.
+func (p *Profile) Harms() (list []material.Channel) {
+	for _, f := range p.Files {
+		if f.Format != JPEG {
+			continue
+		}
+		several := len(f.Holds) > 1
+		for _, c := range f.Holds {
+			if (c.Channel == material.Normal || several && c.Channel != material.None && !c.Channel.Colour()) && !slices.Contains(list, c.Channel) {
+				list = append(list, c.Channel)
+			}
+		}
+	}
+	return list
 }
 
 // ReadProfile reads a profile's document and checks it. What it does not know is refused.
@@ -315,8 +335,17 @@ func (f *MapFile) check(p *Profile, part string) error {
 	if f.Quality != 0 && (f.Format != JPEG || f.Quality < 1 || f.Quality > 100) {
 		return bad("a quality is 1 to 100, for JPEG alone")
 	}
-	if f.Colour != "" && f.Colour != "srgb" && f.Colour != "linear" {
-		return bad("colour is srgb or linear, not %q", f.Colour)
+	switch f.Colour {
+	case "", "srgb", "linear":
+	case ACEScg:
+		if f.Format != EXRHalf && f.Format != EXRFloat {
+			return bad("colour in acescg needs OpenEXR")
+		}
+		if slices.ContainsFunc(f.Holds, func(c Component) bool { return c.Part != "" && c.Channel.Colour() }) {
+			return bad("colour in acescg needs its three components in one file")
+		}
+	default:
+		return bad("colour is srgb, linear or acescg, not %q", f.Colour)
 	}
 	if len(f.Word) > 60 || !nameRule.MatchString(f.Word) {
 		return bad("a word of a name has letters, digits, - _ and . alone")
@@ -380,7 +409,7 @@ func (f *MapFile) word() string {
 
 // linear says whether the file's colours are stored as linear light.
 func (f *MapFile) linear() bool {
-	return f.Colour == "linear" || f.Colour == "" && f.Format.Float()
+	return f.Colour == "linear" || f.Colour == ACEScg || f.Colour == "" && f.Format.Float()
 }
 
 // direction of the profile's normals.

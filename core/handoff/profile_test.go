@@ -432,3 +432,30 @@ func TestEstimatesOfProfiles(t *testing.T) {
 		}
 	}
 }
+
+// Normals of 16 bits come out of the film profile as exact as they went in.
+func TestFilmNormalsKeepTheirBits(t *testing.T) {
+	m, src := scanned(t, "slates_round", 128)
+	film, _ := FindPreset("film_linear")
+	files := written(t, m, formed{Form{Profile: film}})
+	for name, data := range files {
+		if !strings.Contains(name, "normal") {
+			continue
+		}
+		got := decoded(t, data)
+		f := normals.Read(src[material.Normal], 0)
+		if m.Map(material.Normal).Direction == normals.Down {
+			f.Flip()
+		}
+		want := f.Image()
+		for c := range 3 {
+			for i, v := range got.Floats(c) {
+				if d := math.Abs(float64(v - want.Floats(c)[i])); d > 0.5/65535 {
+					t.Fatalf("%s: component %d of pixel %d is off by %.2f steps of 16 bits", name, c, i, d*65535)
+				}
+			}
+		}
+		return
+	}
+	t.Error("there are no normals")
+}

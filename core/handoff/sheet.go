@@ -67,6 +67,8 @@ func (m Material) sheetRow(it *item) sheetRow {
 	row := sheetRow{File: "maps/" + it.name, Kind: "data"}
 	if it.srgb() {
 		row.Kind = "colour: sRGB"
+	} else if it.space == ACEScg {
+		row.Kind = "colour: linear light (ACEScg)"
 	} else if it.parts[0].channel.Colour() {
 		row.Kind = "colour: linear light (Rec. 709)"
 	}

@@ -56,6 +56,7 @@ type input struct {
 	file        string     // relative name of its map, with a mark for the tile; "" for a value
 	at, of      int        // which component of the file it begins with, and how many there are
 	linear      bool       // the file holds linear light or data; other colours are sRGB
+	space       string     // ACEScg, or "" for the primaries of Rec. 709
 	inverted    bool       // the map holds the opposite
 	factor      [3]float64 // what the map is multiplied by, in linear light; data by the first
 	value       [3]float64 // in linear light, where there is no map; data in the first. The factor is in it.
@@ -85,20 +86,20 @@ func (p *planner) describe() {
 		p.describeGLTF()
 	}
 	if p.f.has(MaterialX) {
-		p.surface.materialx = p.inputs(Formats())
+		p.surface.materialx = p.inputs(Formats(), true)
 	}
 	if p.f.has(USD) || p.f.has(GLTF) || p.f.has(GLB) {
 		formats := usdPictures
 		if !p.f.has(USD) {
 			formats = nil // values alone
 		}
-		p.surface.preview = p.inputs(formats)
+		p.surface.preview = p.inputs(formats, false)
 	}
 }
 
-// inputs are the channels of a description that reads some formats. Without formats they have
-// no files.
-func (p *planner) inputs(formats []Format) (out []input) {
+// inputs are the channels of a description that reads some formats, and ACEScg if it has a name for that. Without
+// formats they have no files.
+func (p *planner) inputs(formats []Format, wide bool) (out []input) {
 	m := &p.m
 	for _, c := range described {
 		factor := m.factor(c)
@@ -119,11 +120,12 @@ func (p *planner) inputs(formats []Format) (out []input) {
 		}
 		k := input{channel: c, file: "?", factor: factor}
 		if formats != nil {
-			it, at, inverted, ok := p.reading(wanted{c, formats})
+			it, at, inverted, ok := p.reading(wanted{c, formats, wide})
 			if !ok {
 				continue
 			}
 			k.file, k.at, k.of, k.inverted, k.linear = "maps/"+it.marked, at, len(it.parts), inverted, it.linear || !c.Colour()
+			k.space = it.space
 			if c == material.Emissive {
 				k.times(m.strength())
 			}
@@ -210,7 +212,7 @@ func (p *planner) describeGLTF() {
 			if g.base = p.holding(true, map[int]material.Channel{0: material.BaseColor, 3: material.Opacity}); g.base == "" {
 				g.base = p.made("base_color-opacity", material.BaseColor, material.Opacity)
 			}
-		} else if it, at, _, ok := p.reading(wanted{material.BaseColor, pictures}); ok && at == 0 {
+		} else if it, at, _, ok := p.reading(wanted{material.BaseColor, pictures, false}); ok && at == 0 {
 			g.base, g.alpha = p.firstTile(it), len(it.parts) == 4 && it.parts[3].channel == material.Opacity
 			if g.alpha && !p.meets(it, material.Opacity) { // glTF reads that alpha
 				g.base, g.alpha = p.made("base_color-opaque", material.BaseColor), false
@@ -235,7 +237,7 @@ func (p *planner) describeGLTF() {
 			continue
 		}
 		if *k.to = p.holding(false, map[int]material.Channel{0: k.c}); *k.to == "" {
-			if it, at, _, ok := p.reading(wanted{k.c, pictures}); ok && at == 0 {
+			if it, at, _, ok := p.reading(wanted{k.c, pictures, false}); ok && at == 0 {
 				*k.to = p.firstTile(it)
 			} else if ok {
 				*k.to = p.made(string(k.c)+"-red", k.c)

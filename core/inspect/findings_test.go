@@ -81,6 +81,7 @@ func TestEachFinding(t *testing.T) {
 		"profile_unread":      {on(material.BaseColor, func(m *channels.Map) { m.Look.Info.Unread, m.Look.Info.Profile = true, "Press" }), Warn, "profile"},
 		"document_disagrees":  {on(material.Normal, func(m *channels.Map) { m.Said, m.SaidBy = material.Height, "set/list.csv" }), Warn, "says"},
 		"tiles_turned":        {with(func(s *channels.Set) { s.Turned = [][2]string{{"set/n.1001.png", "set/n.1002.png"}} }), Warn, ""},
+		"orientation_differs": {on(material.Roughness, func(m *channels.Map) { m.Look.Info.Turn = 6 }), Warn, "maps"},
 		"versions_mixed":      {with(func(s *channels.Set) { s.Maps[0].Version, s.Maps[1].Version = "v002", "v003" }), Note, "versions"},
 		"tier_differs":        {with(func(s *channels.Set) { s.Unlike = [][2]string{{"set/a.png", "set/1k/a.png"}} }), Warn, ""},
 	} {

@@ -39,7 +39,10 @@ func heightSpan(m channels.Map) (lo, hi float64, ok bool) {
 
 // unitOf is a reduced copy of a map with its samples in 0..1.
 func unitOf(m *channels.Map, im *raster.Image) *raster.Image {
-	own := material.Map{Float: m.Look.Info.Float, Gamut: m.Look.Info.Gamut, Curve: m.Channel == material.Normal && m.Look.Curve, Swapped: m.Channel == material.Normal && m.Look.Swapped}
+	own := material.Map{Float: m.Look.Info.Float, Gamut: m.Look.Gamut(m.File), Direction: m.Facing}
+	if m.Channel == material.Normal {
+		own.Curve, own.Swapped, own.Turn = m.Look.Curve, m.Look.Swapped, m.Look.Info.Turn
+	}
 	if lo, hi, ok := heightSpan(*m); ok {
 		own.Span = [2]float64{lo, hi}
 	}

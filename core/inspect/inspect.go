@@ -335,7 +335,9 @@ func mapOf(m channels.Map) Map {
 		out.UDIM = &m.UDIM
 	}
 	out.Tiles, out.Shared = m.Tiles, m.Shared
-	out.Curve, out.Swapped = m.Channel == material.Normal && m.Look.Curve, m.Channel == material.Normal && m.Look.Swapped
+	if m.Channel == material.Normal {
+		out.Curve, out.Swapped, out.Turn = m.Look.Curve, m.Look.Swapped, in.Turn
+	}
 	if lo, hi := Span(m.Channel, in.Float, m.Component, m.Look.Min, m.Look.Max); hi > lo {
 		out.Span = &[2]float64{lo, hi}
 	}

@@ -38,6 +38,7 @@ func checks() []check {
 		{Kind{"tier_differs", Warn, true}, nil, tierDiffers, nil, nil},
 		{Kind{"document_disagrees", Warn, true}, documentDisagrees, nil, nil, nil},
 		{Kind{"tiles_turned", Warn, true}, nil, tilesTurned, nil, nil},
+		{Kind{"orientation_differs", Warn, true}, nil, orientationDiffers, nil, nil},
 		{Kind{"not_finite", Warn, true}, notFinite, nil, nil, nil},
 		{Kind{"out_of_range", Warn, true}, outOfRange, nil, nil, nil},
 		{Kind{"map_empty", Stop, true}, mapEmpty, nil, nil, nil},

@@ -19,7 +19,7 @@ func (s *Set) Surface(look func(file, layer string) *channels.Look) material.Mat
 	}
 	for _, p := range s.Maps {
 		k := &material.Map{File: p.File, Blob: channels.Address(p.File, p.Layer), Layer: p.Layer, Component: p.Component, Width: p.Width, Height: p.Height,
-			Bits: p.Bits, Float: p.Float, Curve: p.Curve, Swapped: p.Swapped}
+			Bits: p.Bits, Float: p.Float, Curve: p.Curve, Swapped: p.Swapped, Turn: p.Turn}
 		if p.Span != nil {
 			k.Span = *p.Span
 		}
@@ -30,7 +30,7 @@ func (s *Set) Surface(look func(file, layer string) *channels.Look) material.Mat
 			k.Direction = normals.ParseDirection(*p.Direction)
 		}
 		if l := look(p.File, p.Layer); l != nil {
-			k.Gamut = l.Info.Gamut
+			k.Gamut = l.Gamut(p.File)
 		}
 		if p.Channel == material.Height && p.Zero != nil {
 			m.Zero = *p.Zero

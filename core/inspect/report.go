@@ -65,6 +65,7 @@ type Map struct {
 	Tiles               []channels.Tile   `json:"tiles,omitempty"`   // of a map in UDIM tiles
 	Curve               bool              `json:"curve,omitempty"`   // of normals that were saved with the sRGB curve; they are read without
 	Swapped             bool              `json:"swapped,omitempty"` // of normals whose first two components are in each other's place; they are read in order
+	Turn                int               `json:"turn,omitempty"`    // of normals whose file says that its pixels are turned, how (Exif's 2..8)
 	Shared              string            `json:"shared,omitempty"`  // the set that the file belongs to, of a map that a variant shares
 	Span                *[2]float64       `json:"span,omitempty"`    // of a float height map: the stored values that are the lowest and the highest point
 	Zero                *float64          `json:"zero,omitempty"`    // of a height map: the share of its range that means no displacement

@@ -45,6 +45,35 @@ func tilesTurned(_ *Set, files *channels.Set) (out []hit) {
 	return out
 }
 
+// orientationDiffers finds maps some of which say that they are to be turned, or in other ways: shown as they say,
+// they may lie across each other.
+func orientationDiffers(_ *Set, files *channels.Set) []hit {
+	turned := map[int][]string{}
+	most := 0
+	for _, m := range files.Maps {
+		t := m.Look.Info.Turn
+		if m.Shared == "" && !slices.Contains(turned[t], m.File) {
+			turned[t] = append(turned[t], m.File)
+		}
+	}
+	if len(turned) < 2 {
+		return nil
+	}
+	for t, list := range turned { // what most of them say is the rule; as stored, where as many do
+		if n := len(turned[most]); len(list) > n || len(list) == n && t < most {
+			most = t
+		}
+	}
+	var others []string
+	for t, list := range turned {
+		if t != most {
+			others = append(others, list...)
+		}
+	}
+	slices.Sort(others)
+	return []hit{{others, fact.Of("maps", len(others))}}
+}
+
 // versionsMixed finds maps whose names give other versions or dates than the rest of the set.
 func versionsMixed(_ *Set, files *channels.Set) []hit {
 	var versions, all []string

@@ -8,6 +8,7 @@
 package material
 
 import (
+	"fmt"
 	"slices"
 
 	"aldermoor/core/colour"
@@ -67,19 +68,20 @@ type Map struct {
 	Gamut     *colour.Gamut `json:",omitempty"` // what colours mean that are not sRGB's
 	Curve     bool          // normals that were saved with the sRGB curve
 	Swapped   bool          // normals with x in the second component and y in the first
+	Turn      int           `json:",omitempty"` // of normals whose file had its pixels turned, how (Exif's 2..8): their vectors turn with them
 	Ratio     float64       // compressed over raw bytes; 0 if unknown
 	UDIM      string
 	Tiles     []Tile // of a map in UDIM tiles: all of them
 }
 
 // Unit is the map's picture with its samples in 0..1: by its Span, or as raster's Unit has it;
-// of normals without the curve that they were saved with, and x before y.
+// of normals without the curve that they were saved with, x before y, and turned as their pixels were.
 func (m *Map) Unit(im *raster.Image) *raster.Image {
 	if m.Span[1] > m.Span[0] && im.Float() {
 		return im.Span(float32(m.Span[0]), float32(m.Span[1]))
 	}
 	out, _, _ := im.Unit()
-	if !m.Curve && !m.Swapped || out.Components() < 2 {
+	if m.AsStored() || out.Components() < 2 {
 		return out
 	}
 	out = &raster.Image{W: out.W, H: out.H, Bits: out.Bits, Planes: slices.Clone(out.Planes)}
@@ -92,7 +94,22 @@ func (m *Map) Unit(im *raster.Image) *raster.Image {
 			out.Planes[c] = raster.Floats(filter.Map(out.Plane(c), linear).Pix)
 		}
 	}
+	if m.Turn != 0 {
+		normals.Turn(out, raster.TurningOf(m.Turn), m.Direction)
+	}
 	return out
+}
+
+// AsStored says whether the vectors of a normal map are what its samples say, but for their direction.
+func (m *Map) AsStored() bool { return !m.Curve && !m.Swapped && m.Turn == 0 }
+
+// Reading names how the vectors of a normal map are read, for pictures that are kept.
+func (m *Map) Reading() string {
+	name := fmt.Sprintf("%v-%v", m.Curve, m.Swapped)
+	if m.Turn != 0 {
+		name += fmt.Sprintf("-%d%s", m.Turn, m.Direction)
+	}
+	return name
 }
 
 // Picture is the map's picture as a channel has it: Unit, and colours in sRGB. Vectors and heights keep the range

@@ -67,7 +67,8 @@ type apiSet struct {
 }
 
 func mapView(p materials.Map) apiMap {
-	v := apiMap{p.ID, inspect.Map{File: p.File, Layer: p.Layer, Shared: p.Shared, Curve: p.Curve, Swapped: p.Swapped, Zero: p.Zero, Component: p.Component, Channel: p.Channel, Confidence: p.Confidence, Reasons: wording.Reasons(p.Reasons), Width: p.Width, Height: p.Height,
+	v := apiMap{p.ID, inspect.Map{File: p.File, Layer: p.Layer, Shared: p.Shared, Curve: p.Curve, Swapped: p.Swapped, Turn: p.Turn, Zero: p.Zero,
+		Component: p.Component, Channel: p.Channel, Confidence: p.Confidence, Reasons: wording.Reasons(p.Reasons), Width: p.Width, Height: p.Height,
 		Bits: p.Bits, Float: p.Float, Encoding: "linear", Stats: p.Stats}}
 	if p.Channel.Colour() && !p.Float {
 		v.Encoding = "srgb"

@@ -204,7 +204,7 @@ func mapLook(p *materials.Map) string {
 	if p.Blob == "" {
 		return ""
 	}
-	return fmt.Sprintf("%s-%x-%s-%s-%v-%v", p.Blob[:16], p.Layer, p.Component, p.Channel, p.Curve, p.Swapped)
+	return fmt.Sprintf("%s-%x-%s-%s-%s", p.Blob[:16], p.Layer, p.Component, p.Channel, p.Reading())
 }
 
 func (s *Server) sendMap(c *echo.Context, p *materials.Map, exact bool) error {

@@ -145,7 +145,7 @@ func options(chosen string, pairs ...string) (out []choice) {
 
 // profileFileView is a file of a profile as a row.
 func profileFileView(f handoff.MapFile) profileFile {
-	row := profileFile{Word: f.Word, Quality: f.Quality, Colours: options(f.Colour, "", "as usual", "srgb", "sRGB", "linear", "linear"),
+	row := profileFile{Word: f.Word, Quality: f.Quality, Colours: options(f.Colour, "", "as usual", "srgb", "sRGB", "linear", "linear", handoff.ACEScg, "ACEScg"),
 		Packings: options(f.Compression, "", "usual", "deflate", "Deflate", "zip", "ZIP", "zips", "ZIP, rows", "rle", "RLE", "none", "none")}
 	for i := range row.Holds {
 		if i < len(f.Holds) {
@@ -394,6 +394,9 @@ func (s *Server) apiTry(c *echo.Context) error {
 		}
 	}
 	v.Missing = append(v.Missing, wording.Losses(t.Losses)...)
+	if harm := wording.Harms(profile); harm != "" {
+		v.Missing = append(v.Missing, harm)
+	}
 	return c.JSON(http.StatusOK, v)
 }
 

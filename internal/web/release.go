@@ -197,7 +197,7 @@ func (s *Server) costOf(c *echo.Context, r *releases.Release, o releases.Order) 
 		}
 	}
 	out := costView{Fetch: "about " + scale.Bytes(k.Fetch), Memory: scale.Bytes(k.VideoMemory), Pixels: fmt.Sprintf("%d × %d", k.W, k.H), Query: v.Encode(), Tier: strings.ToLower(o.Tier.String()),
-		Says: wording.Form(form.Profile), Lost: strings.Join(wording.Losses(losses), " "), Error: fmt.Sprintf("within %.0f %%", handoff.EstimateError*100)}
+		Says: wording.Form(form.Profile), Lost: strings.TrimSpace(strings.Join(append(wording.Losses(losses), wording.Harms(form.Profile)), " ")), Error: fmt.Sprintf("within %.0f %%", handoff.EstimateError*100)}
 	out.Href = fmt.Sprintf("/api/v1/releases/%d/handoff?%s", r.ID, out.Query)
 	if bytes, ok := s.Studio.Releases.Exact(r, form); ok {
 		out.Fetch, out.Error = scale.Bytes(bytes), "exactly"

@@ -30,6 +30,7 @@ var checks = map[string]Check{
 	"map_empty":                 {"Empty map", "A base colour, normal or height map with one value everywhere: its export failed."},
 	"document_disagrees":        {"Document disagrees", "A document of the delivery says something else of the map than its pixels."},
 	"tiles_turned":              {"Tiles face apart", "All tiles of a normal map must have one direction, or they light up the other way round."},
+	"orientation_differs":       {"Orientation differs", "Some maps of the set say that they are to be turned, others not, or otherwise. Each is shown as its file says."},
 	"versions_mixed":            {"Versions differ", "The names of one set's maps give other versions or dates."},
 	"udim_missing":              {"UDIM tiles missing", "A model that uses the tile shows nothing there."},
 	"aspect_differs":            {"Proportions differ", "From 2 % on: the map does not show the same patch."},
@@ -107,6 +108,12 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s says that %s is %s; its pixels look like %s. Check which is right.", path.Base(v.Text("document")), file, channel(v.Text("says")), channel(v.Text("is")))
 	case "tiles_turned":
 		return fmt.Sprintf("%s points the other way than %s. Flip it, or deliver the tile again.", other, file)
+	case "orientation_differs":
+		others := ""
+		if n := int(v.Num("maps")); n > 1 {
+			others = " and " + count(float64(n-1), "more map")
+		}
+		return fmt.Sprintf("%s%s: the orientation tag is another one than in the rest of the set. Where maps lie across each other, save them without it.", file, others)
 	case "versions_mixed":
 		return fmt.Sprintf("The maps' names give %s. Check that all are of one version.", strings.Join(v.Texts("versions"), ", "))
 	case "udim_missing":

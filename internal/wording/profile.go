@@ -66,6 +66,18 @@ func And(words []string) string {
 	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
 }
 
+// Harms is a sentence on what a profile spoils by its formats; "" for nothing.
+func Harms(p handoff.Profile) string {
+	var list []string
+	for _, c := range p.Harms() {
+		list = append(list, strings.ToLower(Channel(c)))
+	}
+	if list == nil {
+		return ""
+	}
+	return "JPEG blurs and mixes " + And(list) + ". Store them as PNG, TIFF or TGA."
+}
+
 // Losses are sentences on what a handoff's descriptions have no place for, one a description.
 func Losses(list []handoff.Loss) (out []string) {
 	of := map[handoff.Description][]string{}

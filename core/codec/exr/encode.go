@@ -17,6 +17,8 @@ type Options struct {
 	Type        Type        // Half, or else Float
 	Density     [2]float64  // pixels a metre; 0 leaves it out
 	Compression Compression // None, RLE, ZIPS or ZIP
+	Associate   bool        // multiply colours by the last component, as is meant where that is how much they cover
+	Primaries   [8]float64  // chromaticities of red, green, blue and white; 0 leaves them out, which means sRGB's
 }
 
 // Encode writes a picture of 1 to 4 components (grey, colour, alpha last) as one
@@ -27,6 +29,9 @@ func Encode(w io.Writer, im *raster.Image, o Options) error {
 	}
 	if o.Compression > ZIP {
 		return fmt.Errorf("EXR compression %d is not written", o.Compression)
+	}
+	if n := im.Components(); o.Associate && (n == 2 || n == 4) {
+		im = multiplied(im)
 	}
 	names := map[int][]string{1: {"Y"}, 2: {"Y", "A"}, 3: {"R", "G", "B"}, 4: {"R", "G", "B", "A"}}[im.Components()]
 	order := map[int][]int{1: {0}, 2: {1, 0}, 3: {2, 1, 0}, 4: {3, 2, 1, 0}}[im.Components()] // by name
@@ -47,6 +52,13 @@ func Encode(w io.Writer, im *raster.Image, o Options) error {
 		list = append(list, 0, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0)
 	}
 	attribute("channels", "chlist", append(list, 0))
+	if o.Primaries != [8]float64{} {
+		var xy []byte
+		for _, v := range o.Primaries {
+			xy = append(xy, u32(int(math.Float32bits(float32(v))))...)
+		}
+		attribute("chromaticities", "chromaticities", xy)
+	}
 	attribute("compression", "compression", []byte{byte(o.Compression)})
 	window := append(append(append(u32(0), u32(0)...), u32(im.W-1)...), u32(im.H-1)...)
 	attribute("dataWindow", "box2i", window)

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -307,5 +308,50 @@ func TestCompressionsThatAreWritten(t *testing.T) {
 	}
 	if err := Encode(new(bytes.Buffer), im, Options{Compression: PIZ}); err == nil {
 		t.Error("PIZ was written")
+	}
+}
+
+// Colours come apart from their alpha whether a writer has multiplied them or not, and data stays as it is.
+func TestAlphaIsAssociated(t *testing.T) {
+	colours := raster.NewFloat(64, 64, 4, 32)
+	r := rand.New(rand.NewPCG(3, 4))
+	for i := range 64 * 64 {
+		for c := range 3 {
+			colours.Floats(c)[i] = 0.2 + 0.7*r.Float32()
+		}
+		colours.Floats(3)[i] = []float32{1, 0.5, 0.02, 1}[i%4]
+	}
+	for _, associate := range []bool{true, false} {
+		var b bytes.Buffer
+		if err := Encode(&b, colours, Options{Type: Float, Compression: ZIP, Associate: associate}); err != nil {
+			t.Fatal(err)
+		}
+		f, err := Open(b.Bytes())
+		if err != nil {
+			t.Fatal(err)
+		}
+		planes, err := f.Read(0, nil, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		im := f.Of(f.Layers()[0], planes)
+		for c := range 4 {
+			for i, v := range im.Floats(c) {
+				if want := colours.Floats(c)[i]; math.Abs(float64(v-want)) > 1e-6 {
+					t.Fatalf("associate %v: component %d of pixel %d is %v, want %v", associate, c, i, v, want)
+				}
+			}
+		}
+		stored := map[string][]float32{}
+		for i, ch := range f.Parts[0].Channels {
+			stored[ch.Name] = planes[i]
+		}
+		want := colours.Floats(0)[1]
+		if associate {
+			want *= 0.5
+		}
+		if v := stored["R"][1]; math.Abs(float64(v-want)) > 1e-6 {
+			t.Errorf("associate %v: %v is stored, want %v", associate, v, want)
+		}
 	}
 }

@@ -134,7 +134,8 @@ func (f *File) Image(l Layer, b *budget.Budget) (*raster.Image, error) {
 	return f.Of(l, planes), nil
 }
 
-// Of is a layer by the samples of its part's channels, which it shares.
+// Of is a layer by the samples of its part's channels, which it shares, but for colours that were multiplied by
+// their alpha.
 func (f *File) Of(l Layer, planes [][]float32) *raster.Image {
 	p := &f.Parts[l.Part]
 	im := &raster.Image{W: p.W, H: p.H, Bits: 32}
@@ -146,8 +147,10 @@ func (f *File) Of(l Layer, planes [][]float32) *raster.Image {
 	}
 	if n := len(im.Planes); n == 2 || n == 4 {
 		last := p.Channels[l.Channels[n-1]].Name
-		if strings.EqualFold(last[strings.LastIndexByte(last, '.')+1:], "A") && opaque(im.Floats(n-1)) {
+		if covers := familyOf(last[strings.LastIndexByte(last, '.')+1:]) == alpha; covers && opaque(im.Floats(n-1)) {
 			im.Planes = im.Planes[:n-1]
+		} else if covers {
+			straight(im)
 		}
 	}
 	return im

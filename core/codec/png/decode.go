@@ -35,6 +35,9 @@ type Header struct {
 	Profile    string     // name of the embedded profile, "sRGB" if declared, or ""
 	ICC        []byte     // the embedded profile itself, inflated up to 1 MiB, or nil
 	Gamma      float64    // file gamma, or 0
+	Primaries  [8]float64 // of cHRM: x and y of red, green, blue and white, or 0
+	Code       []byte     // of cICP: primaries, transfer, matrix and range by number (ITU-T H.273), or nil
+	Exif       []byte     // of eXIf, or nil
 
 	depth, kind byte // bits an index or sample as stored; colour type
 	interlaced  bool
@@ -99,6 +102,18 @@ func ReadHeader(data []byte) (Header, error) {
 			if len(body) == 4 {
 				h.Gamma = float64(binary.BigEndian.Uint32(body)) / 100000
 			}
+		case "cHRM":
+			if len(body) == 32 { // white first
+				for i := range h.Primaries {
+					h.Primaries[(i+6)%8] = float64(binary.BigEndian.Uint32(body[4*i:])) / 100000
+				}
+			}
+		case "cICP":
+			if len(body) == 4 {
+				h.Code = body
+			}
+		case "eXIf":
+			h.Exif = body
 		case "iCCP":
 			if i := bytes.IndexByte(body, 0); i > 0 && i < 80 && i+2 < len(body) {
 				h.Profile = string(body[:i])

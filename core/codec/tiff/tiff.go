@@ -26,6 +26,7 @@ type Header struct {
 	Float      bool
 	Density    [2]float64 // pixels a metre, or 0
 	ICC        []byte     // embedded profile, or nil
+	Turn       int        // how the picture is to be turned, as Exif counts it: 1..8, or 0
 	Text       []byte     // the description of the image, or nil
 	XMP        []byte     // the XMP packet, or nil
 	IPTC       []byte     // IPTC-IIM data, or nil
@@ -46,7 +47,7 @@ type Header struct {
 const (
 	tagWidth, tagHeight, tagBits       = 256, 257, 258
 	tagCompression, tagPhotometric     = 259, 262
-	tagFillOrder, tagOffsets           = 266, 273
+	tagFillOrder, tagOffsets, tagTurn  = 266, 273, 274
 	tagSamples, tagRows, tagCounts     = 277, 278, 279
 	tagXRes, tagYRes, tagPlanar        = 282, 283, 284
 	tagUnit, tagPredictor              = 296, 317
@@ -139,7 +140,7 @@ func (h *Header) entry(e []byte, d *directory) error {
 			d.perUnit[tag-tagXRes] = float64(h.order.Uint32(h.data[where:])) / float64(den)
 		}
 		return nil
-	case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
+	case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagTurn, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
 		tagPredictor, tagColours, tagTileW, tagTileH, tagTileOffsets, tagTileCounts, tagExtra, tagFormat, tagICC:
 	case tagText, tagXMP, tagIPTC:
 		k := h.count(e) * max(sizes[h.order.Uint16(e[2:])], 1) // IPTC is written as bytes or as longs
@@ -184,6 +185,10 @@ func (h *Header) entry(e []byte, d *directory) error {
 		h.photometric = first
 	case tagFillOrder:
 		h.fillOrder = first
+	case tagTurn:
+		if first >= 1 && first <= 8 {
+			h.Turn = first
+		}
 	case tagSamples:
 		h.samples = first
 	case tagRows:

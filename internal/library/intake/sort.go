@@ -269,7 +269,7 @@ func (s *Service) draft(g materials.Grades, d Delivery, i int, set inspect.Set, 
 func mapFrom(p inspect.Map, files map[string]File) materials.Map {
 	m := looseMap(files[p.File], p.Layer)
 	m.Component, m.Channel, m.Confidence, m.Reasons, m.UDIM = p.Component, p.Channel, p.Confidence, p.Reasons, deref(p.UDIM)
-	m.Zero, m.Shared, m.Curve, m.Swapped = p.Zero, p.Shared, p.Curve, p.Swapped
+	m.Zero, m.Shared, m.Curve, m.Swapped, m.Turn = p.Zero, p.Shared, p.Curve, p.Swapped, p.Turn
 	if p.Span != nil {
 		m.Span = *p.Span
 	}
@@ -295,7 +295,7 @@ func looseMap(f File, layer string) materials.Map {
 			}
 		}
 		m.Width, m.Height, m.Bits, m.Float, m.Format = l.Info.W, l.Info.H, l.Info.Bits, l.Info.Float, string(l.Info.Format)
-		m.TrueBits, m.Gamut = l.TrueBits, l.Info.Gamut
+		m.TrueBits, m.Gamut = l.TrueBits, l.Gamut(f.Path)
 		m.Stats = inspect.Stats{Min: l.Min, Max: l.Max, Mean: l.Mean, StdDev: l.StdDev}
 		m.Direction, m.DirectionConfidence = l.Direction, l.DirectionConfidence
 	}

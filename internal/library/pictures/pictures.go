@@ -234,8 +234,8 @@ func (s *Service) MapPicture(ctx context.Context, p *materials.Map, px int, exac
 	if p.Gamut != nil && p.Channel.Colour() {
 		ext = "srgb." + ext
 	}
-	if p.Channel == material.Normal && (p.Curve || p.Swapped) {
-		ext = fmt.Sprintf("unit-%v-%v.%s", p.Curve, p.Swapped, ext)
+	if p.Channel == material.Normal && !p.AsStored() {
+		ext = fmt.Sprintf("unit-%s.%s", p.Reading(), ext)
 	}
 	return s.Derive(ctx, materials.MapPictureName(p.Blob, p.Layer, p.Component, light, px, ext), func() ([]byte, error) {
 		im, err := s.Materials.Level(p.Blob, p.Layer)

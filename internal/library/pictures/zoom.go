@@ -214,8 +214,8 @@ func spanName(p *materials.Map) string {
 		return "-span"
 	case p.Gamut != nil && p.Channel.Colour():
 		return "-srgb"
-	case p.Channel == material.Normal && (p.Curve || p.Swapped):
-		return fmt.Sprintf("-normal-%v-%v", p.Curve, p.Swapped)
+	case p.Channel == material.Normal && !p.AsStored():
+		return "-normal-" + p.Reading()
 	}
 	return ""
 }
@@ -257,7 +257,7 @@ func cutOut(im *raster.Image, c int, g Glance, w, h int) raster.Plane {
 }
 
 // Pixel are the values of one pixel: integer samples scaled to 0..1, floats as they are, normals
-// without a curve and x before y.
+// as their vectors are read.
 func (s *Service) Pixel(ctx context.Context, p *materials.Map, x, y int) ([]float64, error) {
 	if x < 0 || y < 0 || x >= p.Width || y >= p.Height {
 		return nil, library.Invalid(fmt.Sprintf("%s has %d × %d pixels.", path.Base(p.File), p.Width, p.Height))
@@ -270,7 +270,7 @@ func (s *Service) Pixel(ctx context.Context, p *materials.Map, x, y int) ([]floa
 	for _, c := range componentsOf(p.Component, m.im.Components()) {
 		out = append(out, float64(m.im.Planes[c].At(y*m.im.W+x)))
 	}
-	if p.Channel != material.Normal || !p.Curve && !p.Swapped || len(out) < 3 {
+	if p.Channel != material.Normal || p.AsStored() || len(out) < 3 {
 		return out, nil
 	}
 	one := make([]raster.Plane, len(out))
