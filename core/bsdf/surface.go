@@ -77,12 +77,12 @@ func (t *Tables) PrepareInto(c *Scatter, s *Surface, wo geom.V3) {
 	if s.Metallic > 0 {
 		c.fresnel = mix(c.fresnel, metal(s.Color, s.Edge), s.Metallic)
 	}
-	avg := t.mean(s.Roughness)
+	avg := t.baseMean(s)
 	c.lost = max(1-avg.Scale-avg.Bias, 0)
 	lost := c.lost
 	c.multi = c.fresnel.average().Map(func(f float32) float32 { return f * f * (1 - lost) / (1 - f*lost) })
 	c.mean = c.specularAlbedo(avg)
-	e := t.look(wo.Z, s.Roughness)
+	e := t.base(wo, s)
 	c.whiteBase = e.Scale + e.Bias
 	c.atBase = c.specularAlbedo(e)
 	if s.Coat > 0 {
@@ -146,7 +146,7 @@ func (c *Scatter) Reflected(wi geom.V3) geom.V3 {
 func (c *Scatter) reflected(wi, h geom.V3) geom.V3 {
 	s := c.s
 	oh := c.wo.Dot(h)
-	in := c.t.look(wi.Z, s.Roughness)
+	in := c.t.base(wi, s)
 	spec := c.specular(wi, h, oh, in.Scale+in.Bias)
 	atIn := c.specularAlbedo(in)
 	out := spec

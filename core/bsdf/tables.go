@@ -53,7 +53,25 @@ func newTables() *Tables {
 }
 
 func integrate(wo geom.V3, roughness float32, n int) (e Entry) {
-	g := lobe(max(roughness, 0.02), 0)
+	e = lobe(max(roughness, 0.02), 0).returned(wo, n)
+	// Sheen is wide: the midpoint rule.
+	const rows, columns = 48, 48
+	for i := range rows {
+		z := (float32(i) + 0.5) / rows
+		r := sqrt(1 - z*z)
+		for j := range columns {
+			c := float32(math.Cos(math.Pi * (float64(j) + 0.5) / columns))
+			wi := geom.Vec(r*c, r*sqrt(1-c*c), z)
+			h := wi.Add(wo).Unit()
+			e.Sheen += sheen(h.Z, wo.Z, z, roughness) * z
+		}
+	}
+	e.Sheen = min(e.Sheen*2*math.Pi/(rows*columns), 1)
+	return e
+}
+
+// returned is what a lobe returns towards wo, by n samples.
+func (g ggx) returned(wo geom.V3, n int) (e Entry) {
 	for s := range n {
 		u, v := hammersley(s, n)
 		h := g.sample(wo, u, v)
@@ -71,19 +89,6 @@ func integrate(wo geom.V3, roughness float32, n int) (e Entry) {
 	}
 	k := 1 / float32(n)
 	e.Scale, e.Bias, e.Dip = e.Scale*k, e.Bias*k, e.Dip*k
-	// Sheen is wide: the midpoint rule.
-	const rows, columns = 48, 48
-	for i := range rows {
-		z := (float32(i) + 0.5) / rows
-		r := sqrt(1 - z*z)
-		for j := range columns {
-			c := float32(math.Cos(math.Pi * (float64(j) + 0.5) / columns))
-			wi := geom.Vec(r*c, r*sqrt(1-c*c), z)
-			h := wi.Add(wo).Unit()
-			e.Sheen += sheen(h.Z, wo.Z, z, roughness) * z
-		}
-	}
-	e.Sheen = min(e.Sheen*2*math.Pi/(rows*columns), 1)
 	return e
 }
 

@@ -15,7 +15,7 @@ import (
 
 // PackVersion changes whenever Pack writes other bytes for the same surface, or the renderer makes
 // another picture of it.
-const PackVersion = 2
+const PackVersion = 3
 
 // packed is the head of a pack.
 type packed struct {
