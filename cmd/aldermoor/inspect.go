@@ -88,12 +88,15 @@ func examineAside(ctx context.Context, paths []string, px int, progress bool, as
 	}
 	var r inspect.Report
 	if err == nil {
-		r = inspect.Assemble(e.seen, func(file, layer string) *raster.Image {
-			im := e.level(channels.Address(file, layer))
-			if im == nil || e.px == inspect.ReducedPx {
-				return im
-			}
-			return inspect.Reduced(im)
+		r = inspect.Assemble(e.seen, inspect.Copies{
+			Reduced: func(file, layer string) *raster.Image {
+				im := e.level(channels.Address(file, layer))
+				if im == nil || e.px == inspect.ReducedPx {
+					return im
+				}
+				return inspect.Reduced(im)
+			},
+			Close: func(file, layer string) *raster.Image { return e.level(closeMark + channels.Address(file, layer)) },
 		})
 		err = e.trouble
 	}
@@ -268,6 +271,16 @@ func (e *examiner) examine(name string, src inspect.Source) {
 		}
 	}()
 	x, err := inspect.Examine(name, src, codec.DefaultLimits, func(layer string, im *raster.Image) error {
+		if max(im.W, im.H) > inspect.ReducedPx {
+			near := inspect.CloseUp(im)
+			var planes []raster.Plane
+			for c := range near.Components() {
+				planes = append(planes, near.Plane(c))
+			}
+			if err := e.keep(closeMark+channels.Address(name, layer), planes, 0, 1); err != nil {
+				return err
+			}
+		}
 		if e.px == inspect.ReducedPx {
 			im = inspect.Reduced(im)
 		}
@@ -307,6 +320,9 @@ type kept struct {
 	w, h, n int
 	lo, hi  float32 // what its samples of 0 and 65535 stand for
 }
+
+// closeMark begins the addresses of close-ups.
+const closeMark = "\x00"
 
 // keep writes a reduced copy to the scratch file.
 func (e *examiner) keep(address string, planes []raster.Plane, lo, hi float32) error {

@@ -55,7 +55,7 @@ func TestAwkwardDeliveries(t *testing.T) {
 			file, look, _ := strings.Cut(strings.TrimSuffix(key, ")"), ".png (")
 			h.files = append(h.files, Examined{Path: file + ".png", Look: w.looks[look]})
 		}
-		r := Assemble(h.files, nil)
+		r := Assemble(h.files, Copies{})
 		got, sure := map[string][]string{}, map[string]bool{}
 		for _, s := range r.Sets {
 			for _, m := range s.Maps {

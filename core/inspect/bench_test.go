@@ -32,7 +32,7 @@ func BenchmarkExamine(b *testing.B) {
 	})
 	b.Run("examine", func(b *testing.B) {
 		for b.Loop() {
-			Assemble(all, func(file, _ string) *raster.Image { return levels[file] })
+			Assemble(all, Copies{Reduced: func(file, _ string) *raster.Image { return levels[file] }})
 		}
 	})
 }
@@ -60,7 +60,7 @@ func BenchmarkSet1K(b *testing.B) {
 	b.Run("all", func(b *testing.B) {
 		for b.Loop() {
 			all, levels := examined(b, files)
-			r := Assemble(all, func(file, _ string) *raster.Image { return levels[file] })
+			r := Assemble(all, Copies{Reduced: func(file, _ string) *raster.Image { return levels[file] }})
 			for _, m := range r.Sets[0].Maps {
 				if m.Channel == "base_color" {
 					likeness.Marks(levels[m.File].Plane(1))

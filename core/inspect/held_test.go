@@ -560,7 +560,7 @@ func (s scores) String() string {
 // judge holds what was said of a delivery against what is so. A file that nobody can know is right if it is left
 // open.
 func (h *held) judge(bins *[10][2]int, wrong func(format string, args ...any)) (out scores) {
-	r := Assemble(h.files, nil)
+	r := Assemble(h.files, Copies{})
 	got := map[string]Map{}
 	aside, in := map[string]string{}, map[string]map[int]bool{}
 	note := func(file string, i int) {

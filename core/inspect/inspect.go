@@ -210,13 +210,16 @@ func Reduced(im *raster.Image) *raster.Image {
 	return small.Quantise(8)
 }
 
-// Level gives a picture at reduced size (a component for each of the file's), or
-// nil if there is none. It may be asked for several at the same time.
-type Level func(file, layer string) *raster.Image
+// Copies give what sets are examined on: of each picture a copy as Reduced makes it, and of one that is larger than
+// that its CloseUp; nil if there is none. They may be asked for several at the same time. Without Reduced nothing is
+// worked out that needs maps side by side; without Close shifts of a few pixels are found on small maps alone.
+type Copies struct {
+	Reduced, Close func(file, layer string) *raster.Image
+}
 
 // Assemble sorts examined files into sets. Level may be nil; then nothing that
 // needs two maps side by side (depth) is worked out.
-func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
+func Assemble(files []Examined, copies Copies, rules ...channels.Rule) Report {
 	r := Report{Sets: []Set{}, Failed: []Failure{}}
 	var sortable []channels.File
 	var pictures []string
@@ -243,7 +246,7 @@ func Assemble(files []Examined, level Level, rules ...channels.Rule) Report {
 	var mu sync.Mutex
 	raster.Each(len(sets), func(i int) {
 		var err error
-		if r.Sets[i], err = described(sets[i], about[i], level); err != nil {
+		if r.Sets[i], err = described(sets[i], about[i], copies); err != nil {
 			mu.Lock()
 			defer mu.Unlock()
 			r.Failed = append(r.Failed, Failure{File: sets[i].Name, Why: fact.New("not_compared", "set", sets[i].Name, "error", err.Error())})
@@ -284,14 +287,14 @@ func trySort(files []channels.File, stated channels.Stated, rules []channels.Rul
 
 // described describes a set. If looking at its pixels panics, the set keeps what its
 // files said one by one.
-func described(s channels.Set, side scale.Sidecar, level Level) (out Set, err error) {
+func described(s channels.Set, side scale.Sidecar, copies Copies) (out Set, err error) {
 	defer func() {
 		if err != nil {
-			out = describe(s, side, nil)
+			out = describe(s, side, Copies{})
 		}
 	}()
 	defer recovered(&err)
-	return describe(s, side, level), nil
+	return describe(s, side, copies), nil
 }
 
 // recovered turns a panic into an error.
@@ -301,7 +304,7 @@ func recovered(err *error) {
 	}
 }
 
-func describe(s channels.Set, side scale.Sidecar, level Level) Set {
+func describe(s channels.Set, side scale.Sidecar, copies Copies) Set {
 	out := Set{Name: s.Name, Maps: []Map{}, Attachments: s.Attachments, Unassigned: s.Unassigned, Why: s.Why, Workflow: s.Workflow(),
 		SizeEvidence: []scale.Evidence{}, Findings: []Finding{}, Seams: []tiling.Place{}}
 	if out.Attachments == nil {
@@ -316,9 +319,9 @@ func describe(s channels.Set, side scale.Sidecar, level Level) Set {
 	out.Sidecar = side
 	out.Measure(s.Maps)
 	out.Check(s, false)
-	if level != nil {
-		out.depth(s.Maps, level)
-		out.examine(s.Maps, level)
+	if copies.Reduced != nil {
+		out.depth(s.Maps, copies)
+		out.examine(s.Maps, copies)
 	}
 	return out
 }
@@ -409,7 +412,7 @@ func said(in codec.Info) (scale.Evidence, bool) {
 // depth works out what the height map's range is in metres: by the sidecar if
 // it says so, else from the normals. What the normals give is a share of the
 // width, so it is kept as that too and holds for whatever size is typed later.
-func (s *Set) depth(maps []channels.Map, level Level) {
+func (s *Set) depth(maps []channels.Map, copies Copies) {
 	var n, h *channels.Map
 	for i := range maps {
 		switch maps[i].Channel {
@@ -420,7 +423,7 @@ func (s *Set) depth(maps []channels.Map, level Level) {
 		}
 	}
 	if n != nil && h != nil && n.Facing != normals.Unknown {
-		ni, hi := level(n.File, n.Look.Info.Layer), level(h.File, h.Look.Info.Layer)
+		ni, hi := copies.Reduced(n.File, n.Look.Info.Layer), copies.Reduced(h.File, h.Look.Info.Layer)
 		if ni != nil && hi != nil && ni.Components() >= 2 {
 			f := normals.Read(unitOf(n, ni), 1024)
 			v := unitOf(h, hi).Plane(material.ComponentIndex(h.Component, hi.Components())).Resample(f.X.W, f.X.H, raster.Area)
@@ -450,13 +453,13 @@ const Meets = seamAt
 
 // Reexamine examines maps that were made or mended: all checks, tiling, pattern and depth,
 // for a size that is decided.
-func Reexamine(set channels.Set, size Size, level Level) Set {
+func Reexamine(set channels.Set, size Size, copies Copies) Set {
 	out := Set{Name: set.Name, Maps: []Map{}, Workflow: set.Workflow(), Size: size, Findings: []Finding{}, Seams: []tiling.Place{}}
 	for _, m := range set.Maps {
 		out.Maps = append(out.Maps, mapOf(m))
 	}
 	out.Check(set, false)
-	out.depth(set.Maps, level)
-	out.examine(set.Maps, level)
+	out.depth(set.Maps, copies)
+	out.examine(set.Maps, copies)
 	return out
 }

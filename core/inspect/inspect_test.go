@@ -31,7 +31,10 @@ func examine(t *testing.T, files []station.File) Report {
 		all = append(all, e)
 		levels[f.Name] = im
 	}
-	return Assemble(all, func(file, _ string) *raster.Image { return levels[file] })
+	return Assemble(all, Copies{
+		Reduced: func(file, _ string) *raster.Image { return levels[file] },
+		Close:   func(file, _ string) *raster.Image { return CloseUp(levels[file]) },
+	})
 }
 
 func codes(s Set) string {
@@ -195,7 +198,7 @@ func ExampleAssemble() {
 		e, _ := Examine(f.Name, SourceOf(f.Data), codec.DefaultLimits, nil)
 		all = append(all, e)
 	}
-	for _, s := range Assemble(all, nil).Sets {
+	for _, s := range Assemble(all, Copies{}).Sets {
 		fmt.Printf("%s: %d maps, %.2f m wide\n", s.Name, len(s.Maps), *s.Size.Width)
 	}
 	// Output: slates: 5 maps, 1.71 m wide

@@ -5,7 +5,6 @@ import (
 
 	"aldermoor/core/channels"
 	"aldermoor/core/fact"
-	"aldermoor/core/likeness"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
@@ -23,12 +22,13 @@ type surface struct {
 	full   [2]int        // pixels of the largest map
 	wraps  bool
 	worst  []tiling.Place // where edges match least
+	copies Copies
 }
 
 // lay reads what is needed of a set's maps. ok is false if there is nothing to hold
 // side by side.
-func lay(maps []channels.Map, level Level) (s surface, ok bool) {
-	s = surface{maps: map[material.Channel]channels.Map{}, planes: map[material.Channel][]raster.Plane{}}
+func lay(maps []channels.Map, copies Copies) (s surface, ok bool) {
+	s = surface{maps: map[material.Channel]channels.Map{}, planes: map[material.Channel][]raster.Plane{}, copies: copies}
 	for _, m := range maps {
 		if m.UDIM != "" && m.UDIM != "1001" {
 			continue
@@ -36,7 +36,7 @@ func lay(maps []channels.Map, level Level) (s surface, ok bool) {
 		if in := m.Look.Info; in.W*in.H > s.full[0]*s.full[1] {
 			s.full = [2]int{in.W, in.H}
 		}
-		im := level(m.File, m.Look.Info.Layer)
+		im := copies.Reduced(m.File, m.Look.Info.Layer)
 		if im == nil {
 			continue
 		}
@@ -67,8 +67,8 @@ func lay(maps []channels.Map, level Level) (s surface, ok bool) {
 
 // examine works out what takes maps side by side: whether the edges meet, what the
 // pattern is, what lies out of register, and how deep the relief is by its normals.
-func (s *Set) examine(maps []channels.Map, level Level) {
-	l, ok := lay(maps, level)
+func (s *Set) examine(maps []channels.Map, copies Copies) {
+	l, ok := lay(maps, copies)
 	if !ok {
 		return
 	}
@@ -113,15 +113,14 @@ func (s *Set) tiling(l *surface) {
 	s.pattern(l)
 }
 
-// wholeSteps says whether a shift is a whole number of steps of a pattern, within a twentieth
-// of one.
+// wholeSteps says whether a shift is a number of whole steps of a pattern, within a twentieth of one, and not none.
 func wholeSteps(p [2][2]float64, dx, dy float64) bool {
 	det := p[0][0]*p[1][1] - p[0][1]*p[1][0]
 	if det == 0 {
 		return false
 	}
 	i, j := (dx*p[1][1]-dy*p[1][0])/det, (p[0][0]*dy-p[0][1]*dx)/det
-	return math.Abs(i-math.Round(i)) < 0.05 && math.Abs(j-math.Round(j)) < 0.05
+	return math.Abs(i-math.Round(i)) < 0.05 && math.Abs(j-math.Round(j)) < 0.05 && (math.Abs(i) > 0.5 || math.Abs(j) > 0.5)
 }
 
 // seamX looks at the joint of the left and right edges, seamY at that of top and bottom.
@@ -199,52 +198,5 @@ func Lightness(p []raster.Plane, light bool) raster.Plane {
 			out.Pix[i] = curve(one.Pix[i])
 		}
 	})
-	return out
-}
-
-// mapsShifted looks whether the maps are in register with the relief: the normals', or
-// where there are none the height map's.
-func mapsShifted(s *Set, l *surface) (out []hit) {
-	ref, of := l.height, material.Normal
-	if len(ref.Pix) == 0 {
-		if h := l.planes[material.Height]; len(h) > 0 {
-			ref, of = h[0], material.Height
-		} else {
-			return nil
-		}
-	}
-	if l.w < 64 || l.h < 64 {
-		return nil
-	}
-	var held []material.Channel
-	var list []raster.Plane
-	for _, c := range []material.Channel{material.Height, material.BaseColor, material.Occlusion} {
-		p := l.planes[c]
-		if c == of || len(p) == 0 {
-			continue
-		}
-		one := p[0]
-		if len(p) >= 3 {
-			one = filter.Luma(p)
-		}
-		held, list = append(held, c), append(list, one.Resample(ref.W, ref.H, raster.Area))
-	}
-	for i, k := range likeness.Shifts(ref, list...) {
-		c := held[i]
-		least := 1.5
-		if c == material.Occlusion {
-			least = 6 // its shadows lie beside what throws them
-		}
-		scale := float64(l.w) / float64(ref.W) // of what it was found on, to the reduced copies
-		dx, dy := k.X*scale, k.Y*scale
-		if k.Trust < likeness.Registered || k.Still > k.Trust/2 || math.Hypot(dx, dy) < least {
-			continue
-		}
-		kx, ky := float64(l.full[0])/float64(l.w), float64(l.full[1])/float64(l.h)
-		if s.Period != nil && wholeSteps(*s.Period, dx*kx, dy*ky) {
-			continue // every step of a pattern looks alike: it cannot be told from lying right
-		}
-		out = append(out, hit{[]string{l.maps[c].File}, fact.Of("on", of, "right", dx*kx, "down", dy*ky)})
-	}
 	return out
 }

@@ -117,17 +117,7 @@ func spectraOf(list []raster.Plane, w, h int) [][]complex128 {
 			out[fit[n]] = g.V
 			continue
 		}
-		a, b := make([]complex128, w*h), make([]complex128, w*h)
-		raster.Rows(h, func(y0, y1 int) {
-			for y := y0; y < y1; y++ {
-				for x := range w {
-					p, q := g.V[y*w+x], g.V[(h-y)%h*w+(w-x)%w]
-					a[y*w+x] = complex((real(p)+real(q))*0.5, (imag(p)-imag(q))*0.5) // (p + q̄)/2
-					b[y*w+x] = complex((imag(p)+imag(q))*0.5, (real(q)-real(p))*0.5) // (p − q̄)/2i
-				}
-			}
-		})
-		out[fit[n]], out[fit[n+1]] = a, b
+		out[fit[n]], out[fit[n+1]] = realParts(g)
 	}
 	return out
 }

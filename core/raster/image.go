@@ -188,3 +188,25 @@ func floor(v float32) int {
 	}
 	return i
 }
+
+// Part is the part of w × h pixels from x, y on, whose samples are copies.
+func (im *Image) Part(x, y, w, h int) *Image {
+	out := &Image{W: w, H: h, Bits: im.Bits}
+	for _, p := range im.Planes {
+		switch p := p.(type) {
+		case Ints:
+			out.Planes = append(out.Planes, Ints(part(p, im.W, x, y, w, h)))
+		case Floats:
+			out.Planes = append(out.Planes, Floats(part(p, im.W, x, y, w, h)))
+		}
+	}
+	return out
+}
+
+func part[T any](src []T, stride, x, y, w, h int) []T {
+	dst := make([]T, 0, w*h)
+	for row := y; row < y+h; row++ {
+		dst = append(dst, src[row*stride+x:row*stride+x+w]...)
+	}
+	return dst
+}

@@ -266,7 +266,7 @@ func (l *ledger) findings(m, scanned *materials.Material) {
 		if h := m.Map(material.Height); h != nil && f.Code == "depth_implausible" {
 			row.Map, row.Rule = h.ID, "up"
 		}
-		row.Mend = mendOf(m, f.Code, f.Maps)
+		row.Mend = mendOf(m, f)
 		if k := scanned.Map(material.Roughness); k != nil && f.Code == "roughness_as_gloss" {
 			row.Map = k.ID
 			row.Answers = []answer{{"It is glossiness", string(material.Glossiness)}, {"It is roughness", string(material.Roughness)}}

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"slices"
 
+	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/treat"
 	"aldermoor/internal/library/materials"
@@ -150,17 +151,19 @@ type mend struct {
 }
 
 // mendOf says which treatment a finding asks for, nil if none mends it.
-func mendOf(m *materials.Material, code string, files []string) *mend {
+func mendOf(m *materials.Material, f inspect.Finding) *mend {
+	code := f.Code
 	var channel material.Channel
 	for _, p := range m.Assigned() {
-		if slices.Contains(files, p.File) {
+		if slices.Contains(f.Maps, p.File) {
 			channel = p.Channel
 		}
 	}
 	v := map[string]mend{
-		"seam_x":                   {"Close seams", `{"kind":"close_seams"}`},
-		"seam_y":                   {"Close seams", `{"kind":"close_seams"}`},
-		"maps_shifted":             {"Align map", fmt.Sprintf(`{"kind":"register","channel":%q}`, channel)},
+		"seam_x": {"Close seams", `{"kind":"close_seams"}`},
+		"seam_y": {"Close seams", `{"kind":"close_seams"}`},
+		"maps_shifted": {"Align map", fmt.Sprintf(`{"kind":"register","channel":%q,"shift_x":%.0f,"shift_y":%.0f}`,
+			channel, -f.Figures.Num("right"), -f.Figures.Num("down"))},
 		"baked_light":              {"Level light", `{"kind":"level_light"}`},
 		"height_8bit":              {"Remove 8-bit bands", `{"kind":"unband"}`},
 		"normal_not_unit":          {"Renormalise normals", `{"kind":"renormalise"}`},

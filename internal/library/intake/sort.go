@@ -16,7 +16,6 @@ import (
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/normals"
-	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
@@ -88,13 +87,7 @@ func (s *Service) sort(ctx context.Context, key string) error {
 		return err
 	}
 	var failed atomic.Pointer[error]
-	report := inspect.Assemble(a.seen, func(file, layer string) *raster.Image {
-		im, err := s.Materials.Level(a.files[file].Blob, layer)
-		if err != nil {
-			failed.CompareAndSwap(nil, &err)
-		}
-		return im
-	}, a.rules...)
+	report := inspect.Assemble(a.seen, s.Materials.Copies(func(file, _ string) string { return a.files[file].Blob }, &failed), a.rules...)
 	if err := failed.Load(); err != nil {
 		return *err // what could not be read now can be later
 	}

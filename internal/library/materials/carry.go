@@ -329,14 +329,7 @@ func (k *making) reexamine(size inspect.Size, seen map[int64]*inspect.Examined) 
 		set.Maps = append(set.Maps, cm)
 	}
 	var failed atomic.Pointer[error]
-	k.f.Report = inspect.Reexamine(set, size, func(file, layer string) *raster.Image {
-		p := blobs[file+"\x00"+layer]
-		im, err := k.s.Level(p.Blob, p.Layer)
-		if err != nil {
-			failed.CompareAndSwap(nil, &err)
-		}
-		return im
-	})
+	k.f.Report = inspect.Reexamine(set, size, k.s.Copies(func(file, layer string) string { return blobs[file+"\x00"+layer].Blob }, &failed))
 	k.f.Report.Maps = nil
 	if err := failed.Load(); err != nil {
 		return *err

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"fmt"
+	"sync/atomic"
 
 	"aldermoor/core/codec"
 	"aldermoor/core/codec/exr"
@@ -28,9 +29,22 @@ func levelName(sum, layer string) string {
 	return "copies/" + sum[:2] + "/" + LevelKey(sum, layer)
 }
 
-// PutLevel keeps a reduced copy of a map and says how well its samples compress.
-// It is as inspect.Reduced gives it: floats stay what they are.
+func closeName(sum, layer string) string {
+	return "close/" + sum[:2] + "/" + LevelKey(sum, layer)
+}
+
+// PutLevel keeps a reduced copy of a map, and a close-up of one that is larger, and says how well its samples
+// compress. The copy is as inspect.Reduced gives it: floats stay what they are.
 func (s *Service) PutLevel(sum, layer string, im *raster.Image) (ratio float64, err error) {
+	if max(im.W, im.H) > inspect.ReducedPx {
+		var b bytes.Buffer
+		if err := codec.EncodePNG(&b, inspect.CloseUp(im), codec.PNGOptions{}); err != nil {
+			return 0, err
+		}
+		if err := s.Derived.Put(closeName(sum, layer), b.Bytes()); err != nil {
+			return 0, err
+		}
+	}
 	if im.Float() {
 		return s.putFloats(sum, layer, im)
 	}
@@ -89,7 +103,34 @@ func (s *Service) Level(sum, layer string) (*raster.Image, error) {
 	if sum == "" {
 		return nil, nil
 	}
-	name := levelName(sum, layer)
+	return s.copied(sum, layer, levelName(sum, layer))
+}
+
+// CloseUp is the close-up of a map that is larger than its reduced copy; see Level.
+func (s *Service) CloseUp(sum, layer string) (*raster.Image, error) {
+	if sum == "" {
+		return nil, nil
+	}
+	return s.copied(sum, layer, closeName(sum, layer))
+}
+
+// Copies are those of maps by their blobs and layers, for an examination. What fails is noted in failed: what was not
+// read now can be later.
+func (s *Service) Copies(blob func(file, layer string) string, failed *atomic.Pointer[error]) inspect.Copies {
+	read := func(from func(sum, layer string) (*raster.Image, error)) func(file, layer string) *raster.Image {
+		return func(file, layer string) *raster.Image {
+			im, err := from(blob(file, layer), layer)
+			if err != nil {
+				failed.CompareAndSwap(nil, &err)
+			}
+			return im
+		}
+	}
+	return inspect.Copies{Reduced: read(s.Level), Close: read(s.CloseUp)}
+}
+
+// copied is a copy of a map by its name among what is derived.
+func (s *Service) copied(sum, layer, name string) (*raster.Image, error) {
 	data, ok := s.Derived.Get(name)
 	if !ok {
 		blob, err := s.Blobs.Read(sum)
@@ -104,7 +145,7 @@ func (s *Service) Level(sum, layer string) (*raster.Image, error) {
 			return nil, err
 		}
 		if data, ok = s.Derived.Get(name); !ok {
-			return nil, fmt.Errorf("the reduced copy of blob %.12s has gone", sum)
+			return nil, fmt.Errorf("the copy of blob %.12s has gone", sum)
 		}
 	}
 	im, _, err := codec.Decode(data, codec.DefaultLimits)

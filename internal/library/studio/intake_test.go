@@ -444,7 +444,7 @@ func TestFiguresAreThoseOfInspect(t *testing.T) {
 			}
 			seen = append(seen, x)
 		}
-		set := inspect.Assemble(seen, func(file, layer string) *raster.Image { return small[channels.Address(file, layer)] }).Sets[0]
+		set := inspect.Assemble(seen, inspect.Copies{Reduced: func(file, layer string) *raster.Image { return small[channels.Address(file, layer)] }}).Sets[0]
 		if set.Depth == nil || set.Depth.Value != m.Depth || *set.Size.Width != m.Size.W {
 			t.Errorf("%s: the server says %.6f m deep, %.4f m wide; inspect %+v, %v", slug, m.Depth, m.Size.W, set.Depth, *set.Size.Width)
 		}
