@@ -1541,7 +1541,7 @@ export interface components {
             tiling?: Record<string, never> | null;
             period_px?: unknown[] | null;
             findings?: components["schemas"]["Finding"][];
-            /** @description What tells one repeat from the next: rings, the contrast of what varies 1 to 8 times to a repeat without the pattern's own; rest, that of all finer detail; blobs, the most conspicuous spots in shares of the sides. */
+            /** @description What tells one repeat from the next: bands, of each scale its cycles to the repeat's width, its contrast as an OKLab distance without the pattern's own, and by how many times that the greatest one stands out; blobs, the most conspicuous spots in shares of the sides. */
             repetition?: Record<string, never> | null;
             /** @description Where edges that do not meet break most, as shares of the edge. */
             seams?: {
@@ -1925,7 +1925,7 @@ export interface components {
                 compression?: string;
                 quality?: number;
                 /** @enum {unknown} */
-                colour?: "srgb" | "linear";
+                colour?: "srgb" | "linear" | "acescg";
             }[];
             descriptions?: ("materialx" | "gltf" | "glb" | "usd")[];
         };

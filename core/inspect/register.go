@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"aldermoor/core/channels"
+	"aldermoor/core/codec"
 	"aldermoor/core/fact"
 	"aldermoor/core/likeness"
 	"aldermoor/core/material"
@@ -61,7 +62,10 @@ var registered = []material.Channel{material.Normal, material.Height, material.B
 	material.Sheen, material.Anisotropy, material.Mask}
 
 // leastShift is from how many pixels on two maps are said not to lie over each other.
-const leastShift = 0.75
+const leastShift = 0.85
+
+// occlusionShift is the same for occlusion, at 1024 pixels: its shadows lie beside what throws them.
+const occlusionShift = 4.0
 
 // near finds maps that are off by close-ups: all pairs are held against each other, and what most maps agree on is
 // right. told are the channels whose place is known.
@@ -69,7 +73,7 @@ func (l *surface) near() (off []shift, told map[material.Channel]bool) {
 	type seen struct {
 		channels.Map
 		view  *likeness.CloseUp
-		pixel float64 // of this map, in those of the largest
+		pixel float64 // how far it has to lie off to be told, in pixels of the largest, times leastShift
 		x, y  float64 // where it lies, in pixels of the largest map
 		group int
 	}
@@ -80,6 +84,12 @@ func (l *surface) near() (off []shift, told map[material.Channel]bool) {
 			continue
 		}
 		if p, pixel := l.steep(&m); len(p.Pix) > 0 {
+			switch {
+			case c == material.Occlusion:
+				pixel = max(pixel, occlusionShift/leastShift*float64(max(l.full[0], l.full[1]))/ReducedPx)
+			case m.Component != "rgb" && m.Look.Info.Format == codec.JPEG:
+				pixel *= 2 // components of JPEG are kept at half the resolution
+			}
 			if view := likeness.Closely(p); view != nil {
 				list = append(list, seen{Map: m, view: view, pixel: pixel})
 			}
@@ -117,8 +127,15 @@ func (l *surface) near() (off []shift, told map[material.Channel]bool) {
 		apart := func(a, b *seen) bool {
 			return math.Hypot(a.x-b.x, a.y-b.y) >= leastShift*max(a.pixel, b.pixel)
 		}
+		finest := math.Inf(1)
+		for _, k := range some {
+			finest = min(finest, list[k].pixel)
+		}
 		right, most := 0, 0
 		for _, a := range some {
+			if list[a].pixel > finest {
+				continue // it lies right with too much
+			}
 			files := map[string]bool{}
 			for _, b := range some {
 				if !apart(&list[a], &list[b]) {

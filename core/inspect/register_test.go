@@ -102,6 +102,9 @@ func TestShiftsOfOnePixel(t *testing.T) {
 		}
 		for _, c := range s.maps {
 			for _, d := range [][2]int{{1, 0}, {0, -1}, {9, -14}} {
+				if (c.Channel == material.Occlusion || c.Component != "rgb" && c.Look.Info.Format == codec.JPEG) && d != [2]int{9, -14} {
+					continue // of these a pixel is not told
+				}
 				list, in := s.off(c.Channel, d[0], d[1]), c.Look.Info
 				n := slices.IndexFunc(list, func(k shift) bool { return k.of.File == c.File })
 				if all++; n < 0 || len(list) > 1 {

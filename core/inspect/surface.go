@@ -168,7 +168,7 @@ func (s *Set) pattern(l *surface) {
 	}
 	p := tiling.Periods(list)
 	if base := l.planes[material.BaseColor]; len(base) > 0 {
-		r := tiling.Repeats(Lightness(base, l.maps[material.BaseColor].Look.Info.Float), p)
+		r := tiling.Repeats(SightOf(base, l.maps[material.BaseColor].Look.Info.Float, &l.normal), p)
 		s.Repetition = &r
 	}
 	if !p.Regular() {

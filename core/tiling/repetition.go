@@ -9,22 +9,27 @@ import (
 	"aldermoor/core/raster"
 )
 
-// rings is how many cycles to a repeat still show that it repeats: finer detail is taken
-// for the surface itself.
-const rings = 8
+// Sight is a surface as it is seen: OKLab's lightness and two hues, of planes of one size whose pixels are square or
+// nearly so.
+type Sight [3]raster.Plane
 
-// Repetition is what tells one repeat from the next on a large surface: how much its
-// lightness varies widely, and the spots that an eye finds again.
+// Repetition is what tells one repeat from the next on a large surface: how much it varies at each scale, what stands
+// out there, and the spots that an eye finds again.
 type Repetition struct {
-	// Rings[k-1] is the contrast (standard deviation over mean) of what varies k times to a
-	// repeat; a regular pattern's own frequencies are left out, as those are meant.
-	Rings [rings]float64 `json:"rings"`
-	Rest  float64        `json:"rest"`  // the contrast of all finer detail, in which the wide is lost
-	Blobs []Blob         `json:"blobs"` // the most conspicuous first, at most four
+	Bands []Band `json:"bands"` // from the widest to the finest
+	Blobs []Blob `json:"blobs"` // the most conspicuous first, at most four
 }
 
-// Blob is a spot that stands out: its middle and radius as shares of the width and
-// height, and by how many standard deviations it does; below zero for a dark one.
+// Band is what varies about so many times to a repeat, in an octave to each side; a regular pattern's own
+// frequencies are left out, as those are meant.
+type Band struct {
+	Cycles   float64 `json:"cycles"`   // to the repeat's width
+	Contrast float64 `json:"contrast"` // root mean square of OKLab distances
+	Peak     float64 `json:"peak"`     // by how many times that the greatest one stands out
+}
+
+// Blob is a spot that stands out: its middle and radius as shares of the width and height, and by how many times what
+// is usual; below zero for a dark one.
 type Blob struct {
 	X      float64 `json:"x"`
 	Y      float64 `json:"y"`
@@ -32,43 +37,127 @@ type Blob struct {
 	Excess float64 `json:"excess"`
 }
 
-// Repeats measures the repetition of a lightness (0..1, perceptual) whose pixels are
-// square or nearly so. The lattice is its pattern in the plane's own pixels, zero for none.
-func Repeats(light raster.Plane, pattern Lattice) Repetition {
-	var r Repetition
-	w, h := raster.Fit(light.W, light.H, 256)
-	p := light.Resample(w, h, raster.Area)
-	mean := p.Mean()
-	if mean < 1e-3 || w < 16 || h < 16 {
-		return r
+// The bands: where the first one lies in cycles a repeat, and how many there are, an octave apart.
+const (
+	firstBand = 1.2
+	bandCount = 6
+)
+
+// Repeats measures the repetition of a surface. The lattice is its pattern in the planes' own pixels, zero for none.
+func Repeats(s Sight, pattern Lattice) (r Repetition) {
+	heat, bands := s.heat(pattern)
+	r.Bands = bands
+	if len(bands) > 0 {
+		r.Blobs = blobs(heat)
 	}
-	g := fourier.Of(p, w, h)
-	g.Forward()
-	meant := regular(pattern, light.W, light.H)
-	n := float64(w * h)
+	return r
+}
+
+// Heat is how far each place stands out of what is around it, over all scales, each as far as it gives the repeat
+// away: times what is usual, below zero where it is darker. Its longer side has 192 pixels at most.
+func Heat(s Sight, pattern Lattice) raster.Plane {
+	heat, _ := s.heat(pattern)
+	return heat
+}
+
+func (s Sight) heat(pattern Lattice) (heat raster.Plane, bands []Band) {
+	w, h := raster.Fit(s[0].W, s[0].H, 192)
+	heat = raster.NewPlane(w, h)
+	if w < 16 || h < 16 {
+		return heat, nil
+	}
+	meant := regular(pattern, s[0].W, s[0].H)
+	var spectra [3]fourier.Grid
+	for c := range spectra {
+		spectra[c] = fourier.Of(s[c].Resample(w, h, raster.Area), w, h)
+		spectra[c].Forward()
+	}
+	signs := make([]float32, w*h) // of the lightness, where it weighs most
+	weight := 0.0
+	for k := range bandCount {
+		b, seen := band(spectra, firstBand*math.Exp2(float64(k)), meant)
+		bands = append(bands, b)
+		e := b.standsOut()
+		if e == 0 || b.Contrast == 0 {
+			continue
+		}
+		weight += e
+		for i := range heat.Pix {
+			sq := float64(seen[0].Pix[i]*seen[0].Pix[i]+seen[1].Pix[i]*seen[1].Pix[i]+seen[2].Pix[i]*seen[2].Pix[i]) / (b.Contrast * b.Contrast)
+			heat.Pix[i] += float32(e * sq)
+			signs[i] += float32(e*sq) * sign(seen[0].Pix[i])
+		}
+	}
+	for i, v := range heat.Pix {
+		if weight > 0 {
+			heat.Pix[i] = float32(math.Sqrt(float64(v)/weight)) * sign(signs[i])
+		}
+	}
+	return heat, bands
+}
+
+func sign(v float32) float32 {
+	if v < 0 {
+		return -1
+	}
+	return 1
+}
+
+// band is what varies within an octave of some cycles to the width: raised cosines of the logarithm, whose squares
+// add up to one over all bands.
+func band(spectra [3]fourier.Grid, cycles float64, meant func(u, v float64) bool) (b Band, seen [3]raster.Plane) {
+	w, h := spectra[0].W, spectra[0].H
+	first, second := fourier.New(w, h), fourier.New(w, h) // lightness and the first hue share one, as both are real
 	for y := range h {
 		for x := range w {
 			u, v := fourier.Frequency(x, w), fourier.Frequency(y, h)
-			if u == 0 && v == 0 || meant(u, v) {
+			octave := math.Log2(math.Hypot(u, v*float64(w)/float64(h)) / cycles)
+			if u == 0 && v == 0 || math.Abs(octave) >= 1 || meant(u, v) {
 				continue
 			}
-			e := real(g.V[y*w+x])*real(g.V[y*w+x]) + imag(g.V[y*w+x])*imag(g.V[y*w+x])
-			k := int(math.Round(math.Hypot(u, v)))
-			if k = max(k, 1); k <= rings {
-				r.Rings[k-1] += e
-			} else {
-				r.Rest += e
-			}
+			k, i := complex(math.Cos(octave*math.Pi/2), 0), y*w+x
+			first.V[i] = k * (spectra[0].V[i] + complex(0, 1)*spectra[1].V[i])
+			second.V[i] = k * spectra[2].V[i]
 		}
 	}
-	for k, e := range r.Rings {
-		r.Rings[k] = math.Sqrt(e) / n / mean
+	first.Inverse()
+	second.Inverse()
+	for c := range seen {
+		seen[c] = raster.NewPlane(w, h)
 	}
-	r.Rest = math.Sqrt(r.Rest) / n / mean
-	heat := Heat(light, pattern)
-	r.Blobs = blobs(heat)
-	return r
+	var sum, top float64
+	for i, v := range first.V {
+		x, y, z := real(v), imag(v), real(second.V[i])
+		seen[0].Pix[i], seen[1].Pix[i], seen[2].Pix[i] = float32(x), float32(y), float32(z)
+		sq := x*x + y*y + z*z
+		sum, top = sum+sq, max(top, sq)
+	}
+	b.Cycles = cycles
+	if b.Contrast = math.Sqrt(sum / float64(w*h)); b.Contrast > 1e-6 {
+		b.Peak = math.Sqrt(top) / b.Contrast
+	} else {
+		b.Contrast = 0
+	}
+	return b, seen
 }
+
+// standsOut is the contrast by which a band gives the repeat away. Of wide variation there are so few patches to a
+// repeat that all of it does; of finer detail only what stands out of its like: by more than the greatest of as many
+// independent samples of noise is expected to.
+func (b *Band) standsOut() float64 {
+	n := 4 * math.Pi * b.Cycles * b.Cycles // about as many samples are independent
+	over := b.Peak - math.Sqrt(2*math.Log(n)) - chance
+	if b.Cycles < 2*firstBand+0.1 {
+		over = max(over, wideShare)
+	}
+	return b.Contrast * max(over, 0)
+}
+
+// chance is by how much the greatest of noise goes beyond what is expected, at most.
+const chance = 0.3
+
+// wideShare is how much of wide variation counts, in its root mean square.
+const wideShare = 2
 
 // regular says of a frequency, in cycles to a repeat, whether it is one of the pattern's.
 func regular(l Lattice, w, h int) func(u, v float64) bool {
@@ -88,41 +177,6 @@ func regular(l Lattice, w, h int) func(u, v float64) bool {
 		}
 		return whole(l.A, u, v) && whole(l.B, u, v)
 	}
-}
-
-// Heat is how far each place stands out of what is around it, in standard deviations of
-// all of them, on a plane of up to 128 pixels: the band from one to rings cycles a repeat
-// without the pattern's own frequencies.
-func Heat(light raster.Plane, pattern Lattice) raster.Plane {
-	w, h := raster.Fit(light.W, light.H, 128)
-	p := light.Resample(w, h, raster.Area)
-	g := fourier.Of(p, w, h)
-	g.Forward()
-	meant := regular(pattern, light.W, light.H)
-	for y := range h {
-		for x := range w {
-			u, v := fourier.Frequency(x, w), fourier.Frequency(y, h)
-			k := math.Hypot(u, v)
-			// A difference of two Gaussians in frequency: nothing at 0, nothing fine.
-			band := math.Exp(-k*k/(2*rings*rings/4.0)) - math.Exp(-k*k/2)
-			if meant(u, v) {
-				band = 0
-			}
-			g.V[y*w+x] *= complex(band, 0)
-		}
-	}
-	g.Inverse()
-	out := g.Real(w, h)
-	var sq float64
-	for _, v := range out.Pix {
-		sq += float64(v) * float64(v)
-	}
-	if sd := math.Sqrt(sq / float64(w*h)); sd > 1e-9 {
-		for i := range out.Pix {
-			out.Pix[i] /= float32(sd)
-		}
-	}
-	return out
 }
 
 // blobs are the spots of a heat that stand out most.
@@ -178,30 +232,41 @@ func Sensitivity(f float64) float64 {
 	return 2.6 * (0.0192 + 0.114*f) * math.Exp(-math.Pow(0.114*f, 1.1))
 }
 
-// finest is the contrast sensitivity of an eye at best: it sees a contrast of one in so many.
-const finest = 250
+// passes is how much of a contrast of f cycles a degree is seen. Far above the threshold wide contrasts look as strong
+// as finer ones (contrast constancy, Georgeson & Sullivan 1975): only what is too fine is lost.
+func passes(f float64) float64 {
+	const best = 8
+	return Sensitivity(max(f, best)) / Sensitivity(best)
+}
 
-// Shows is how much the repetition of a repeat of the given width in metres shows from a
-// distance in metres: how many times the least contrast that an eye sees there, less what
-// finer detail covers up. Below 1 it does not; from 2 on it is plain. Two repeats must be
-// in sight for it, within 40 degrees: nearer it is 0.
+// What the eye makes of contrasts, by walls that were looked at (TestRepetitionAgreesWithTheEye): what is not seen
+// at all, and by how many times the rest of the surface what stands out is noticed, and is plain.
+const (
+	unseen  = 0.004
+	noticed = 0.24
+	plainly = 0.66
+)
+
+// Shows is how much the repetition of a repeat of the given width in metres shows from a distance in metres: from 1
+// on it is noticed, from 2 on it is plain. Two repeats must be in sight for it, within 60 degrees: nearer it is 0.
 func (r *Repetition) Shows(width, distance float64) float64 {
-	if 2*width > 2*distance*math.Tan(20*math.Pi/180) {
+	if width > distance*math.Tan(30*math.Pi/180) {
 		return 0
 	}
 	degree := distance * math.Tan(math.Pi/180) // how long one is there, metres
-	var low float64
-	for k, c := range r.Rings {
-		s := c * finest * Sensitivity(float64(k+1)/width*degree)
-		low += s * s
+	var out, all float64
+	for i := range r.Bands {
+		b := &r.Bands[i]
+		k := passes(b.Cycles / width * degree)
+		e, c := max(b.standsOut()*k-unseen, 0), b.Contrast*k
+		out += e * e
+		if b.Cycles > 2*firstBand+0.1 { // finer detail covers it up
+			all += c * c
+		}
 	}
-	// Of the finer detail that counts which is seen: an octave and more above.
-	high := r.Rest * finest * Sensitivity(3*rings/width*degree)
-	return math.Sqrt(low) / (1 + covers*high)
+	ratio := math.Sqrt(out) / (3*unseen + math.Sqrt(all))
+	return math.Pow(ratio/noticed, math.Ln2/math.Log(plainly/noticed))
 }
-
-// covers is how much of a wide contrast is lost in a fine one.
-const covers = 0.25
 
 // From is the least distance in metres, of up to 100, from which the repetition shows by
 // the given measure; ok is false if it does from none.

@@ -10,6 +10,11 @@ import (
 	"aldermoor/core/tiling"
 )
 
+// grey is how a surface without hues is seen.
+func grey(p raster.Plane) tiling.Sight {
+	return tiling.Sight{p, raster.NewPlane(p.W, p.H), raster.NewPlane(p.W, p.H)}
+}
+
 // grain is a surface without anything wide.
 func grain(n int, seed uint64) raster.Plane {
 	rng := rand.New(rand.NewPCG(seed, 3))
@@ -36,7 +41,7 @@ func TestABlotchIsFoundWhereItIs(t *testing.T) {
 	rng := rand.New(rand.NewPCG(1, 9))
 	for i := range 12 {
 		x, y, radius := rng.Float64(), rng.Float64(), 0.04+0.06*rng.Float64()
-		r := tiling.Repeats(stain(grain(256, uint64(i)), x, y, radius, 0.2), tiling.Lattice{})
+		r := tiling.Repeats(grey(stain(grain(256, uint64(i)), x, y, radius, 0.2)), tiling.Lattice{})
 		if len(r.Blobs) == 0 || r.Blobs[0].Excess > -2 {
 			t.Fatalf("a blotch of %.2f is not found: %+v", radius, r.Blobs)
 		}
@@ -49,9 +54,9 @@ func TestABlotchIsFoundWhereItIs(t *testing.T) {
 }
 
 func TestRepetitionShowsWhereAnEyeSeesIt(t *testing.T) {
-	clean, blotched := tiling.Repeats(grain(256, 4), tiling.Lattice{}), tiling.Repeats(stain(grain(256, 4), 0.3, 0.6, 0.08, 0.25), tiling.Lattice{})
+	clean, blotched := tiling.Repeats(grey(grain(256, 4)), tiling.Lattice{}), tiling.Repeats(grey(stain(grain(256, 4), 0.3, 0.6, 0.08, 0.25)), tiling.Lattice{})
 	if d, ok := clean.From(1, 1); ok {
-		t.Errorf("grain alone shows its repeats from %.1f m: %+v", d, clean.Rings)
+		t.Errorf("grain alone shows its repeats from %.1f m: %+v", d, clean.Bands)
 	}
 	near, ok := blotched.From(1, 1)
 	if !ok {
@@ -61,9 +66,9 @@ func TestRepetitionShowsWhereAnEyeSeesIt(t *testing.T) {
 	if twice, _ := blotched.From(2, 1); math.Abs(twice/near-2) > 0.1 {
 		t.Errorf("of twice the size it shows from %.1f m, of once from %.1f", twice, near)
 	}
-	faint := tiling.Repeats(stain(grain(256, 4), 0.3, 0.6, 0.08, 0.06), tiling.Lattice{})
-	if d, ok := faint.From(1, 1); ok && d <= near {
-		t.Errorf("a faint one shows from %.1f m, a strong one from %.1f", d, near)
+	faint := tiling.Repeats(grey(stain(grain(256, 4), 0.3, 0.6, 0.08, 0.06)), tiling.Lattice{})
+	if a, b := faint.Shows(1, 3), blotched.Shows(1, 3); a >= b/2 {
+		t.Errorf("a faint one shows by %.2f, a strong one by %.2f", a, b)
 	}
 	// One repeat alone is no repetition, and beyond acuity nothing is seen.
 	if blotched.Shows(2, 3) != 0 || blotched.Shows(2, 2e4) > 1 {
@@ -76,24 +81,24 @@ func TestAPatternIsNoRepetition(t *testing.T) {
 	p := grain(256, 8)
 	for y := range 256 {
 		for x := range 256 {
-			p.Pix[y*256+x] += 0.15 * float32(math.Sin(2*math.Pi*float64(x)/64)*math.Sin(2*math.Pi*float64(y)/64))
+			p.Pix[y*256+x] += 0.15 * float32(math.Sin(2*math.Pi*float64(x)/128)*math.Sin(2*math.Pi*float64(y)/128))
 		}
 	}
-	lattice := tiling.Lattice{A: [2]float64{64, 0}, B: [2]float64{0, 64}, Confidence: 0.9}
-	with, without := tiling.Repeats(p, lattice), tiling.Repeats(p, tiling.Lattice{})
+	lattice := tiling.Lattice{A: [2]float64{128, 0}, B: [2]float64{0, 128}, Confidence: 0.9}
+	with, without := tiling.Repeats(grey(p), lattice), tiling.Repeats(grey(p), tiling.Lattice{})
 	if _, ok := with.From(2, 1); ok {
 		t.Error("the pattern itself is called a repetition")
 	}
 	if _, ok := without.From(2, 1); !ok {
 		t.Error("the test's pattern would not show")
 	}
-	if r := tiling.Repeats(stain(p, 0.5, 0.5, 0.08, 0.25), lattice); len(r.Blobs) == 0 || math.Abs(r.Blobs[0].X-0.5) > 0.04 {
+	if r := tiling.Repeats(grey(stain(p, 0.5, 0.5, 0.08, 0.25)), lattice); len(r.Blobs) == 0 || math.Abs(r.Blobs[0].X-0.5) > 0.04 {
 		t.Errorf("a stain on the pattern is not found: %+v", r.Blobs)
 	}
 }
 
 func ExampleRepetition_Shows() {
-	r := tiling.Repetition{Rings: [8]float64{0.05}}
-	fmt.Printf("%.1f from near, %.1f from 50 m\n", r.Shows(2, 1), r.Shows(2, 50))
-	// Output: 0.0 from near, 2.2 from 50 m
+	r := tiling.Repetition{Bands: []tiling.Band{{Cycles: 1.2, Contrast: 0.03, Peak: 2}, {Cycles: 9.6, Contrast: 0.02, Peak: 3}}}
+	fmt.Printf("%.0f from near, %.1f from 5 m\n", r.Shows(2, 1), r.Shows(2, 5))
+	// Output: 0 from near, 3.9 from 5 m
 }

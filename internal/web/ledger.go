@@ -345,7 +345,7 @@ type repeatView struct {
 // repetition says from how far away the repeats show, and by what.
 func (l *ledger) repetition(m *materials.Material) {
 	r := m.Report.Repetition
-	if r == nil || !m.Size.Known() {
+	if r == nil || len(r.Bands) == 0 || !m.Size.Known() {
 		return
 	}
 	v := &repeatView{Says: "Repeats barely show at any distance", Tone: good}

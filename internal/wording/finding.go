@@ -36,7 +36,7 @@ var checks = map[string]Check{
 	"aspect_differs":            {"Proportions differ", "From 2 % on: the map does not show the same patch."},
 	"seam_x":                    {"Seam left/right", "Score below 0.40. One in a hundred edges that match scores lower."},
 	"seam_y":                    {"Seam top/bottom", "Score below 0.40. One in a hundred edges that match scores lower."},
-	"maps_shifted":              {"Map shifted", "From one pixel on, on the middles of all maps at full resolution; against what most of them agree on."},
+	"maps_shifted":              {"Map shifted", "From one pixel on, on the middles of all maps at full resolution; against what most of them agree on; occlusion from 4 px at 1024 px on."},
 	"baked_light":               {"Light in colour", "Brightness rises by 35 % or more toward one place, alike in red, green and blue. That explains 30 % of all variation."},
 	"size_unknown":              {"Size unknown", "Without a size nothing can be laid at true scale."},
 	"size_disagrees":            {"Sizes disagree", "From 5 % on: one brick in twenty."},

@@ -13,6 +13,7 @@ import (
 	"aldermoor/core/codec"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
+	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/tiling"
 	"aldermoor/internal/library"
@@ -316,6 +317,23 @@ func (s *Service) Section(ctx context.Context, p *materials.Map, x0, y0, x1, y1 
 	return out, nil
 }
 
+// reliefOf are the normals of a material's reduced copy, Y+; nil if it has none.
+func (s *Service) reliefOf(cur *materials.Material) (*normals.Field, error) {
+	p := cur.Map(material.Normal)
+	if p == nil {
+		return nil, nil
+	}
+	im, err := s.Materials.Level(p.Blob, p.Layer)
+	if err != nil || im == nil || im.Components() < 2 {
+		return nil, err
+	}
+	f := normals.Read(p.Picture(p.Channel, im), 0)
+	if p.Direction == normals.Down {
+		f.Flip()
+	}
+	return &f, nil
+}
+
 // HeatOf is a picture of where a material shows that it repeats: clear where nothing
 // stands out, bracken where it is lighter than what is around it, heather where darker, by
 // up to four standard deviations.
@@ -342,7 +360,11 @@ func (s *Service) HeatOf(ctx context.Context, m *materials.Material) ([]byte, er
 			kx, ky := float64(im.W)/float64(p.Width), float64(im.H)/float64(p.Height)
 			pattern = tiling.Lattice{A: [2]float64{t[0][0] * kx, t[0][1] * ky}, B: [2]float64{t[1][0] * kx, t[1][1] * ky}, Confidence: 1}
 		}
-		heat := tiling.Heat(inspect.Lightness(planes, p.Float), pattern)
+		relief, err := s.reliefOf(&cur)
+		if err != nil {
+			return nil, err
+		}
+		heat := tiling.Heat(inspect.SightOf(planes, p.Float, relief), pattern)
 		out := raster.New(heat.W, heat.H, 4, 8)
 		for i, v := range heat.Pix {
 			colour := [3]uint16{0x9a, 0x54, 0x18}
