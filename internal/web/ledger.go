@@ -349,12 +349,18 @@ func (l *ledger) repetition(m *materials.Material) {
 		return
 	}
 	v := &repeatView{Says: "Repeats barely show at any distance", Tone: good}
-	if some, ok := r.From(m.Size.W, 1); ok {
-		v.Says, v.Tone = fmt.Sprintf("Repeats are noticeable from %s", scale.Metres(some)), calm
-		if plain, ok := r.From(m.Size.W, 2); ok {
-			v.Says += fmt.Sprintf(" and obvious from %s", scale.Metres(plain))
-			if plain < 15*m.Size.W {
+	from := func(measure float64) (d float64, says string, ok bool) {
+		d, ok = r.From(m.Size.W, measure)
+		return d, fmt.Sprintf("%.2g\u00a0m", d), ok
+	}
+	if _, some, ok := from(1); ok {
+		v.Says, v.Tone = "Repeats are noticeable from "+some, calm
+		if d, plain, ok := from(2); ok {
+			if d < 15*m.Size.W {
 				v.Tone = doubt
+			}
+			if v.Says += " and obvious from " + plain; plain == some {
+				v.Says = "Repeats are obvious from " + plain
 			}
 		}
 	}
