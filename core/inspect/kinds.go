@@ -70,6 +70,7 @@ func checks() []check {
 		{Kind{"clipped", Warn, true}, clipped, nil, nil, nil},
 		{Kind{"normals_estimated", Note, true}, nil, nil, nil, nil}, // added by the code that estimates them
 		{Kind{"normal_direction_unknown", Note, false}, directionUnknown, nil, nil, nil},
+		{Kind{"udim_tiles", Note, false}, nil, udimTiles, nil, nil},
 		{Kind{"maps_differ_in_size", Note, false}, nil, mapsDifferInSize, nil, nil},
 		{Kind{"versions_mixed", Note, true}, nil, versionsMixed, nil, nil},
 		{Kind{"grey_as_colour", Note, true}, greyAsColour, nil, nil, nil},

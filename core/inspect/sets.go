@@ -107,6 +107,20 @@ func mapsDifferInSize(_ *Set, files *channels.Set) []hit {
 	return []hit{{all, fact.Of("sizes", len(sizes))}}
 }
 
+// udimTiles are the tiles of a set that belongs to a model: what takes maps side by side is measured on the first.
+func udimTiles(_ *Set, files *channels.Set) []hit {
+	var most *channels.Map
+	for i := range files.Maps {
+		if m := &files.Maps[i]; len(m.Tiles) > 1 && (most == nil || len(m.Tiles) > len(most.Tiles)) {
+			most = m
+		}
+	}
+	if most == nil {
+		return nil
+	}
+	return []hit{{nil, fact.Of("tiles", len(most.Tiles), "first", most.UDIM)}}
+}
+
 // udimMissing finds maps that lack tiles that another map of the set has.
 func udimMissing(_ *Set, files *channels.Set) (out []hit) {
 	of := func(m *channels.Map) (list []string) {

@@ -21,6 +21,7 @@ type surface struct {
 	w, h   int           // of the planes
 	full   [2]int        // pixels of the largest map
 	wraps  bool
+	tiled  bool           // the maps are UDIM tiles of a model: they do not repeat
 	worst  []tiling.Place // where edges match least
 	copies Copies
 }
@@ -29,8 +30,15 @@ type surface struct {
 // side by side.
 func lay(maps []channels.Map, copies Copies) (s surface, ok bool) {
 	s = surface{maps: map[material.Channel]channels.Map{}, planes: map[material.Channel][]raster.Plane{}, copies: copies}
+	first := ""
 	for _, m := range maps {
-		if m.UDIM != "" && m.UDIM != "1001" {
+		s.tiled = s.tiled || len(m.Tiles) > 1
+		if m.UDIM != "" && (first == "" || m.UDIM < first) {
+			first = m.UDIM
+		}
+	}
+	for _, m := range maps {
+		if m.UDIM != "" && m.UDIM != first { // it lacks the first tile
 			continue
 		}
 		if in := m.Look.Info; in.W*in.H > s.full[0]*s.full[1] {
@@ -93,10 +101,12 @@ func (s *Set) tiling(l *surface) {
 			all = append(all, l.planes[c]...)
 		}
 	}
-	meet := tiling.Meet(all)
-	s.Tiling = &Axes{round3(meet.Score.X), round3(meet.Score.Y)}
-	l.wraps = meet.Score.X > seamAt && meet.Score.Y > seamAt
-	l.worst = meet.Worst
+	if !l.tiled {
+		meet := tiling.Meet(all)
+		s.Tiling = &Axes{round3(meet.Score.X), round3(meet.Score.Y)}
+		l.wraps = meet.Score.X > seamAt && meet.Score.Y > seamAt
+		l.worst = meet.Worst
+	}
 	if len(l.normal.X.Pix) > 0 {
 		aspect := float64(l.h) / float64(l.w)
 		if s.Size.Width != nil {
@@ -110,7 +120,9 @@ func (s *Set) tiling(l *surface) {
 		}
 		l.height = normals.Integrate(f, normals.Up, 1/float64(f.X.W), aspect/float64(f.X.H), l.wraps, normals.ByDifferences)
 	}
-	s.pattern(l)
+	if !l.tiled {
+		s.pattern(l)
+	}
 }
 
 // wholeSteps says whether a shift is a number of whole steps of a pattern, within a twentieth of one, and not none.
@@ -124,9 +136,19 @@ func wholeSteps(p [2][2]float64, dx, dy float64) bool {
 }
 
 // seamX looks at the joint of the left and right edges, seamY at that of top and bottom.
-func seamX(s *Set, l *surface) []hit { return seam(s, l, "x", s.Tiling.X) }
+func seamX(s *Set, l *surface) []hit {
+	if s.Tiling == nil {
+		return nil
+	}
+	return seam(s, l, "x", s.Tiling.X)
+}
 
-func seamY(s *Set, l *surface) []hit { return seam(s, l, "y", s.Tiling.Y) }
+func seamY(s *Set, l *surface) []hit {
+	if s.Tiling == nil {
+		return nil
+	}
+	return seam(s, l, "y", s.Tiling.Y)
+}
 
 func seam(s *Set, l *surface, axis string, score float64) []hit {
 	if score > seamAt {

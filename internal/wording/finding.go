@@ -32,6 +32,7 @@ var checks = map[string]Check{
 	"tiles_turned":              {"Tiles face apart", "All tiles of a normal map must have one direction, or they light up the other way round."},
 	"orientation_differs":       {"Orientation differs", "Some maps of the set say that they are to be turned, others not, or otherwise. Each is shown as its file says."},
 	"versions_mixed":            {"Versions differ", "The names of one set's maps give other versions or dates."},
+	"udim_tiles":                {"UDIM tiles", "Maps of a model don't repeat: seams, pattern and repetition are not measured. Pictures show the first tile."},
 	"udim_missing":              {"UDIM tiles missing", "A model that uses the tile shows nothing there."},
 	"aspect_differs":            {"Proportions differ", "From 2 % on: the map does not show the same patch."},
 	"seam_x":                    {"Seam left/right", "Score below 0.40. One in a hundred edges that match scores lower."},
@@ -116,6 +117,8 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s%s: the orientation tag is another one than in the rest of the set. Where maps lie across each other, save them without it.", file, others)
 	case "versions_mixed":
 		return fmt.Sprintf("The maps' names give %s. Check that all are of one version.", strings.Join(v.Texts("versions"), ", "))
+	case "udim_tiles":
+		return fmt.Sprintf("%.0f UDIM tiles of a model. Seams and repetition are not measured; pictures, depth and shifts are those of tile %s.", v.Num("tiles"), v.Text("first"))
 	case "udim_missing":
 		return fmt.Sprintf("%s has no tile %s, which other maps of the set have. Send it.", file, strings.Join(v.Texts("tiles"), ", "))
 	case "aspect_differs":
