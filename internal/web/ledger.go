@@ -165,6 +165,9 @@ func ledgerView(m *materials.Material) ledger {
 	w, h := m.Pixels()
 	if l.Known {
 		l.Width, l.Height, l.Source = scale.Metres(m.Size.W), scale.Metres(m.Size.H), sourceSentence(m.SizeSource)
+		if scanned.Finish.Kept() != [2]float64{1, 1} {
+			l.Source += ", less what a treatment cuts off"
+		}
 	}
 	for _, e := range m.Report.SizeEvidence {
 		l.Evidence = append(l.Evidence, evidenceRow{string(e.Source), wording.Evidence(e), e.Source == m.SizeSource})
@@ -194,8 +197,13 @@ func ledgerView(m *materials.Material) ledger {
 			l.DepthHow = "from the sidecar file"
 		case m.DepthSource == "file":
 			l.DepthHow = fmt.Sprintf("as the height map stores it, in %s", wording.Unit(m.Report.Depth))
+		case m.DepthSource == "recipe":
+			l.DepthHow = "made by a treatment"
 		default:
 			l.DepthHow = "as typed"
+		}
+		if k := scanned.Finish.DepthRatio(); math.Abs(k-1) > 0.005 && m.DepthSource != "recipe" {
+			l.DepthHow += fmt.Sprintf("; a treatment makes it %.2f times that", k)
 		}
 	}
 	if p := m.Map(material.Height); p != nil && m.Depth > 0 {

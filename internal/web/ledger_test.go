@@ -145,3 +145,19 @@ func TestWordsOfSizesAndTimes(t *testing.T) {
 		}
 	}
 }
+
+func TestALedgerSaysWhatATreatmentMade(t *testing.T) {
+	m := slates()
+	m.DepthSource, m.Depth = "typed", 0.01
+	if l := ledgerView(m); l.DepthHow != "as typed" {
+		t.Errorf("a typed depth is said to be %q", l.DepthHow)
+	}
+	m.Finish.Deeper = 1.5
+	if l := ledgerView(m); l.DepthHow != "as typed; a treatment makes it 1.50 times that" {
+		t.Errorf("a deepened one is said to be %q", l.DepthHow)
+	}
+	m.Finish.Deeper, m.DepthSource = 0, "recipe"
+	if l := ledgerView(m); l.DepthHow != "made by a treatment" {
+		t.Errorf("a made one is said to be %q", l.DepthHow)
+	}
+}
