@@ -433,8 +433,8 @@ func (f *File) decodeEXR(layer string, in *Info, b *budget.Budget) (*raster.Imag
 			return nil, err
 		}
 		p := &f.exr.Parts[l.Part]
-		if n := len(l.Channels); n == 2 || n == 4 { // colours that are divided by their alpha
-			if err := b.Picture(p.W, p.H, n-1, 4); err != nil {
+		if f.exr.Converted(l) {
+			if err := b.Picture(p.W, p.H, 3, 4); err != nil {
 				return nil, err
 			}
 		}
@@ -458,6 +458,9 @@ func (f *File) decodeEXR(layer string, in *Info, b *budget.Budget) (*raster.Imag
 
 // decodeError sorts the decoders' errors into the package's own.
 func decodeError(err error) error {
+	if err == jpeg.UnsupportedError("precision") {
+		return UnsupportedError("it is JPEG with more than 8 bits a sample, which is not read: save it as PNG or TIFF with 16 bits")
+	}
 	if _, ok := err.(jpeg.UnsupportedError); ok || err == bmp.ErrUnsupported {
 		return UnsupportedError(err.Error())
 	}

@@ -8,6 +8,7 @@ import (
 	"math"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 
 	"aldermoor/core/codec/tiff"
@@ -196,4 +197,18 @@ func turnedTIFF(t *testing.T, data []byte, turn int) []byte {
 	}
 	t.Fatal("there is no such tag")
 	return nil
+}
+
+// JPEG of 12 bits gets a sentence that says what to do.
+func TestDeepJPEGIsNamed(t *testing.T) {
+	var j bytes.Buffer
+	if err := jpeg.Encode(&j, image.NewGray(image.Rect(0, 0, 16, 16)), nil); err != nil {
+		t.Fatal(err)
+	}
+	data := j.Bytes()
+	at := bytes.Index(data, []byte{0xff, 0xc0})
+	data[at+4] = 12
+	if _, err := Probe(data); err == nil || !strings.Contains(err.Error(), "more than 8 bits") {
+		t.Errorf("JPEG of 12 bits: %v", err)
+	}
 }

@@ -118,7 +118,7 @@ func (u *unpacker) dwa(src []byte, w, h int) error {
 				return damaged
 			}
 			for y := range h {
-				copy(u.out[u.line(i, y, w):], s.plain[y*n/h:(y+1)*n/h])
+				copy(u.out[u.lay.rows[i][y]:], s.plain[y*n/h:(y+1)*n/h])
 			}
 			s.plain = s.plain[n:]
 		}
@@ -195,7 +195,7 @@ func words(out []uint16, b []byte) {
 func (u *unpacker) putPlanes(channel int, planes []byte, w, h int) {
 	size := u.part.Channels[channel].Type.size()
 	for y := range h {
-		dst := u.out[u.line(channel, y, w):]
+		dst := u.out[u.lay.rows[channel][y]:]
 		for x := range w {
 			for b := range size {
 				dst[size*x+b] = planes[(b*h+y)*w+x]
@@ -325,8 +325,8 @@ func (d *transform) alternating(zig *[64]uint16) (last int, ok bool) {
 // put writes a block at (x, y), cut to the chunk.
 func (d *transform) put(ch, x, y int, c *[64]float32, light bool) {
 	kind := d.u.part.Channels[ch].Type
-	row := d.u.line(ch, 1, d.w) - d.u.line(ch, 0, d.w)
-	at := d.u.line(ch, y, d.w)
+	row := d.u.lay.row
+	at := d.u.lay.rows[ch][y]
 	for j := range min(8, d.h-y) {
 		for i := range min(8, d.w-x) {
 			v := raster.ToHalf(c[8*j+i])

@@ -73,6 +73,7 @@ type Channel struct {
 	Name   string
 	Type   Type
 	linear bool // perceptually linear already (pLinear)
+	sx, sy int  // it has samples at every sx-th pixel of every sy-th row
 }
 
 // box is a rectangle of pixels, both corners within it.
@@ -228,6 +229,14 @@ func readPart(r *reader, tiled bool) (p Part, more bool, err error) {
 			return p, false, fault.FormatError("the header gives its picture an impossible window")
 		}
 	}
+	for _, c := range p.Channels {
+		switch {
+		case c.reduced() && (p.tiled || p.Compression >= DWAA):
+			return p, false, fault.UnsupportedError(fmt.Sprintf("its channel %q has reduced resolution, in tiles or as DWA: save it as plain RGB", printable(c.Name)))
+		case p.data.x0%c.sx != 0 || p.data.y0%c.sy != 0:
+			return p, false, fault.FormatError(fmt.Sprintf("its picture does not begin with a sample of its channel %q", printable(c.Name)))
+		}
+	}
 	p.W, p.H = p.display.w(), p.display.h()
 	if p.Density[0] > 0 {
 		p.Density[1] = p.Density[0]
@@ -251,9 +260,10 @@ func (p *Part) readChannels(v *reader) error {
 		if v.short || c.Type < Uint || c.Type > Float {
 			return fault.FormatError(fmt.Sprintf("its channel %q is described wrongly", printable(name)))
 		}
-		if sx != 1 || sy != 1 {
-			return fault.UnsupportedError(fmt.Sprintf("its channel %q has reduced resolution: save it as plain RGB", printable(name)))
+		if sx < 1 || sy < 1 || sx > 64 || sy > 64 {
+			return fault.FormatError(fmt.Sprintf("its channel %q is described wrongly", printable(name)))
 		}
+		c.sx, c.sy = int(sx), int(sy)
 		if len(p.Channels) >= 1024 {
 			return fault.FormatError("it claims more than a thousand channels")
 		}

@@ -18,7 +18,7 @@ type Layer struct {
 }
 
 // rank orders the last parts of channel names within a layer.
-var rank = map[string]int{"R": 0, "G": 1, "B": 2, "A": 3, "X": 0, "Y": 1, "Z": 2, "U": 0, "V": 1, "RED": 0, "GREEN": 1, "BLUE": 2, "ALPHA": 3}
+var rank = map[string]int{"R": 0, "G": 1, "B": 2, "A": 3, "X": 0, "Y": 1, "Z": 2, "U": 0, "V": 1, "RED": 0, "GREEN": 1, "BLUE": 2, "ALPHA": 3, "RY": 0, "BY": 2}
 
 // Layers are the pictures of a file, each of one to four channels. A channel
 // whose name is no component ("roughness", "depth.Z" aside) is a layer of its own.
@@ -34,7 +34,9 @@ func (f *File) Layers() []Layer {
 			if at := strings.LastIndexByte(ch.Name, '.'); at >= 0 {
 				prefix, last = ch.Name[:at], ch.Name[at+1:]
 			}
-			if family := familyOf(last); family == "" {
+			if chroma(p.Channels, prefix) && (last == "Y" || last == "RY" || last == "BY") {
+				// luminance and chroma make one picture
+			} else if family := familyOf(last); family == "" {
 				prefix = ch.Name
 			} else if family != alpha && family != main[prefix] && main[prefix] != "" { // RGBA and Z, for example
 				prefix = strings.Trim(prefix+"."+seconds(p.Channels, prefix, family), ".")
@@ -73,6 +75,20 @@ var families = []struct {
 	name  string
 	names []string
 }{{"RGB", []string{"R", "G", "B", "RED", "GREEN", "BLUE"}}, {"XYZ", []string{"X", "Y", "Z"}}, {"UV", []string{"U", "V"}}, {alpha, []string{"A", "ALPHA"}}}
+
+// chroma says whether a layer holds colours as luminance and chroma.
+func chroma(channels []Channel, prefix string) bool {
+	if prefix != "" {
+		prefix += "."
+	}
+	n := 0
+	for _, c := range channels {
+		if c.Name == prefix+"Y" || c.Name == prefix+"RY" || c.Name == prefix+"BY" {
+			n++
+		}
+	}
+	return n == 3
+}
 
 // alpha is the family of what goes with any other.
 const alpha = "A"
@@ -134,6 +150,15 @@ func (f *File) Image(l Layer, b *budget.Budget) (*raster.Image, error) {
 	return f.Of(l, planes), nil
 }
 
+// Converted says whether Of works out the colours of a layer: by their alpha, or of luminance and chroma.
+func (f *File) Converted(l Layer) bool {
+	return f.chroma(l) || len(l.Channels)%2 == 0
+}
+
+func (f *File) chroma(l Layer) bool {
+	return len(l.Channels) >= 3 && strings.HasSuffix(f.Parts[l.Part].Channels[l.Channels[0]].Name, "RY")
+}
+
 // Of is a layer by the samples of its part's channels, which it shares, but for colours that were multiplied by
 // their alpha.
 func (f *File) Of(l Layer, planes [][]float32) *raster.Image {
@@ -145,6 +170,10 @@ func (f *File) Of(l Layer, planes [][]float32) *raster.Image {
 	for _, c := range l.Channels {
 		im.Planes = append(im.Planes, raster.Floats(planes[c]))
 	}
+	if f.chroma(l) {
+		r, g, b := colours(im.Floats(1), im.Floats(0), im.Floats(2), p.weights())
+		im.Planes[0], im.Planes[1], im.Planes[2] = raster.Floats(r), raster.Floats(g), raster.Floats(b)
+	}
 	if n := len(im.Planes); n == 2 || n == 4 {
 		last := p.Channels[l.Channels[n-1]].Name
 		if covers := familyOf(last[strings.LastIndexByte(last, '.')+1:]) == alpha; covers && opaque(im.Floats(n-1)) {
@@ -154,6 +183,32 @@ func (f *File) Of(l Layer, planes [][]float32) *raster.Image {
 		}
 	}
 	return im
+}
+
+// weights are those of red and blue in the luminance of the part's primaries, those of Rec. 709 if it gives none.
+func (p *Part) weights() [2]float64 {
+	xy := p.Primaries
+	if xy == [8]float64{} {
+		return [2]float64{0.2126, 0.0722}
+	}
+	// The amounts of the primaries that make the white, by Cramer's rule; each has a luminance of 1.
+	x := func(c int) [3]float64 {
+		y := xy[2*c+1]
+		if y == 0 {
+			y = 1e-9
+		}
+		return [3]float64{xy[2*c] / y, 1, (1 - xy[2*c] - y) / y}
+	}
+	det := func(a, b, c [3]float64) float64 {
+		return a[0]*(b[1]*c[2]-b[2]*c[1]) - b[0]*(a[1]*c[2]-a[2]*c[1]) + c[0]*(a[1]*b[2]-a[2]*b[1])
+	}
+	r, g, b, w := x(0), x(1), x(2), x(3)
+	d := det(r, g, b)
+	out := [2]float64{det(w, g, b) / d, det(r, g, w) / d}
+	if !(out[0] > 0 && out[1] > 0 && out[0]+out[1] < 0.99) {
+		return [2]float64{0.2126, 0.0722}
+	}
+	return out
 }
 
 func opaque(p []float32) bool {

@@ -18,7 +18,7 @@ func (f *File) Read(part int, want func(Channel) bool, b *budget.Budget) ([][]fl
 	p := &f.Parts[part]
 	raw := int64(0)
 	for _, c := range p.Channels {
-		raw += int64(c.Type.size()) * int64(p.data.w()) * int64(p.data.h())
+		raw += int64(c.Type.size()) * int64(samples(p.data.x0, p.data.x1, c.sx)) * int64(samples(p.data.y0, p.data.y1, c.sy))
 	}
 	// Deflate stays under 1032:1; the lossy and run-length ways pack further only
 	// where they deflate what they have packed, so allow them the square of sixteen.
@@ -76,7 +76,34 @@ func (f *File) Read(part int, want func(Channel) bool, b *budget.Budget) ([][]fl
 			}
 		}
 	})
+	for i, c := range p.Channels {
+		if c.reduced() && planes[i] != nil {
+			widen(planes[i], p.W, p.H, -p.display.x0, -p.display.y0, c.sx, c.sy)
+		}
+	}
 	return planes, failed
+}
+
+// place puts the samples of a channel of reduced resolution where they belong in a row that begins at pixel left.
+func (c Channel) place(src []byte, b box, row []float32, left int) {
+	for x := b.x0; x <= b.x1; x++ {
+		if x%c.sx != 0 {
+			continue
+		}
+		v := float32(0)
+		switch c.Type {
+		case Half:
+			v = raster.Half(binary.LittleEndian.Uint16(src))
+		case Float:
+			v = math.Float32frombits(binary.LittleEndian.Uint32(src))
+		default:
+			v = float32(binary.LittleEndian.Uint32(src))
+		}
+		src = src[c.Type.size():]
+		if x >= left && x < left+len(row) {
+			row[x-left] = v
+		}
+	}
 }
 
 // largestChunk is the bytes of the largest chunk, unpacked.
@@ -133,17 +160,24 @@ func (f *File) chunk(u *unpacker, part, i int, b box, planes [][]float32) error 
 	if n < 0 || n > len(r.p) {
 		return fault.Short
 	}
-	raw, err := u.unpack(r.take(n), b.w(), b.h())
+	raw, err := u.unpack(r.take(n), b)
 	if err != nil {
 		return err
 	}
 	// Rows of channels into planes, cut to the display window.
 	for y := b.y0; y <= b.y1; y++ {
 		for c, ch := range p.Channels {
-			size := ch.Type.size() * b.w()
+			if !ch.in(y) {
+				continue
+			}
+			size := ch.Type.size() * u.lay.w[c]
 			src := raw[:size]
 			raw = raw[size:]
 			oy := y - p.display.y0
+			if ch.reduced() && planes[c] != nil && oy >= 0 && oy < p.H {
+				ch.place(src, b, planes[c][oy*p.W:(oy+1)*p.W], p.display.x0)
+				continue
+			}
 			if planes[c] == nil || oy < 0 || oy >= p.H {
 				continue
 			}

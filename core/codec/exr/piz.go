@@ -8,7 +8,7 @@ import (
 
 // piz packs 16-bit words: those that occur are numbered, the numbers go through a
 // wavelet, and that through Huffman coding.
-func (u *unpacker) piz(src []byte, w, h int) error {
+func (u *unpacker) piz(src []byte) error {
 	r := &reader{p: src}
 	lo, hi := int(r.u16()), int(r.u16())
 	var bitmap [8192]byte
@@ -40,14 +40,14 @@ func (u *unpacker) piz(src []byte, w, h int) error {
 	}
 	at := 0
 	for c, ch := range u.part.Channels {
-		size := ch.Type.size() / 2
+		size, w, h := ch.Type.size()/2, u.lay.w[c], u.lay.h[c]
 		plane := v[at : at+w*h*size]
 		at += len(plane)
 		for k := range size {
 			unwave(plane[k:], w, size, h, w*size, n-1)
 		}
 		for y := range h {
-			dst := u.out[u.line(c, y, w):]
+			dst := u.out[u.lay.rows[c][y]:]
 			for i, q := range plane[y*w*size : (y+1)*w*size] {
 				binary.LittleEndian.PutUint16(dst[2*i:], back[q])
 			}

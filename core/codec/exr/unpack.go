@@ -24,16 +24,14 @@ type unpacker struct {
 	z    io.ReadCloser
 	huf  huffman
 	wide []uint16
+	lay  layout
 }
 
-// unpack returns the chunk's w × h pixels as they lie in a plain file: row by
-// row, in each row channel by channel, little-endian. The result is valid until
-// the next call.
-func (u *unpacker) unpack(src []byte, w, h int) ([]byte, error) {
-	n := 0
-	for _, c := range u.part.Channels {
-		n += c.Type.size() * w * h
-	}
+// unpack returns the chunk's pixels, those of b, as they lie in a plain file: as layout has them, little-endian. The
+// result is valid until the next call.
+func (u *unpacker) unpack(src []byte, b box) ([]byte, error) {
+	u.lay.of(u.part.Channels, b)
+	n := u.lay.bytes
 	if len(src) == n || u.part.Compression == None {
 		if len(src) != n { // packed chunks are never larger than plain ones
 			return nil, fault.FormatError("rows have another length than their size needs")
@@ -54,13 +52,13 @@ func (u *unpacker) unpack(src []byte, w, h int) ([]byte, error) {
 			restore(u.out, u.tmp)
 		}
 	case PXR24:
-		err = u.pxr24(src, w, h)
+		err = u.pxr24(src, b)
 	case PIZ:
-		err = u.piz(src, w, h)
+		err = u.piz(src)
 	case B44, B44A:
-		err = u.b44(src, w, h)
+		err = u.b44(src)
 	case DWAA, DWAB:
-		err = u.dwa(src, w, h)
+		err = u.dwa(src, b.w(), b.h())
 	}
 	return u.out, err
 }
@@ -143,19 +141,23 @@ func unrun(dst, src []byte) error {
 }
 
 // pxr24 keeps 24 bits of floats; differences by byte planes, deflated.
-func (u *unpacker) pxr24(src []byte, w, h int) error {
+func (u *unpacker) pxr24(src []byte, b box) error {
 	n := 0
-	for _, c := range u.part.Channels {
-		n += map[Type]int{Uint: 4, Half: 2, Float: 3}[c.Type] * w * h
+	for i, c := range u.part.Channels {
+		n += map[Type]int{Uint: 4, Half: 2, Float: 3}[c.Type] * u.lay.w[i] * u.lay.h[i]
 	}
 	u.tmp = sized(u.tmp, n)
 	if err := u.inflate(u.tmp, src); err != nil {
 		return err
 	}
 	p, out := u.tmp, u.out
-	for range h {
-		for _, c := range u.part.Channels {
+	for y := b.y0; y <= b.y1; y++ {
+		for i, c := range u.part.Channels {
+			if !c.in(y) {
+				continue
+			}
 			var v uint32
+			w := u.lay.w[i]
 			switch c.Type {
 			case Uint:
 				for x := range w {
@@ -181,36 +183,23 @@ func (u *unpacker) pxr24(src []byte, w, h int) error {
 	return nil
 }
 
-// line is where row y of channel c begins in the output.
-func (u *unpacker) line(c, y, w int) int {
-	at, row := 0, 0
-	for i, ch := range u.part.Channels {
-		if i == c {
-			at = row
-		}
-		row += ch.Type.size() * w
-	}
-	return y*row + at
-}
-
 // b44 packs blocks of 4 × 4 halves into 14 bytes, flat ones into 3; other types
 // are plain.
-func (u *unpacker) b44(src []byte, w, h int) error {
+func (u *unpacker) b44(src []byte) error {
 	short := fault.FormatError("a chunk of pixels is cut short")
 	for c, ch := range u.part.Channels {
+		w, h, rows := u.lay.w[c], u.lay.h[c], u.lay.rows[c]
 		if ch.Type != Half {
 			n := ch.Type.size() * w
 			if len(src) < n*h {
 				return short
 			}
 			for y := range h {
-				copy(u.out[u.line(c, y, w):], src[y*n:(y+1)*n])
+				copy(u.out[rows[y]:], src[y*n:(y+1)*n])
 			}
 			src = src[n*h:]
 			continue
 		}
-		row := u.line(c, 1, w) - u.line(c, 0, w)
-		at := u.line(c, 0, w)
 		for y := 0; y < h; y += 4 {
 			for x := 0; x < w; x += 4 {
 				if len(src) < 3 {
@@ -232,7 +221,7 @@ func (u *unpacker) b44(src []byte, w, h int) error {
 						if ch.linear {
 							v = expHalf(v)
 						}
-						binary.LittleEndian.PutUint16(u.out[at+yy*row+2*xx:], v)
+						binary.LittleEndian.PutUint16(u.out[rows[yy]+2*xx:], v)
 					}
 				}
 			}

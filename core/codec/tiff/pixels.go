@@ -13,6 +13,7 @@ import (
 	"aldermoor/core/raster"
 
 	"github.com/klauspost/compress/zlib"
+	"github.com/klauspost/compress/zstd"
 	tifflzw "golang.org/x/image/tiff/lzw"
 )
 
@@ -116,6 +117,21 @@ func (h *Header) unpack(i, n int, b *budget.Budget) ([]byte, error) {
 		r = z
 	case packBits:
 		return out, unpackBits(out, src)
+	case inJPEG:
+		return out, h.unpackJPEG(out, src, b)
+	case zStandard:
+		// A window is as large as its frame says; no writer of pictures takes more.
+		const window = 32 << 20
+		if err := b.Take(window); err != nil {
+			return nil, err
+		}
+		defer b.Give(window)
+		z, err := zstd.NewReader(bytes.NewReader(src), zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(window))
+		if err != nil {
+			return nil, damaged(err)
+		}
+		defer z.Close()
+		r = z
 	}
 	if _, err := io.ReadFull(b.Reader(r), out); err != nil {
 		if cancelled := b.Err(); cancelled != nil {

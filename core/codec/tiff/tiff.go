@@ -1,11 +1,11 @@
 // Package tiff reads and writes TIFF 6.0 (1992, with Technical Notes 1 and 3): 1 to
 // 16-bit integers and 16 and 32-bit floats, grey, colour, palette and CMYK, with
-// or without alpha, uncompressed or by LZW, Deflate or PackBits, in strips or
-// tiles, in chunks of pixels or of planes, in either byte order; and BigTIFF. Signed
+// or without alpha, uncompressed or by LZW, Deflate, PackBits, Zstandard or JPEG (Technical Note 2, 8 bits), in strips
+// or tiles, in chunks of pixels or of planes, in either byte order; and BigTIFF. Signed
 // samples are moved up by half their range.
 //
-// Only the first picture of a file is read. It leaves out JPEG and fax
-// compression and YCbCr, and says so.
+// Only the first picture of a file is read. It leaves out fax compression, JPEG as TIFF 6.0 had it and YCbCr
+// without JPEG, and says so.
 package tiff
 
 import (
@@ -31,6 +31,7 @@ type Header struct {
 	XMP        []byte     // the XMP packet, or nil
 	IPTC       []byte     // IPTC-IIM data, or nil
 
+	tables                          []byte // of JPEG, for all strips
 	data                            []byte
 	order                           binary.ByteOrder
 	big                             bool // BigTIFF: counts and offsets of 64 bits
@@ -55,9 +56,11 @@ const (
 	tagTileOffsets, tagTileCounts      = 324, 325
 	tagExtra, tagFormat, tagICC        = 338, 339, 34675
 	tagText, tagXMP, tagIPTC           = 270, 700, 33723
+	tagTables                          = 347
 	whiteIsZero, blackIsZero, colour   = 0, 1, 2
-	palette, cmyk                      = 3, 5
+	palette, cmyk, yCbCr               = 3, 5, 6
 	none, lzw, deflate, packBits, oldZ = 1, 5, 8, 32773, 32946
+	oldJPEG, inJPEG, zStandard         = 6, 7, 50000
 )
 
 // sizes are the bytes of a value by its type.
@@ -142,6 +145,12 @@ func (h *Header) entry(e []byte, d *directory) error {
 		return nil
 	case tagWidth, tagHeight, tagBits, tagCompression, tagPhotometric, tagFillOrder, tagOffsets, tagTurn, tagSamples, tagRows, tagCounts, tagPlanar, tagUnit,
 		tagPredictor, tagColours, tagTileW, tagTileH, tagTileOffsets, tagTileCounts, tagExtra, tagFormat, tagICC:
+	case tagTables:
+		k := h.count(e)
+		if where, ok := h.place(e, k); ok && k > 4 {
+			h.tables = h.data[where : where+k]
+		}
+		return nil
 	case tagText, tagXMP, tagIPTC:
 		k := h.count(e) * max(sizes[h.order.Uint16(e[2:])], 1) // IPTC is written as bytes or as longs
 		if where, ok := h.place(e, k); ok && k > 4 {
@@ -245,6 +254,9 @@ func (h *Header) complete(d directory) {
 	case cmyk:
 		h.Components = 3
 	}
+	if h.compression == inJPEG {
+		h.Bits = 8
+	}
 }
 
 // count is how many values an entry has.
@@ -319,7 +331,9 @@ func (h *Header) check() error {
 		return fault.UnsupportedError(fmt.Sprintf("TIFF with %d-bit floating-point samples is not read: use 32 bits", h.stored))
 	case !h.Float && h.stored != 1 && h.stored != 2 && h.stored != 4 && h.stored != 8 && h.stored != 16 && h.stored != 32:
 		return fault.UnsupportedError(fmt.Sprintf("TIFF with %d bits a sample is not read: use 8 or 16", h.stored))
-	case h.photometric > palette && h.photometric != cmyk:
+	case h.compression == inJPEG && (h.stored != 8 || h.predictor != 1 || h.photometric == palette || h.photometric == cmyk || h.samples != 1 && h.samples != 3 || len(h.kinds) > 0 && h.kinds[0] > 1):
+		return fault.UnsupportedError("its JPEG pixels are of a kind that is not read: save it with LZW or without compression")
+	case h.photometric > palette && h.photometric != cmyk && !(h.photometric == yCbCr && h.compression == inJPEG && h.samples == 3):
 		return fault.UnsupportedError("its colours are coded in a way that is not read here (YCbCr, Lab or a mask): save it as RGB")
 	case h.photometric == palette && (h.samples != 1 || len(h.colours) != 3<<h.stored || h.stored > 8):
 		return fault.FormatError("its palette does not fit its pixels")
@@ -335,9 +349,9 @@ func (h *Header) check() error {
 		}
 	}
 	switch h.compression {
-	case none, lzw, deflate, packBits, oldZ:
-	case 6, 7:
-		return fault.UnsupportedError("TIFF with JPEG inside is not read: save it with LZW or without compression")
+	case none, lzw, deflate, packBits, oldZ, inJPEG, zStandard:
+	case oldJPEG:
+		return fault.UnsupportedError("TIFF with JPEG as of 1992 inside is not read: save it with LZW or without compression")
 	default:
 		return fault.UnsupportedError(fmt.Sprintf("TIFF compression %d is not read: use LZW, Deflate or none", h.compression))
 	}
@@ -368,10 +382,13 @@ func (h *Header) check() error {
 }
 
 // most is how many bytes one stored byte can unpack to: LZW and Deflate stay under
-// 1032:1, PackBits under 64:1.
+// 1032:1, PackBits under 64:1, Zstandard's runs of a block under 1 << 15.
 func (h *Header) most() uint64 {
-	if h.compression == none {
+	switch h.compression {
+	case none:
 		return 1
+	case zStandard:
+		return 1 << 16
 	}
 	return 1400
 }

@@ -92,11 +92,12 @@ func TestRefusals(t *testing.T) {
 		data []byte
 		says string
 	}{
-		"cut":         {data[:len(data)/2], "ends too early"},
-		"jpeg inside": {patch(3, 7), "JPEG inside"},
-		"unknown":     {patch(3, 99), "compression 99"},
-		"big":         {append([]byte("II\x2b\x00\x04\x00"), data[6:]...), "offsets of 8 bytes"},
-		"YCbCr":       {patch(6, 6), "YCbCr"},
+		"cut":      {data[:len(data)/2], "ends too early"},
+		"old JPEG": {patch(3, 6), "JPEG as of 1992"},
+		"no JPEG":  {patch(3, 7), "JPEG"},
+		"unknown":  {patch(3, 99), "compression 99"},
+		"big":      {append([]byte("II\x2b\x00\x04\x00"), data[6:]...), "offsets of 8 bytes"},
+		"YCbCr":    {patch(6, 6), "YCbCr"},
 	} {
 		if _, _, err := Decode(c.data); err == nil || !strings.Contains(err.Error(), c.says) {
 			t.Errorf("%s: %v, want something of %q", name, err, c.says)
