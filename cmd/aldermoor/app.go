@@ -39,11 +39,12 @@ type app struct {
 
 // limits are what strangers' files may ask for; each is a flag of serve.
 type limits struct {
-	megapixels, fileMB, archiveGB, archiveFiles, derivedGB int
+	megapixels, fileMB, archiveGB, archiveFiles, derivedGB, memoryMB int
 }
 
 func defaultLimits() limits {
-	return limits{codec.DefaultLimits.Pixels >> 20, int(codec.DefaultLimits.Bytes >> 20), int(parcel.DefaultLimits.Bytes >> 30), parcel.DefaultLimits.Entries, blob.DefaultDerivedBytes >> 30}
+	return limits{codec.DefaultLimits.Pixels >> 20, int(codec.DefaultLimits.Bytes >> 20), int(parcel.DefaultLimits.Bytes >> 30), parcel.DefaultLimits.Entries, blob.DefaultDerivedBytes >> 30,
+		studio.DefaultMemory >> 20}
 }
 
 // openApp opens a data folder, which one process may use at a time.
@@ -70,6 +71,7 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 	a.queue = jobs.New(a.store.DB(), a.store.Reads(), log)
 	a.studio = studio.New(studio.Config{Post: postHook, Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
 		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20, Memory: codec.DefaultLimits.Memory},
+		Memory:   int64(l.memoryMB) << 20,
 		Archives: parcel.Limits{Entries: l.archiveFiles, Bytes: int64(l.archiveGB) << 30, Ratio: parcel.DefaultLimits.Ratio}})
 	for kind, h := range a.studio.Handlers() {
 		a.queue.Handle(kind, h)

@@ -24,6 +24,8 @@ import (
 	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
 	"aldermoor/internal/blob"
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/studio"
 	"aldermoor/internal/wording"
 
 	"github.com/spf13/cobra"
@@ -72,7 +74,8 @@ func examine(ctx context.Context, paths []string, px int, progress bool) (*exami
 // examineAside is examine that keeps the files of archives in a folder, so that the examiner's whole
 // has every file.
 func examineAside(ctx context.Context, paths []string, px int, progress bool, aside string) (*examiner, inspect.Report, error) {
-	e := &examiner{ctx: ctx, aside: aside, whole: map[string]string{}, slots: make(chan struct{}, runtime.GOMAXPROCS(0)), small: map[string]kept{}, px: px, progress: progress}
+	e := &examiner{ctx: ctx, aside: aside, whole: map[string]string{}, slots: make(chan struct{}, runtime.GOMAXPROCS(0)), small: map[string]kept{}, px: px, progress: progress,
+		memory: library.NewMemory(studio.DefaultMemory)}
 	var err error
 	if e.scratch, err = os.CreateTemp("", "aldermoor-*"); err != nil {
 		return nil, inspect.Report{}, err
@@ -124,6 +127,7 @@ type examiner struct {
 	px       int // longer side of the copies that are kept
 	ctx      context.Context
 	slots    chan struct{} // one a file in the works
+	memory   *library.Memory
 	works    sync.WaitGroup
 	mu       sync.Mutex // guards what follows
 	seen     []inspect.Examined
@@ -270,6 +274,7 @@ func (e *examiner) examine(name string, src inspect.Source) {
 			e.failed = append(e.failed, inspect.Failure{File: name, Error: fmt.Sprintf("%s could not be examined: internal error: %v.", name, p)})
 		}
 	}()
+	src.Reserve = func(n int64) (func(), error) { return e.memory.Reserve(e.ctx, n) }
 	x, err := inspect.Examine(name, src, codec.DefaultLimits, func(layer string, im *raster.Image) error {
 		if max(im.W, im.H) > inspect.ReducedPx {
 			near := inspect.CloseUp(im)

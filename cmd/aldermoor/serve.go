@@ -70,6 +70,7 @@ func serveCommand() *cobra.Command {
 	f.BoolVar(&verbose, "verbose", false, "log every request")
 	f.IntVar(&l.megapixels, "max-megapixels", l.megapixels, "largest picture taken in, in megapixels of 1024²")
 	f.IntVar(&l.fileMB, "max-file-mb", l.fileMB, "largest picture file taken in, in MiB")
+	f.IntVar(&l.memoryMB, "memory-mb", l.memoryMB, "most that decoded pictures may take at a time while they are taken in, in MiB; a larger one has it for itself")
 	f.IntVar(&l.archiveGB, "max-archive-gb", l.archiveGB, "largest unpacked archive, in GiB")
 	f.IntVar(&l.archiveFiles, "max-archive-files", l.archiveFiles, "most files in one archive")
 	f.IntVar(&l.derivedGB, "derived-gb", l.derivedGB, "most that pictures and handoffs that can be made again may take, in GiB")

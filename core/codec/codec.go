@@ -135,7 +135,9 @@ func Probe(data []byte) (Info, error) {
 type File struct {
 	Info // of the main picture
 
-	data []byte
+	data []byte // nil of a PNG, whose pixels are read as they are decoded
+	src  io.ReaderAt
+	size int64
 	lim  Limits
 	png  *png.Header
 	tiff *tiff.Header
@@ -146,6 +148,20 @@ type File struct {
 
 // mostKept is how much memory the channels of an OpenEXR part may take to be read at once, for all layers.
 const mostKept = 512 << 20
+
+// Memory is about how many bytes decoding the main picture takes, the file's own where it is held.
+func (f *File) Memory() int64 {
+	each := int64(2)
+	if f.Float {
+		each = 4
+	}
+	n := int64(f.W) * int64(f.H) * int64(max(f.Components, 1)) * each
+	switch f.Format {
+	case JPEG, BMP, WebP:
+		n = int64(f.W) * int64(f.H) * int64(f.perPixel(f.data))
+	}
+	return n + int64(len(f.data))
+}
 
 // SniffBytes is how many of a file's first bytes Recognise needs.
 const SniffBytes = 32
@@ -163,6 +179,9 @@ func OpenAt(r io.ReaderAt, size int64, lim Limits) (*File, error) {
 	if size > lim.Bytes {
 		return nil, tooLarge(size, lim)
 	}
+	if Recognise(head) == PNG {
+		return open(&File{Info: Info{Format: PNG, Bits: 8}, src: r, size: size, lim: lim})
+	}
 	data := make([]byte, size)
 	if n, err := r.ReadAt(data, 0); n < len(data) {
 		return nil, fmt.Errorf("read %d bytes: %w", size, err)
@@ -179,13 +198,17 @@ func tooLarge(size int64, lim Limits) error {
 // Open reads the headers of a file that is held in data, which is kept. The File is never
 // nil; with an error it holds what could be read.
 func Open(data []byte, lim Limits) (*File, error) {
-	f := &File{Info: Info{Format: Recognise(data), Bits: 8}, data: data, lim: lim}
+	f := &File{Info: Info{Format: Recognise(data), Bits: 8}, data: data, src: bytes.NewReader(data), size: int64(len(data)), lim: lim}
 	if f.Format == "" {
 		return f, notRead
 	}
-	if int64(len(data)) > lim.Bytes {
-		return f, tooLarge(int64(len(data)), lim)
+	if f.size > lim.Bytes {
+		return f, tooLarge(f.size, lim)
 	}
+	return open(f)
+}
+
+func open(f *File) (*File, error) {
 	if err := f.probe(); err != nil {
 		return f, err
 	}
@@ -211,7 +234,7 @@ func (f *File) probe() error {
 	in, data := &f.Info, f.data
 	switch in.Format {
 	case PNG:
-		h, err := png.ReadHeader(data)
+		h, err := png.Open(f.src, f.size)
 		in.W, in.H, in.Bits, in.Components = h.W, h.H, h.Bits, h.Components
 		in.Density, in.Profile, in.Gamma = h.Density, h.Profile, h.Gamma
 		for _, t := range h.Text {
@@ -342,7 +365,7 @@ func (f *File) Decode(layer string) (*raster.Image, Info, error) {
 
 func (f *File) decode(layer string, in *Info) (im *raster.Image, err error) {
 	var src image.Image
-	data, b := f.data, budget.New(f.lim.ctx, len(f.data), f.lim.Memory)
+	data, b := f.data, budget.New(f.lim.ctx, int(f.size), f.lim.Memory)
 	switch in.Format {
 	case PNG:
 		return f.png.Decode(b)

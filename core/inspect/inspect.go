@@ -54,6 +54,9 @@ type Source struct {
 	io.ReaderAt
 	Size   int64
 	SHA256 string // "" to have it worked out
+
+	// Reserve waits until so many bytes may be used, and says how to give them back; nil for no bound.
+	Reserve func(bytes int64) (release func(), err error)
 }
 
 // SourceOf is a file whose bytes are held in data.
@@ -85,6 +88,13 @@ func Examine(file string, src Source, lim codec.Limits, keep func(layer string, 
 	f, err := codec.OpenAt(src, src.Size, lim)
 	if err != nil {
 		return e, e.refused(err)
+	}
+	if src.Reserve != nil {
+		release, err := src.Reserve(f.Memory())
+		if err != nil {
+			return e, err
+		}
+		defer release()
 	}
 	look := func(layer string) (channels.Look, error) {
 		im, in, err := f.Decode(layer)

@@ -23,6 +23,7 @@ type Base struct {
 	Now      func() time.Time
 	Pictures codec.Limits // of one picture
 	Tables   *colour.Tables
-	Work     Gate // heavy work that somebody waits for
+	Memory   *Memory // of pictures that are decoded
+	Work     Gate    // heavy work that somebody waits for
 	Making   Locks
 }

@@ -3,7 +3,10 @@ package library
 import (
 	"context"
 	"errors"
+	"runtime/debug"
 	"sync"
+
+	"golang.org/x/sync/semaphore"
 )
 
 // ErrBusy says that too much is being asked for at once.
@@ -143,4 +146,31 @@ func (p *Progress) Get(key string) (done, of int, changed <-chan struct{}, err e
 		return k.done, k.of, k.changed, k.err
 	}
 	return 0, 0, nil, nil
+}
+
+// Memory bounds how many bytes decoded pictures take at a time: more wait. A picture larger than the bound has all of
+// it for itself.
+type Memory struct {
+	free *semaphore.Weighted
+	most int64
+}
+
+// NewMemory is a bound of so many bytes.
+func NewMemory(most int64) *Memory { return &Memory{semaphore.NewWeighted(most), most} }
+
+// Reserve waits for n bytes; release gives them back. A nil Memory has no bound.
+func (m *Memory) Reserve(ctx context.Context, n int64) (release func(), err error) {
+	if m == nil {
+		return func() {}, nil
+	}
+	n = min(max(n, 0), m.most)
+	if err := m.free.Acquire(ctx, n); err != nil {
+		return nil, err
+	}
+	return func() {
+		if n >= m.most/4 {
+			debug.FreeOSMemory() // what the next one takes must not come beside what this one left
+		}
+		m.free.Release(n)
+	}, nil
 }

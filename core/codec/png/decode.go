@@ -43,8 +43,12 @@ type Header struct {
 	interlaced  bool
 	palette     []byte // 3 bytes an entry
 	alpha       []byte // tRNS
-	body        []byte // from the first IDAT on
+	src         io.ReaderAt // the file
+	at, size    int64       // where its first IDAT begins, and its bytes
 }
+
+// most is the largest chunk before the pixels that is looked at; larger ones are skipped.
+const most = 16 << 20
 
 // The colour types.
 const (
@@ -55,14 +59,21 @@ const (
 	rgbAlpha  = 6
 )
 
-// ReadHeader reads the chunks before the pixels.
-func ReadHeader(data []byte) (Header, error) {
-	var h Header
-	if !bytes.HasPrefix(data, []byte(Signature)) {
+// ReadHeader reads the chunks before the pixels of a file that is held in data.
+func ReadHeader(data []byte) (Header, error) { return Open(bytes.NewReader(data), int64(len(data))) }
+
+// Open reads the chunks before the pixels of a file of size bytes. The file is kept: Decode reads the pixels from it.
+func Open(r io.ReaderAt, size int64) (Header, error) {
+	h := Header{src: r, size: size}
+	var head [len(Signature)]byte
+	if n, err := r.ReadAt(head[:], 0); n < len(head) && err != io.EOF {
+		return h, err
+	}
+	if string(head[:]) != Signature {
 		return h, fault.FormatError("this is not a PNG file")
 	}
-	for p := data[8:]; ; {
-		kind, body, rest, err := chunk(p)
+	for at := int64(len(Signature)); ; {
+		kind, body, next, err := chunk(r, at, size)
 		if err != nil {
 			return h, err
 		}
@@ -71,7 +82,7 @@ func ReadHeader(data []byte) (Header, error) {
 		}
 		switch kind {
 		case "IDAT", "IEND":
-			h.body = p
+			h.at = at
 			if h.kind == indexed && h.palette == nil {
 				return h, fault.FormatError("the picture has indexed colours but no palette")
 			}
@@ -125,7 +136,7 @@ func ReadHeader(data []byte) (Header, error) {
 		if err != nil {
 			return h, err
 		}
-		p = rest
+		at = next
 	}
 }
 
@@ -157,20 +168,43 @@ func text(kind string, body []byte) string {
 	return string(body)
 }
 
-// chunk cuts the first chunk off p. Its checksum is checked.
-func chunk(p []byte) (kind string, body, rest []byte, err error) {
-	if len(p) < 12 {
-		return "", nil, nil, fault.Short
+// chunk reads the chunk that begins at a place; next is where the one behind it does. The bodies of pixels and of what
+// is too large are left out, the checksums of all others checked.
+func chunk(r io.ReaderAt, at, size int64) (kind string, body []byte, next int64, err error) {
+	var head [8]byte
+	if at+12 > size {
+		return "", nil, 0, fault.Short
 	}
-	n := uint64(binary.BigEndian.Uint32(p))
-	if n+12 > uint64(len(p)) {
-		return "", nil, nil, fault.Short
+	if n, err := r.ReadAt(head[:], at); n < len(head) {
+		return "", nil, 0, reading(err)
 	}
-	kind, body = string(p[4:8]), p[8:8+n]
-	if crc32.ChecksumIEEE(p[4:8+n]) != binary.BigEndian.Uint32(p[8+n:]) {
-		return "", nil, nil, fault.FormatError(fmt.Sprintf("its part %q is damaged: the checksum does not fit", printable(kind)))
+	n := int64(binary.BigEndian.Uint32(head[:]))
+	if kind, next = string(head[4:]), at+12+n; next > size {
+		return "", nil, 0, fault.Short
 	}
-	return kind, body, p[12+n:], nil
+	if kind == "IDAT" || n > most {
+		return kind, nil, next, nil
+	}
+	all := make([]byte, 4+n+4)
+	if k, err := r.ReadAt(all, at+4); k < len(all) {
+		return "", nil, 0, reading(err)
+	}
+	if crc32.ChecksumIEEE(all[:4+n]) != binary.BigEndian.Uint32(all[4+n:]) {
+		return "", nil, 0, damagedChunk(kind)
+	}
+	return kind, all[4 : 4+n], next, nil
+}
+
+func damagedChunk(kind string) error {
+	return fault.FormatError(fmt.Sprintf("its part %q is damaged: the checksum does not fit", printable(kind)))
+}
+
+// reading is an error of the file's reader; the end of the file is its damage.
+func reading(err error) error {
+	if err == nil || errors.Is(err, io.EOF) {
+		return fault.Short
+	}
+	return err
 }
 
 func printable(s string) string {
@@ -227,17 +261,14 @@ func Decode(data []byte) (*raster.Image, Header, error) {
 // Decode reads the pixels of the file that the header was read from, and sets its
 // components to what they have.
 func (h *Header) Decode(b *budget.Budget) (*raster.Image, error) {
-	packed, err := h.pixels()
-	if err != nil {
-		return nil, err
-	}
 	raw := int64(h.H) * int64(h.rowBytes(h.W)+1)
-	if raw/1032 > int64(len(packed))+64 { // deflate's best (RFC 1951: 258 bytes by 2 bits)
+	if raw/1032 > h.size-h.at+64 { // deflate's best (RFC 1951: 258 bytes by 2 bits)
 		return nil, fault.FormatError(fmt.Sprintf("the header says %d × %d pixels, but the file is far too short for them", h.W, h.H))
 	}
-	z, err := zlib.NewReader(bytes.NewReader(packed))
+	packed := newPixels(h.src, h.at, h.size)
+	z, err := zlib.NewReader(packed)
 	if err != nil {
-		return nil, inflating(err)
+		return nil, packed.rather(inflating(err))
 	}
 	if err := b.Picture(h.W, h.H, h.Components, 2); err != nil {
 		return nil, err
@@ -254,43 +285,12 @@ func (h *Header) Decode(b *budget.Budget) (*raster.Image, error) {
 			}
 		}
 	}
-	if err != nil {
+	if err = packed.rather(err); err != nil {
 		return nil, err
 	}
 	dropOpaque(im)
 	h.Components = im.Components()
 	return im, nil
-}
-
-// pixels gathers the IDAT chunks.
-func (h *Header) pixels() ([]byte, error) {
-	var parts [][]byte
-	n := 0
-	for p := h.body; ; {
-		kind, body, rest, err := chunk(p)
-		if err != nil {
-			return nil, err
-		}
-		if kind == "IEND" {
-			break
-		}
-		if kind == "IDAT" {
-			parts = append(parts, body)
-			n += len(body)
-		}
-		p = rest
-	}
-	switch len(parts) {
-	case 0:
-		return nil, fault.FormatError("the PNG has no pixels")
-	case 1:
-		return parts[0], nil
-	}
-	all := make([]byte, 0, n)
-	for _, p := range parts {
-		all = append(all, p...)
-	}
-	return all, nil
 }
 
 func inflating(err error) error {

@@ -59,7 +59,7 @@ func (s *Service) look(ctx context.Context, f *File) (inspect.Examined, error) {
 		return inspect.Examined{}, err
 	}
 	defer b.Close()
-	return inspect.Examine(f.Path, inspect.Source{ReaderAt: b, Size: b.Size(), SHA256: f.Blob}, s.Pictures.Until(ctx), func(layer string, im *raster.Image) error {
+	return inspect.Examine(f.Path, inspect.Source{ReaderAt: b, Size: b.Size(), SHA256: f.Blob, Reserve: func(n int64) (func(), error) { return s.Memory.Reserve(ctx, n) }}, s.Pictures.Until(ctx), func(layer string, im *raster.Image) error {
 		ratio, err := s.Materials.PutLevel(f.Blob, layer, im)
 		f.Ratio = max(f.Ratio, ratio)
 		return err

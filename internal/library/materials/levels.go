@@ -2,6 +2,7 @@ package materials
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"fmt"
 	"sync/atomic"
@@ -137,7 +138,16 @@ func (s *Service) copied(sum, layer, name string) (*raster.Image, error) {
 		if err != nil {
 			return nil, err
 		}
-		im, _, err := codec.DecodeLayer(blob, layer, s.Pictures)
+		file, err := codec.Open(blob, s.Pictures)
+		if err != nil {
+			return nil, nil // it was told when the file came
+		}
+		release, err := s.Memory.Reserve(context.Background(), file.Memory())
+		if err != nil {
+			return nil, err
+		}
+		defer release()
+		im, _, err := file.Decode(layer)
 		if err != nil {
 			return nil, nil // it was told when the file came
 		}

@@ -3,6 +3,7 @@
 package studio
 
 import (
+	"cmp"
 	"context"
 	"log/slog"
 	"maps"
@@ -35,6 +36,7 @@ type Config struct {
 	Now      func() time.Time
 	Pictures codec.Limits                                // of one picture
 	Archives parcel.Limits                               // of one archive
+	Memory   int64                                       // bytes that decoded pictures may take at a time; 0 for the default
 	Wake     func()                                      // tells the job queue that there is work
 	Jobs     func(context.Context) (left int, err error) // counts the jobs that are not done
 
@@ -42,6 +44,9 @@ type Config struct {
 	WatchRoots []string        // folders in which folders may be watched
 	Demo       bool            // the demo's password opens accounts
 }
+
+// DefaultMemory is how many bytes decoded pictures may take at a time, unless that is set.
+const DefaultMemory = 2 << 30
 
 // Studio is the whole application: its subjects, each with those that it builds on.
 type Studio struct {
@@ -78,7 +83,7 @@ func New(c Config) *Studio {
 		c.Archives = parcel.DefaultLimits
 	}
 	b := &library.Base{Blobs: c.Blobs, Derived: c.Derived, Scratch: c.Scratch, Log: c.Log, Now: c.Now, Pictures: c.Pictures,
-		Tables: colour.NewTables(), Work: library.NewGate(runtime.GOMAXPROCS(0), 400)}
+		Tables: colour.NewTables(), Memory: library.NewMemory(cmp.Or(c.Memory, DefaultMemory)), Work: library.NewGate(runtime.GOMAXPROCS(0), 400)}
 	s := &Studio{store: c.Store, jobs: c.Jobs}
 	s.People = &people.Service{Base: b, Demo: c.Demo,
 		Store: library.View(c.Store, func(r Reader) people.Reader { return r }, func(t Tx) people.Tx { return t })}
