@@ -38,76 +38,15 @@ func (s surface) usd() []byte {
 	if !uv.Known() || s.uv == UVRepeat {
 		uv = scale.Size{W: 1, H: 1}
 	}
-	var inputs, nodes strings.Builder
-	root := "/" + name + "/material"
-	texture := func(node, file, space, output, kind, input, extra string) {
-		fmt.Fprintf(&inputs, "    %s inputs:%s.connect = <%s/%s.outputs:%s>\n", kind, input, root, node, output)
-		fmt.Fprintf(&nodes, `
-def Shader "%s"
-{
-    uniform token info:id = "UsdUVTexture"
-    asset inputs:file = @./%s@
-    token inputs:sourceColorSpace = "%s"
-    token inputs:wrapS = "repeat"
-    token inputs:wrapT = "repeat"
-    float2 inputs:st.connect = <%s/metres.outputs:result>
-%s    %s outputs:%s
-}
-`, node, file, space, root, extra, map[string]string{"rgb": "float3", "r": "float", "g": "float", "b": "float", "a": "float"}[output], output)
-	}
+	p := usdPreview{surface: &s, root: "/" + name + "/material"}
 	for _, k := range s.preview {
-		at, known := usdInputs[k.channel]
-		switch {
-		case !known:
-			continue
-		case k.channel == material.Specular: // by the index of refraction, or in the specular workflow, which has no metals
-			if grey := k.value[0] == k.value[1] && k.value[1] == k.value[2]; k.file == "" && grey && k.value[0] < 1 {
-				root := math.Sqrt(k.value[0])
-				fmt.Fprintf(&inputs, "    float inputs:ior = %s\n", num((1+root)/(1-root)))
-				continue
-			}
-			if s.metals {
-				continue
-			}
-			inputs.WriteString("    int inputs:useSpecularWorkflow = 1\n")
-		}
-		if k.file == "" {
-			if k.colour() {
-				fmt.Fprintf(&inputs, "    %s inputs:%s = (%s, %s, %s)\n", at.kind, at.name, num(k.value[0]), num(k.value[1]), num(k.value[2]))
-			} else {
-				fmt.Fprintf(&inputs, "    %s inputs:%s = %s\n", at.kind, at.name, num(k.value[0]))
-			}
-			continue
-		}
-		space, output := "raw", string("rgba"[k.at])
-		if k.colour() {
-			output = "rgb"
-			if !k.linear {
-				space = "sRGB"
-			}
-		}
-		extra := ""
-		if !k.whole() {
-			extra = fmt.Sprintf("    float4 inputs:scale = (%s, %s, %s, 1)\n", num(k.factor[0]), num(k.factor[1]), num(k.factor[2]))
-		}
-		switch {
-		case k.inverted:
-			extra = "    float4 inputs:scale = (-1, -1, -1, 1)\n    float4 inputs:bias = (1, 1, 1, 0)\n"
-		case k.channel == material.Normal:
-			output, extra = "rgb", "    float4 inputs:scale = (2, 2, 2, 1)\n    float4 inputs:bias = (-1, -1, -1, 0)\n"
-		case k.channel == material.Height:
-			extra = fmt.Sprintf("    float4 inputs:scale = (%[1]s, %[1]s, %[1]s, 1)\n    float4 inputs:bias = (%[2]s, %[2]s, %[2]s, 0)\n", num(k.scale), num(k.bias))
-		}
-		texture(string(k.channel), k.file, space, output, at.kind, at.name, extra)
-		if k.channel == material.Opacity && s.figures.Cutoff > 0 { // the map is cut already
-			inputs.WriteString("    float inputs:opacityThreshold = 0.5\n")
-		}
+		p.input(k)
 	}
 	if f := s.figures; f.Index != 1.5 && find(s.preview, material.Specular) == nil {
-		fmt.Fprintf(&inputs, "    float inputs:ior = %s\n", num(f.Index))
+		fmt.Fprintf(&p.inputs, "    float inputs:ior = %s\n", num(f.Index))
 	}
 	if c := s.figures.Coat; c.Share > 0 {
-		fmt.Fprintf(&inputs, "    float inputs:clearcoatRoughness = %s\n", num(c.Roughness))
+		fmt.Fprintf(&p.inputs, "    float inputs:clearcoatRoughness = %s\n", num(c.Roughness))
 	}
 	sliding, clock := "", ""
 	if s.drifts() { // texture coordinates move against the maps
@@ -139,7 +78,7 @@ def Shader "metres"
     float2 inputs:scale = (%[3]s, %[4]s)
 %[6]s    float2 outputs:result
 }
-%[5]s`, root, inputs.String(), num(1/uv.W), num(1/uv.H), nodes.String(), sliding)
+%[5]s`, p.root, p.inputs.String(), num(1/uv.W), num(1/uv.H), p.nodes.String(), sliding)
 	return fmt.Appendf(nil, `#usda 1.0
 (
     defaultPrim = "%[1]s"
@@ -172,6 +111,80 @@ def Xform "%[1]s"
 %[7]s    }
 }
 `, name, s.scaleText(), num(size.W/2), num(size.H/2), num(uv.W), num(uv.H), indented(shaders, "        "), clock, map[bool]int{true: 1}[s.figures.TwoSided])
+}
+
+// usdPreview gathers the inputs of a UsdPreviewSurface and the nodes that give them.
+type usdPreview struct {
+	*surface
+	root          string // path of the material
+	inputs, nodes strings.Builder
+}
+
+// input writes a channel: as one value, or as a texture.
+func (p *usdPreview) input(k input) {
+	at, known := usdInputs[k.channel]
+	switch {
+	case !known:
+		return
+	case k.channel == material.Specular: // by the index of refraction, or in the specular workflow, which has no metals
+		if grey := k.value[0] == k.value[1] && k.value[1] == k.value[2]; k.file == "" && grey && k.value[0] < 1 {
+			root := math.Sqrt(k.value[0])
+			fmt.Fprintf(&p.inputs, "    float inputs:ior = %s\n", num((1+root)/(1-root)))
+			return
+		}
+		if p.metals {
+			return
+		}
+		p.inputs.WriteString("    int inputs:useSpecularWorkflow = 1\n")
+	}
+	switch {
+	case k.file != "":
+		p.texture(k, at.kind, at.name)
+	case k.colour():
+		fmt.Fprintf(&p.inputs, "    %s inputs:%s = (%s, %s, %s)\n", at.kind, at.name, num(k.value[0]), num(k.value[1]), num(k.value[2]))
+	default:
+		fmt.Fprintf(&p.inputs, "    %s inputs:%s = %s\n", at.kind, at.name, num(k.value[0]))
+	}
+	if k.file != "" && k.channel == material.Opacity && p.figures.Cutoff > 0 { // the map is cut already
+		p.inputs.WriteString("    float inputs:opacityThreshold = 0.5\n")
+	}
+}
+
+// texture writes a UsdUVTexture of a channel's map and connects it.
+func (p *usdPreview) texture(k input, kind, name string) {
+	space, output, extra := "raw", string("rgba"[k.at]), ""
+	if k.colour() {
+		output = "rgb"
+		if !k.linear {
+			space = "sRGB"
+		}
+	}
+	if !k.whole() {
+		extra = fmt.Sprintf("    float4 inputs:scale = (%s, %s, %s, 1)\n", num(k.factor[0]), num(k.factor[1]), num(k.factor[2]))
+	}
+	switch {
+	case k.inverted:
+		extra = "    float4 inputs:scale = (-1, -1, -1, 1)\n    float4 inputs:bias = (1, 1, 1, 0)\n"
+	case k.channel == material.Normal:
+		output, extra = "rgb", "    float4 inputs:scale = (2, 2, 2, 1)\n    float4 inputs:bias = (-1, -1, -1, 0)\n"
+	case k.channel == material.Height:
+		extra = fmt.Sprintf("    float4 inputs:scale = (%[1]s, %[1]s, %[1]s, 1)\n    float4 inputs:bias = (%[2]s, %[2]s, %[2]s, 0)\n",
+			num(k.scale), num(k.bias))
+	}
+	node := string(k.channel)
+	fmt.Fprintf(&p.inputs, "    %s inputs:%s.connect = <%s/%s.outputs:%s>\n", kind, name, p.root, node, output)
+	fmt.Fprintf(&p.nodes, `
+def Shader "%s"
+{
+    uniform token info:id = "UsdUVTexture"
+    asset inputs:file = @./%s@
+    token inputs:sourceColorSpace = "%s"
+    token inputs:wrapS = "repeat"
+    token inputs:wrapT = "repeat"
+    float2 inputs:st.connect = <%s/metres.outputs:result>
+%s    %s outputs:%s
+}
+`, node, k.file, space, p.root, extra, map[string]string{"rgb": "float3", "r": "float", "g": "float", "b": "float", "a": "float"}[output], output)
 }
 
 // indented is a text with spaces before each line that is not empty.

@@ -4,6 +4,7 @@ import (
 	"aldermoor/core/colour"
 	"aldermoor/core/normals"
 	"aldermoor/core/raster"
+	"aldermoor/core/raster/filter"
 	"aldermoor/core/tiling"
 )
 
@@ -29,18 +30,10 @@ func SightOf(base []raster.Plane, light bool, f *normals.Field) (s tiling.Sight)
 	}
 	var rgb [3]raster.Plane
 	for c := range rgb {
-		p := base[min(c, len(base)-1)]
-		if light {
-			rgb[c] = p.Resample(w, h, raster.Area)
-			continue
+		rgb[c] = base[min(c, len(base)-1)].Resample(w, h, raster.Area)
+		if !light { // reduced as it is stored: near enough for what is looked at
+			rgb[c] = filter.Map(rgb[c], linear)
 		}
-		q := raster.NewPlane(p.W, p.H)
-		raster.Rows(p.H, func(y0, y1 int) {
-			for i := y0 * p.W; i < y1*p.W; i++ {
-				q.Pix[i] = linear(p.Pix[i])
-			}
-		})
-		rgb[c] = q.Resample(w, h, raster.Area)
 	}
 	var lit normals.Field
 	if f != nil && len(f.X.Pix) > 0 {

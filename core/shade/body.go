@@ -75,12 +75,12 @@ func (b *Bodies) get(k bodyKey, build func() *mesh.Body) *mesh.Body {
 	return body
 }
 
-// wear gives the scene its body: the mesh with the relief on it, as fine as a pixel's size in metres
+// attach gives the scene its body: the mesh with the relief on it, as fine as a pixel's size in metres
 // (to a step of √2) or a texel.
-func (sc *scene) wear(m *mesh.Mesh, pixel float32, kept *Bodies) {
+func (sc *scene) attach(m *mesh.Mesh, pixel float32, kept *Bodies) {
 	sc.du, sc.dv = 0, 0
 	if t := sc.surface.figures.Transmission; t.Share > 0 && !t.Thin {
-		sc.bends = m.Closed()
+		sc.refracts = m.Closed()
 	}
 	if !sc.relief {
 		sc.body = kept.get(bodyKey{mesh: m}, func() *mesh.Body { return mesh.NewBody(m) })

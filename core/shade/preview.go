@@ -239,7 +239,7 @@ func passed(absorption [3]float64, way float32) geom.V3 {
 func (j *job) behind(p *point, d geom.V3) geom.V3 {
 	f, e := &j.scene.surface.figures.Transmission, j.Light
 	rough := p.surface.Roughness
-	if !j.scene.bends {
+	if !j.scene.refracts {
 		return e.Reflected(j.toSky.of(d), rough)
 	}
 	index := float32(max(j.scene.surface.figures.Index, 1.0001))

@@ -158,7 +158,7 @@ func (t *tracer) onward(passed int, sun float32) (light geom.V3) {
 		sun = 1
 		u, v := t.rng.pair()
 		pick, _ := t.rng.pair()
-		thin := !j.scene.bends
+		thin := !j.scene.refracts
 		index := max(float32(j.scene.surface.figures.Index), 1.0001)
 		wi, weight, pdf, through := c.scatter.Sample(u, v, pick, thin, 1/index)
 		if weight == (geom.V3{}) {

@@ -70,22 +70,38 @@ func NewSurface(m material.Planes, n int) *Surface {
 		s.size = scale.Size{W: 1, H: float64(h) / float64(w)}
 	}
 	base := level{w: w, h: h, texel: make([]texel, w*h), height: heights{w: w, h: h}}
-	at := func(c material.Channel, p raster.Plane) []float32 { // nil for a missing map
-		if p.W == 0 {
-			return nil
-		}
-		s.has[c] = true
-		return p.Resample(w, h, raster.Area).Pix
+	s.fillCommon(&base, &m)
+	s.fillRare(&base, &m)
+	s.fillNormals(&base, &m)
+	s.fillHeights(&base, &m)
+	s.level = []level{base}
+	for l := base; l.w > 1 && l.h > 1; {
+		l = l.half()
+		s.level = append(s.level, l)
 	}
+	return s
+}
+
+// at are a channel's samples at a level's size; nil for a missing map. The surface is noted to have the channel.
+func (s *Surface) at(l *level, c material.Channel, p raster.Plane) []float32 {
+	if p.W == 0 {
+		return nil
+	}
+	s.has[c] = true
+	return p.Resample(l.w, l.h, raster.Area).Pix
+}
+
+// fillCommon sets what most materials have.
+func (s *Surface) fillCommon(l *level, m *material.Planes) {
 	var color [3][]float32
 	for c := range color {
-		color[c] = at(material.BaseColor, m.Color[c])
+		color[c] = s.at(l, material.BaseColor, m.Color[c])
 	}
-	rough, metal := at(material.Roughness, m.Roughness), at(material.Metallic, m.Metallic)
-	occ, opacity := at(material.Occlusion, m.Occlusion), at(material.Opacity, m.Opacity)
-	raster.Rows(h, func(y0, y1 int) {
-		for i := y0 * w; i < y1*w; i++ {
-			t := &base.texel[i]
+	rough, metal := s.at(l, material.Roughness, m.Roughness), s.at(l, material.Metallic, m.Metallic)
+	occ, opacity := s.at(l, material.Occlusion, m.Occlusion), s.at(l, material.Opacity, m.Opacity)
+	raster.Rows(l.h, func(y0, y1 int) {
+		for i := y0 * l.w; i < y1*l.w; i++ {
+			t := &l.texel[i]
 			*t = neutral
 			for c := range color {
 				if color[c] != nil {
@@ -106,69 +122,78 @@ func NewSurface(m material.Planes, n int) *Surface {
 			}
 		}
 	})
-	if m.Emissive[0].W+m.Specular[0].W+m.Sheen[0].W+m.Transmission.W+m.Coat.W+m.Anisotropy.W > 0 {
-		base.more = make([]more, w*h)
-		for i := range base.more {
-			base.more[i] = s.plain()
-		}
-		rare := func(c material.Channel, p raster.Plane, set func(t *more, v float32)) {
-			for i, v := range at(c, p) {
-				set(&base.more[i], v)
-			}
-		}
-		for c := range 3 {
-			rare(material.Emissive, m.Emissive[c], func(t *more, v float32) { t.emission.Set(c, v) })
-			rare(material.Specular, m.Specular[c], func(t *more, v float32) { t.specular.Set(c, v) })
-			rare(material.Sheen, m.Sheen[c], func(t *more, v float32) { t.sheen.Set(c, v) })
-		}
-		rare(material.Transmission, m.Transmission, func(t *more, v float32) { t.transmission = v })
-		rare(material.Coat, m.Coat, func(t *more, v float32) { t.coat = v })
-		rare(material.Anisotropy, m.Anisotropy, func(t *more, v float32) { t.anisotropy = v })
+}
+
+// fillRare sets what few materials have, if this one has any of it.
+func (s *Surface) fillRare(l *level, m *material.Planes) {
+	if m.Emissive[0].W+m.Specular[0].W+m.Sheen[0].W+m.Transmission.W+m.Coat.W+m.Anisotropy.W == 0 {
+		return
 	}
-	if m.Normal == nil && m.Height.W > 1 { // the relief says how it faces
+	l.more = make([]more, l.w*l.h)
+	for i := range l.more {
+		l.more[i] = s.plain()
+	}
+	set := func(c material.Channel, p raster.Plane, to func(t *more, v float32)) {
+		for i, v := range s.at(l, c, p) {
+			to(&l.more[i], v)
+		}
+	}
+	for c := range 3 {
+		set(material.Emissive, m.Emissive[c], func(t *more, v float32) { t.emission.Set(c, v) })
+		set(material.Specular, m.Specular[c], func(t *more, v float32) { t.specular.Set(c, v) })
+		set(material.Sheen, m.Sheen[c], func(t *more, v float32) { t.sheen.Set(c, v) })
+	}
+	set(material.Transmission, m.Transmission, func(t *more, v float32) { t.transmission = v })
+	set(material.Coat, m.Coat, func(t *more, v float32) { t.coat = v })
+	set(material.Anisotropy, m.Anisotropy, func(t *more, v float32) { t.anisotropy = v })
+}
+
+// fillNormals sets where the surface faces, by its normals or else by its relief, and widens the roughness by what
+// smaller normals lost.
+func (s *Surface) fillNormals(l *level, m *material.Planes) {
+	field, lost := m.Normal, m.NormalLength // lost before
+	switch {
+	case field != nil:
+		s.has[material.Normal] = true
+	case m.Height.W > 1:
 		f := normals.FromHeight(m.Height, s.size.W/float64(m.Height.W), s.size.H/float64(m.Height.H), [2]bool{true, true})
 		f.Strengthen(s.figures.NormalStrength)
-		m.Normal, m.NormalLength = &f, raster.Plane{}
-	} else if m.Normal != nil {
-		s.has[material.Normal] = true
+		field, lost = &f, raster.Plane{}
+	default:
+		return
 	}
-	if m.Normal != nil {
-		f, length := m.Normal.Resample(w, h)
-		lost := m.NormalLength // before
-		if lost.W > 0 {
-			lost = lost.Resample(w, h, raster.Area)
-		}
-		raster.Rows(h, func(y0, y1 int) {
-			for i := y0 * w; i < y1*w; i++ {
-				t := &base.texel[i]
-				t.x, t.y, t.z = f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i]
-				r := length.Pix[i]
-				if lost.W > 0 {
-					r *= lost.Pix[i]
-				}
-				if r < 1 {
-					t.rough = normals.Widen(t.rough, r)
-				}
+	f, length := field.Resample(l.w, l.h)
+	if lost.W > 0 {
+		lost = lost.Resample(l.w, l.h, raster.Area)
+	}
+	raster.Rows(l.h, func(y0, y1 int) {
+		for i := y0 * l.w; i < y1*l.w; i++ {
+			t := &l.texel[i]
+			t.x, t.y, t.z = f.X.Pix[i], f.Y.Pix[i], f.Z.Pix[i]
+			r := length.Pix[i]
+			if lost.W > 0 {
+				r *= lost.Pix[i]
 			}
-		})
-	}
-	if m.Height.W > 0 {
-		s.has[material.Height] = true
-		lo, hi := m.Height.Range()
-		s.bottom, s.top = lo, hi
-		base.height = newHeights(w, h)
-		from := m.Height.Resample(w, h, raster.Area)
-		for y := range h {
-			copy(base.height.row(y), from.Row(y))
+			if r < 1 {
+				t.rough = normals.Widen(t.rough, r)
+			}
 		}
-		base.height.wrap()
+	})
+}
+
+// fillHeights sets the relief.
+func (s *Surface) fillHeights(l *level, m *material.Planes) {
+	if m.Height.W == 0 {
+		return
 	}
-	s.level = []level{base}
-	for l := base; l.w > 1 && l.h > 1; {
-		l = l.half()
-		s.level = append(s.level, l)
+	s.has[material.Height] = true
+	s.bottom, s.top = m.Height.Range()
+	l.height = newHeights(l.w, l.h)
+	from := m.Height.Resample(l.w, l.h, raster.Area)
+	for y := range l.h {
+		copy(l.height.row(y), from.Row(y))
 	}
-	return s
+	l.height.wrap()
 }
 
 // half is the level at half the size, rounded down: each texel is the mean of what it covers

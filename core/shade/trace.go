@@ -10,7 +10,7 @@ import (
 type scene struct {
 	shape       shape.Shape
 	body        *mesh.Body // where the shape is a mesh: it answers in its place
-	bends       bool       // light that goes through is bent and absorbed inside; otherwise the surface is a sheet
+	refracts    bool       // light that goes through is bent and absorbed inside; otherwise the surface is a sheet
 	steep       float32    // how much nearer the shape may be than Locate says
 	surface     *Surface
 	relief      bool
@@ -33,7 +33,7 @@ func newScene(sh shape.Shape, s *Surface, relief bool) *scene {
 	} else {
 		sc.du, sc.dv = 0.5, 0.5
 	}
-	sc.bends = sh.Solid() && !s.figures.Transmission.Thin
+	sc.refracts = sh.Solid() && !s.figures.Transmission.Thin
 	if relief && s.top-s.bottom > thin {
 		sc.relief, sc.top, sc.bottom = true, s.top, s.bottom
 		// Relief must leave the shape something to stand on.

@@ -221,7 +221,7 @@ func (v *View) prepare(s *Surface) (*job, error) {
 		if v.Quality == Preview {
 			pixel *= 1.5
 		}
-		j.scene.wear(v.Mesh, pixel, v.Bodies)
+		j.scene.attach(v.Mesh, pixel, v.Bodies)
 	}
 	if _, flat := sh.(shape.Flat); flat {
 		j.object = around(0, 0)

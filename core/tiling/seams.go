@@ -142,11 +142,11 @@ func meet(smaller [][]raster.Plane, take func(raster.Plane) lines, axis string) 
 		columns := turned(features, w)
 		inside := make([]float64, 0, w)
 		for x := 2; x < w-3; x += max(1, w/500) { // some say it
-			inside = append(inside, alone(columns, len(features), x, w))
+			inside = append(inside, nearestInside(columns, len(features), x, w))
 		}
 		slices.Sort(inside)
 		usual := max(inside[len(inside)*98/100], 0.6)
-		if a := alone(columns, len(features), w-1, w) / usual; a > excess && !inStep(logs, levels, w) {
+		if a := nearestInside(columns, len(features), w-1, w) / usual; a > excess && !inStep(logs, levels, w) {
 			excess = a
 		}
 	}
@@ -161,7 +161,7 @@ func meet(smaller [][]raster.Plane, take func(raster.Plane) lines, axis string) 
 // below is how much it counts that a column breaks less than another.
 const below = 0.5
 
-// fine is up to how many times as alone as almost no column inside an edge may be
+// fine is up to how many times as far from its like as almost no column inside is an edge may be
 // before a seam can be told, and plain from where it is a plain break.
 const fine, plain = 1.0, 2.2
 
@@ -275,8 +275,8 @@ const (
 	rare           = 0.001
 )
 
-// far weighs how much more a line breaks than another, or less.
-func far(d float64) float64 {
+// penalty is the fourth power of how much more a line breaks than another; less counts by the share below.
+func penalty(d float64) float64 {
 	if d < 0 {
 		d *= below
 	}
@@ -295,8 +295,8 @@ func turned(features [][]float64, w int) []float64 {
 	return out
 }
 
-// alone is how far a column's n features are from those of the most similar one inside.
-func alone(columns []float64, n, x, w int) float64 {
+// nearestInside is how far a column's n features are from those of the most similar one inside.
+func nearestInside(columns []float64, n, x, w int) float64 {
 	least := math.Inf(1)
 	mine := columns[x*n : (x+1)*n]
 	for o := 2; o < w-3; o++ {
@@ -306,7 +306,7 @@ func alone(columns []float64, n, x, w int) float64 {
 		var sum float64
 		other := columns[o*n : (o+1)*n][:len(mine)]
 		for k := 0; k+2 < len(mine) && sum < least; k += 3 { // three a map
-			sum += far(mine[k]-other[k]) + far(mine[k+1]-other[k+1]) + far(mine[k+2]-other[k+2])
+			sum += penalty(mine[k]-other[k]) + penalty(mine[k+1]-other[k+1]) + penalty(mine[k+2]-other[k+2])
 		}
 		least = min(least, sum)
 	}

@@ -41,8 +41,8 @@ type Header struct {
 
 	depth, kind byte // bits an index or sample as stored; colour type
 	interlaced  bool
-	palette     []byte // 3 bytes an entry
-	alpha       []byte // tRNS
+	palette     []byte      // 3 bytes an entry
+	alpha       []byte      // tRNS
 	src         io.ReaderAt // the file
 	at, size    int64       // where its first IDAT begins, and its bytes
 }
