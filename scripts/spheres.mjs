@@ -56,12 +56,50 @@ try {
       rmSync(join(out, folder), { recursive: true });
     }
   }
+  // Surfaces of figures alone. What has to be seen through is compared by what the reader made of it: its own pictures of that are rough.
+  execFileSync("go", ["test", "-count=1", "-run", "WriteSpheres", "./cmd/aldermoor"], { cwd: root.pathname, stdio: "ignore", env: { ...process.env, ALDERMOOR_SPHERES: join(dir, "out") } });
+  for (const [name, want] of Object.entries(/** @type {Record<string, Record<string, Record<string, number>>>} */ ({
+    constants: {}, metal: {}, coat: {}, emission: {},
+    opacity: { gltf: { opacity: 0.5, transparent: 1, alphaTest: 0 }, usda: { opacity: 0.5, alphaTest: 0 } },
+    transmission: { gltf: { transmission: 0.8, ior: 1.3 }, usda: { ior: 1.3 } },
+  }))) {
+    const seen = [];
+    for (const ending of ["gltf", "mtlx", "usda"]) {
+      const document = `/out/${name}/${name}.${ending}`;
+      if (Object.keys(want).length === 0) {
+        const d = await page.evaluate(sphere, { own: `/out/${name}/own.png`, document, ending, metres: ending !== "gltf", w: 1, h: 1, px });
+        worst = Math.max(worst, d);
+        seen.push(`${ending} ${d.toFixed(2)}`);
+      } else if (want[ending]) {
+        const is = await page.evaluate(figures, { document, ending, keys: Object.keys(want[ending]) });
+        for (const [key, v] of Object.entries(want[ending])) {
+          if (!(Math.abs(is[key] - v) < 0.001)) worst = Infinity;
+          seen.push(`${ending} ${key} ${is[key]}`);
+        }
+      }
+    }
+    console.log(`${name.padEnd(20)} ${"figures".padEnd(18)} ${Object.keys(want).length ? "" : "ΔE "}${seen.join(", ")}`);
+  }
 } finally {
   await browser.close();
   rmSync(dir, { recursive: true, force: true });
 }
 console.log(`largest mean difference ΔE ${worst.toFixed(2)}`);
 process.exit(worst > 6 ? 1 : 0);
+
+/**
+ * In the page: what the reader made of a description, as numbers.
+ * @param {{document: string, ending: string, keys: string[]}} of
+ * @returns {Promise<Record<string, number>>}
+ */
+async function figures({ document: name, ending, keys }) {
+  // @ts-ignore resolved by the page's import map
+  const loader = ending === "gltf" ? new (await import("three/addons/loaders/GLTFLoader.js")).GLTFLoader() : new (await import("three/addons/loaders/USDLoader.js")).USDLoader();
+  const got = await loader.loadAsync(name);
+  /** @type {any} */ let material;
+  (got.scene ?? got).traverse((/** @type {any} */ o) => o.isMesh && (material = o.material));
+  return Object.fromEntries(keys.map((k) => [k, Number(material[k])]));
+}
 
 /**
  * In the page: draws the sphere with the document's material, and compares.
