@@ -221,6 +221,9 @@ func (g *Gamut) Convert(im *raster.Image, light bool) *raster.Image {
 	if im.Components() < 3 {
 		return im
 	}
+	if !light && !im.Float() {
+		return g.convertInts(im)
+	}
 	var planes []raster.Plane
 	for c := range im.Components() {
 		p := im.Plane(c)
@@ -260,6 +263,56 @@ func (g *Gamut) Convert(im *raster.Image, light bool) *raster.Image {
 		return out
 	}
 	return out.Quantise(16)
+}
+
+// convertInts is Convert of integer samples that are no light: by a table of all values that they can have on the way
+// in, and by one of 4096 steps of the square root on the way out.
+func (g *Gamut) convertInts(im *raster.Image) *raster.Image {
+	bits := 16
+	if im.Bits <= 8 {
+		bits = 8
+	}
+	var light [3][]float32
+	for c := range light {
+		if light[c] = make([]float32, 1<<bits); c > 0 && len(g.Others) == 0 {
+			light[c] = light[0]
+			continue
+		}
+		most := float64(len(light[c]) - 1)
+		for i := range light[c] {
+			light[c][i] = float32(g.curve(c).Light(float64(i) / most))
+		}
+	}
+	const steps = 4096
+	_, encode := Curves()
+	var code [steps + 2]float32
+	for i := range code {
+		s := float32(i) / steps
+		code[i] = encode(min(s*s, 1)) * 65535
+	}
+	var m [9]float32
+	for i, v := range g.Matrix {
+		m[i] = float32(v)
+	}
+	out := &raster.Image{W: im.W, H: im.H, Bits: 16, Planes: append([]raster.Samples{}, im.Planes...)}
+	var from, to [3]raster.Ints
+	for c := range to {
+		from[c], to[c] = im.Ints(c), make(raster.Ints, im.W*im.H)
+		out.Planes[c] = to[c]
+	}
+	shift := 16 - bits
+	raster.Rows(im.H, func(y0, y1 int) {
+		for i := y0 * im.W; i < y1*im.W; i++ {
+			r, g, b := light[0][from[0][i]>>shift], light[1][from[1][i]>>shift], light[2][from[2][i]>>shift]
+			for c := range to {
+				v := min(max(0, m[3*c]*r+m[3*c+1]*g+m[3*c+2]*b), 1)
+				x := float32(math.Sqrt(float64(v))) * steps
+				k := int(x)
+				to[c][i] = uint16(code[k] + (code[k+1]-code[k])*(x-float32(k)) + 0.5)
+			}
+		}
+	})
+	return out
 }
 
 // Inverse is the matrix from linear sRGB to the gamut's light; ok is false where there is none.

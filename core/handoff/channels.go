@@ -168,11 +168,10 @@ func (b *builder) normal(m *material.Source) (*raster.Image, error) {
 		}
 		return out, nil
 	}
-	f := normals.Read(im, 0)
+	f, _ := b.smaller(im, w, h)
 	if flip {
 		f.Flip()
 	}
-	f, _ = f.Resample(w, h)
 	f.Strengthen(strength)
 	if b.it.format.Float() {
 		im := f.Image()
@@ -226,7 +225,7 @@ func (b *builder) roughness(m *material.Source, gloss bool) (*raster.Image, erro
 			return nil, err
 		}
 		if ni.Components() >= 2 {
-			_, length := normals.Read(ni, 0).Resample(w, h)
+			_, length := b.smaller(ni, w, h)
 			wide := raster.NewPlane(w, h)
 			for i, l := range length.Pix {
 				wide.Pix[i] = normals.Widen(min(max(p.Pix[i], 0), 1), l)

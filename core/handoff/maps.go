@@ -13,6 +13,7 @@ import (
 	"aldermoor/core/codec/tiff"
 	"aldermoor/core/colour"
 	"aldermoor/core/material"
+	"aldermoor/core/normals"
 	"aldermoor/core/raster"
 	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
@@ -27,6 +28,41 @@ type builder struct {
 	it     item                     // the file in the making
 	opened map[source]*raster.Image // whole files, until nothing needs them
 	turned map[turn]*converted      // what was converted to another workflow
+	fields map[normalsAt]*resampled // normals that were made smaller
+}
+
+// normalsAt names the normals of a tile at a size.
+type normalsAt struct {
+	tile string
+	w, h int
+}
+
+// resampled are normals, and the lengths of the means that they were made of.
+type resampled struct {
+	normals.Field
+	length raster.Plane
+}
+
+// smaller are the normals of a picture at a size. What is smaller than the picture is kept: the normals' own file needs
+// it, and that of the roughness.
+func (b *builder) smaller(im *raster.Image, w, h int) (f normals.Field, length raster.Plane) {
+	k := normalsAt{b.it.tile, w, h}
+	if r := b.fields[k]; r != nil {
+		return r.clone(), r.length
+	}
+	f, length = normals.Read(im, 0).Resample(w, h)
+	if w*h >= im.W*im.H {
+		return f, length
+	}
+	r := &resampled{f, length}
+	b.fields[k] = r
+	return r.clone(), length
+}
+
+// clone are the normals with planes of their own.
+func (r *resampled) clone() (f normals.Field) {
+	own := func(p raster.Plane) raster.Plane { return raster.Plane{W: p.W, H: p.H, Pix: slices.Clone(p.Pix)} }
+	return normals.Field{X: own(r.X), Y: own(r.Y), Z: own(r.Z)}
 }
 
 // turn names a conversion.
@@ -42,7 +78,7 @@ type source struct {
 }
 
 func newBuilder(m Material, f Form, t *colour.Tables) *builder {
-	return &builder{m: m, f: f, t: t, opened: map[source]*raster.Image{}, turned: map[turn]*converted{}}
+	return &builder{m: m, f: f, t: t, opened: map[source]*raster.Image{}, turned: map[turn]*converted{}, fields: map[normalsAt]*resampled{}}
 }
 
 // drop forgets the files that none of the items left is made of.
@@ -50,6 +86,11 @@ func (b *builder) drop(left []item) {
 	for k := range b.opened {
 		if !slices.ContainsFunc(left, func(it item) bool { return it.tile == k.tile && slices.Contains(it.uses, k.m) }) {
 			delete(b.opened, k)
+		}
+	}
+	for k := range b.fields {
+		if !slices.ContainsFunc(left, func(it item) bool { return it.tile == k.tile && slices.Contains(it.uses, b.m.find(material.Normal)) }) {
+			delete(b.fields, k)
 		}
 	}
 	for k := range b.turned {

@@ -101,13 +101,29 @@ func (p Ints) Moments() (lo, hi, mean, std float64) {
 
 // Moments are of the samples as they are.
 func (p Floats) Moments() (lo, hi, mean, std float64) {
+	type part struct {
+		lo, hi  float32
+		sum, sq float64
+	}
+	parts := make([]part, (len(p)+momentsBlock-1)/momentsBlock)
+	Rows(len(parts), func(k0, k1 int) {
+		for k := k0; k < k1; k++ {
+			s := part{lo: float32(math.Inf(1)), hi: float32(math.Inf(-1))}
+			for _, v := range p[k*momentsBlock : min(len(p), (k+1)*momentsBlock)] {
+				f := float64(v)
+				s.lo, s.hi = min(s.lo, v), max(s.hi, v)
+				s.sum += f
+				s.sq += f * f
+			}
+			parts[k] = s
+		}
+	})
 	var sum, sq float64
 	lo, hi = math.Inf(1), math.Inf(-1)
-	for _, v := range p {
-		f := float64(v)
-		lo, hi = min(lo, f), max(hi, f)
-		sum += f
-		sq += f * f
+	for _, s := range parts { // in order: the same on any number of cores
+		lo, hi = min(lo, float64(s.lo)), max(hi, float64(s.hi))
+		sum += s.sum
+		sq += s.sq
 	}
 	n := float64(len(p))
 	mean = sum / n
