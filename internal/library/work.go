@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"runtime/debug"
+	"slices"
 	"sync"
 
 	"golang.org/x/sync/semaphore"
@@ -12,36 +13,110 @@ import (
 // ErrBusy says that too much is being asked for at once.
 var ErrBusy = errors.New("too many pictures are being asked for at once")
 
-// Gate lets a few at a time do heavy work that somebody waits for: rendering and
-// decoding. A caller whose context ends gives up its place in the queue; a full queue turns away.
-type Gate struct {
-	slots chan struct{}
-	queue chan struct{}
+// Gate lets a few at a time do heavy work that somebody waits for: rendering and decoding. Those who wait take turns,
+// so that one who asks for much delays nobody else; too many of one person's, or of all, are turned away. A caller
+// whose context ends gives up its place.
+type Gate struct{ *gate }
+
+type gate struct {
+	mu      sync.Mutex
+	free    int
+	most    int // that wait
+	share   int // of one person
+	n       int // that wait now
+	waiting map[string][]chan struct{}
+	turns   []string // who waits, in the order of their turns
 }
 
-// NewGate lets n at a time do work, and so many more wait.
+// NewGate lets n at a time do work, and so many more wait, a quarter of them of one person.
 func NewGate(n, waiting int) Gate {
-	return Gate{make(chan struct{}, n), make(chan struct{}, n+waiting)}
+	return Gate{&gate{free: n, most: waiting, share: max(1, waiting/4), waiting: map[string][]chan struct{}{}}}
 }
 
-// Do runs f when there is a slot.
+type personKey struct{}
+
+// WithPerson says whose work is done in a context: a name, or an address of somebody without one.
+func WithPerson(ctx context.Context, who string) context.Context {
+	return context.WithValue(ctx, personKey{}, who)
+}
+
+// PersonOf is whose work is done in a context; "" for the server's own.
+func PersonOf(ctx context.Context) string {
+	who, _ := ctx.Value(personKey{}).(string)
+	return who
+}
+
+// Do runs f when it is its turn.
 func (g Gate) Do(ctx context.Context, f func() error) error {
-	select {
-	case g.queue <- struct{}{}:
-		defer func() { <-g.queue }()
-	default:
-		return ErrBusy
+	if err := g.enter(ctx, PersonOf(ctx)); err != nil {
+		return err
 	}
-	select {
-	case g.slots <- struct{}{}:
-		defer func() { <-g.slots }()
-	case <-ctx.Done():
-		return ctx.Err()
-	}
+	defer g.leave()
 	if err := ctx.Err(); err != nil {
 		return err
 	}
 	return f()
+}
+
+func (g *gate) enter(ctx context.Context, who string) error {
+	g.mu.Lock()
+	if g.free > 0 {
+		g.free--
+		g.mu.Unlock()
+		return nil
+	}
+	if g.n >= g.most || len(g.waiting[who]) >= g.share {
+		g.mu.Unlock()
+		return ErrBusy
+	}
+	turn := make(chan struct{}, 1)
+	if len(g.waiting[who]) == 0 {
+		g.turns = append(g.turns, who)
+	}
+	g.waiting[who] = append(g.waiting[who], turn)
+	g.n++
+	g.mu.Unlock()
+	select {
+	case <-turn:
+		return nil
+	case <-ctx.Done():
+	}
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if i := slices.Index(g.waiting[who], turn); i >= 0 {
+		g.remove(who, i)
+	} else { // it was given its turn meanwhile
+		g.pass()
+	}
+	return ctx.Err()
+}
+
+func (g *gate) leave() {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.pass()
+}
+
+// pass gives a place to whose turn it is, or keeps it free.
+func (g *gate) pass() {
+	if len(g.turns) == 0 {
+		g.free++
+		return
+	}
+	who := g.turns[0]
+	g.turns = append(g.turns[1:], who) // all others come before the next one of this person's
+	turn := g.waiting[who][0]
+	g.remove(who, 0)
+	turn <- struct{}{}
+}
+
+// remove takes one off those of a person that wait.
+func (g *gate) remove(who string, i int) {
+	g.n--
+	if g.waiting[who] = slices.Delete(g.waiting[who], i, i+1); len(g.waiting[who]) == 0 {
+		delete(g.waiting, who)
+		g.turns = slices.DeleteFunc(g.turns, func(k string) bool { return k == who })
+	}
 }
 
 // Derive gives a small derived file, made if it is not there: by one at a time, and within

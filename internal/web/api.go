@@ -36,12 +36,15 @@ func pageOf(c *echo.Context) int {
 }
 
 func readJSON(c *echo.Context, to any) error {
-	d := json.NewDecoder(http.MaxBytesReader(c.Response(), c.Request().Body, 1<<20))
+	d := json.NewDecoder(c.Request().Body)
 	d.DisallowUnknownFields()
 	err := d.Decode(to)
 	var invalid library.Invalid
 	if errors.As(err, &invalid) {
 		return invalid
+	}
+	if long := overlong(err); long != nil {
+		return long
 	}
 	if err != nil {
 		return refuse(http.StatusBadRequest, fmt.Sprintf("The request is not JSON as expected: %v.", err))

@@ -111,7 +111,7 @@ func (s *Server) apiResend(c *echo.Context) error {
 		return library.Invalid("Say which file it is: ?path=…")
 	}
 	r := c.Request()
-	if err := s.Studio.Intake.Resend(r.Context(), me(c), of.ID, of.Version, path, http.MaxBytesReader(c.Response(), r.Body, s.MaxUpload)); err != nil {
+	if err := s.Studio.Intake.Resend(r.Context(), me(c), of.ID, of.Version, path, r.Body); err != nil {
 		return err
 	}
 	return c.JSON(http.StatusAccepted, map[string]any{"id": of.ID, "href": fmt.Sprintf("/api/v1/deliveries/%d", of.ID)})

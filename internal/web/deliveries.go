@@ -144,7 +144,6 @@ func (s *Server) apiDeliver(c *echo.Context) error {
 	if strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") {
 		return s.deliverUploads(c)
 	}
-	r.Body = http.MaxBytesReader(c.Response(), r.Body, s.MaxUpload)
 	parts, err := r.MultipartReader()
 	if err != nil {
 		return refuse(http.StatusUnsupportedMediaType, "Send the files as multipart/form-data, in fields called file.")

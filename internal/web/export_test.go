@@ -1,5 +1,7 @@
 package web
 
+import "aldermoor/internal/library/people"
+
 // RouteForTest is a row of the table of routes, for tests.
 type RouteForTest struct {
 	Method, Path, Right string
@@ -13,3 +15,29 @@ func RoutesForTest() (out []RouteForTest) {
 	}
 	return out
 }
+
+// Bound is how many bytes a route takes.
+type Bound struct {
+	Method, Path string
+	Anyone       bool
+	Bytes        int64
+}
+
+// Bounds are those of all routes.
+func (s *Server) Bounds() (list []Bound) {
+	for _, r := range s.routes() {
+		list = append(list, Bound{r.method, r.path, r.right == people.Anyone, s.bodyLimit(r)})
+	}
+	return list
+}
+
+// Bodies are the routes that have bounds of their own.
+func Bodies() map[string]int64 { return bodies }
+
+const (
+	FormBody    = formBody
+	JSONBody    = jsonBody
+	MostQuery   = mostQuery
+	MostLetters = mostLetters
+	MostWords   = mostWords
+)

@@ -45,6 +45,9 @@ func (s *Server) queryOf(c *echo.Context) (search.Query, error) {
 // into the form that links have.
 func (s *Server) query(v url.Values, page int) (search.Query, error) {
 	q := search.Query{Text: v.Get("q"), Sort: search.Order(v.Get("sort")), Page: page, Only: map[search.Facet][]string{}, Not: map[search.Facet][]string{}, Range: map[search.Measure]search.Range{}}
+	if err := searchable(q.Text); err != nil {
+		return q, err
+	}
 	for _, f := range search.Facets() {
 		q.Only[f], q.Not[f] = chosen(v[string(f)]), chosen(v[notPrefix+string(f)])
 	}
@@ -277,9 +280,6 @@ func libraryAt(v url.Values) string {
 	return "/library?" + v.Encode()
 }
 
-// mostLookBytes is how large a picture may be that is searched by.
-const mostLookBytes = 64 << 20
-
 // apiLook describes the look of a picture, for a search by it: the body is the picture, width_m its width
 // if that is known.
 func (s *Server) apiLook(c *echo.Context) error {
@@ -290,7 +290,7 @@ func (s *Server) apiLook(c *echo.Context) error {
 	if width < 0 || width > 1000 {
 		return library.Invalid("width_m is a length in metres, up to 1000.")
 	}
-	rgb, err := s.Studio.Pictures.Dropped(c.Request().Context(), me(c), c.QueryParam("name"), http.MaxBytesReader(c.Response(), c.Request().Body, mostLookBytes))
+	rgb, err := s.Studio.Pictures.Dropped(c.Request().Context(), me(c), c.QueryParam("name"), c.Request().Body)
 	if err != nil {
 		return err
 	}

@@ -228,7 +228,10 @@ func (s *Server) library(c *echo.Context) error {
 			s.walls.put(edition, key, results)
 		}
 	}
-	if c.Request().Header.Get("X-Part") == "results" {
+	if parts := partsOf(c.Request()); slices.Contains(parts, "results") {
+		if len(parts) > 1 {
+			return refuse(http.StatusBadRequest, "The results are asked for alone.")
+		}
 		return s.answer(c, http.StatusOK, asPart("results", results))
 	}
 	p.Results = template.HTML(results)

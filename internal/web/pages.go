@@ -90,15 +90,15 @@ func (s *Server) render(c *echo.Context, status int, page string, data any) erro
 		}
 		return nil
 	}
-	wanted := c.Request().Header.Get("X-Part")
-	if wanted == "" {
+	wanted := partsOf(c.Request())
+	if wanted == nil {
 		if err := show("layout.html"); err != nil {
 			return err
 		}
 		return s.answer(c, status, b.Bytes())
 	}
 	var all []byte
-	for name := range strings.SplitSeq(wanted, ",") {
+	for _, name := range wanted {
 		if s.pages[page].Lookup(name) == nil {
 			return refuse(http.StatusBadRequest, "This page has no such part.")
 		}

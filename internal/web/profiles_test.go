@@ -72,7 +72,7 @@ func TestProfilesAreKeptTriedAndTaken(t *testing.T) {
 		}
 	}
 	for _, body := range []string{"{", `{"name":"x","files":[]}`, `{"name":"x","glow":1}`, strings.Repeat(" ", 70_000)} {
-		if res, text := s.ask(people.Lead, "POST", "/api/v1/profiles", strings.NewReader(body), "Content-Type", "application/json"); res.StatusCode != 422 {
+		if res, text := s.ask(people.Lead, "POST", "/api/v1/profiles", strings.NewReader(body), "Content-Type", "application/json"); res.StatusCode != 422 && !(len(body) > 64<<10 && res.StatusCode == 413) {
 			t.Errorf("%.20s: %d %s", body, res.StatusCode, text)
 		}
 	}

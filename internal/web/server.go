@@ -61,6 +61,7 @@ type Server struct {
 	static     http.Handler
 	uploads    *uploads
 	walls      walls
+	rates      rates
 	version    string // of the built files, for their addresses
 	metrics    metrics
 	registry   *prometheus.Registry
@@ -194,11 +195,19 @@ func headers(h http.Handler, secure bool) http.Handler {
 // version that they were made for.
 func (s *Server) guard(r route) echo.HandlerFunc {
 	return func(c *echo.Context) error {
+		if err := s.bound(c, r); err != nil {
+			return err
+		}
 		p, err := s.principal(c)
 		if err != nil {
 			return err
 		}
 		c.Set("principal", p)
+		who := p.Name
+		if who == "" {
+			who = addressOf(c.Request())
+		}
+		c.SetRequest(c.Request().WithContext(library.WithPerson(c.Request().Context(), who)))
 		if p.Name != "" && c.Request().Method == http.MethodGet {
 			c.Set("event", s.Studio.Events.Latest(c.Request().Context())) // before anything is read for the page
 		}
@@ -258,7 +267,11 @@ func (s *Server) principal(c *echo.Context) (people.Principal, error) {
 		if !ok {
 			return people.Principal{}, refuse(http.StatusUnauthorized, "Send the token as Authorization: Bearer …")
 		}
-		p, err := s.Studio.People.PrincipalOfToken(ctx, strings.TrimSpace(token))
+		token = strings.TrimSpace(token)
+		if wait := s.rates.wait(token, time.Now()); wait > 0 {
+			return people.Principal{}, tooFast{wait}
+		}
+		p, err := s.Studio.People.PrincipalOfToken(ctx, token)
 		if errors.Is(err, people.ErrDenied) {
 			return p, refuse(http.StatusUnauthorized, "This token is not known, has ended, or its account has been closed.")
 		}
@@ -300,13 +313,18 @@ func explain(err error) (int, string) {
 	var coded interface{ StatusCode() int }
 	var forbidden people.Forbidden
 	var many people.TooMany
+	if long := overlong(err); long != nil {
+		err = long
+	}
 	switch {
 	case errors.As(err, &forbidden):
 		return http.StatusForbidden, forbidden.Error()
 	case errors.As(err, &many):
 		return http.StatusTooManyRequests, many.Error()
+	case errors.As(err, new(tooFast)):
+		return http.StatusTooManyRequests, "This token asks too often. Wait a moment between requests."
 	case errors.Is(err, library.ErrBusy):
-		return http.StatusServiceUnavailable, "The server is making many pictures at once. Try again in a moment."
+		return http.StatusTooManyRequests, "Many pictures are being made at once. Try again in a moment."
 	case errors.Is(err, syscall.ENOSPC):
 		return http.StatusInsufficientStorage, "The server's disk is full. Nothing that had arrived was lost; try again when the administrator has made room."
 	case errors.As(err, &r):
@@ -344,6 +362,9 @@ func (s *Server) problem(c *echo.Context, err error) {
 		wait := 2
 		if many := (people.TooMany{}); errors.As(err, &many) {
 			wait = int(many.Wait.Seconds()) + 1
+		}
+		if fast := (tooFast{}); errors.As(err, &fast) {
+			wait = int(fast.wait.Seconds()) + 1
 		}
 		c.Response().Header().Set("Retry-After", strconv.Itoa(wait))
 	}

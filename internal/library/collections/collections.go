@@ -97,9 +97,11 @@ func (c *Collection) check() error {
 	case len(c.Items) > most:
 		return library.Invalid(fmt.Sprintf("A collection holds %d materials at most.", most))
 	}
-	var items []int64
+	seen := make(map[int64]bool, len(c.Items))
+	items := make([]int64, 0, len(c.Items))
 	for _, id := range c.Items {
-		if !slices.Contains(items, id) {
+		if !seen[id] {
+			seen[id] = true
 			items = append(items, id)
 		}
 	}

@@ -118,8 +118,8 @@ func shorten(s string, n int) string {
 // check finds an account and tries a secret on it, slowing down who guesses.
 func (s *Service) check(ctx context.Context, name string, from From, right func(*User) bool) (u User, err error) {
 	name = strings.TrimSpace(name)
-	key := strings.ToLower(name) + " from " + from.Address
-	if wait := s.guard.try(s.Now(), key); wait > 0 {
+	keys := keysOf(name, from.Address)
+	if wait := s.guard.all(s.Now(), keys); wait > 0 {
 		return u, TooMany{wait}
 	}
 	err = s.Store.Read(ctx, func(tx Reader) (err error) { u, err = tx.UserNamed(name); return err })
@@ -132,12 +132,15 @@ func (s *Service) check(ctx context.Context, name string, from From, right func(
 		return u, err
 	}
 	if !known || !ok || u.Disabled {
+		if !s.failures.note(s.Now()) {
+			return User{}, ErrDenied
+		}
 		err := s.Store.Write(ctx, func(tx Tx) error {
 			return tx.AddAudit(Entry(s.Now(), shorten(name, 60), "sign-in failed", shorten(name, 60), from.Address))
 		})
 		return User{}, errors.Join(err, ErrDenied)
 	}
-	s.guard.clear(key)
+	s.guard.right(keys)
 	return u, nil
 }
 

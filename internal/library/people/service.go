@@ -7,7 +7,8 @@ import "aldermoor/internal/library"
 // Service lets people and programs in, and keeps their accounts.
 type Service struct {
 	*library.Base
-	Store library.Store[Reader, Tx]
-	Demo  bool // the demo's password opens accounts
-	guard throttle
+	Store    library.Store[Reader, Tx]
+	Demo     bool // the demo's password opens accounts
+	guard    throttle
+	failures hourly
 }

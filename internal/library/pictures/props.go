@@ -163,17 +163,38 @@ func (s *Service) uploaded(ctx context.Context, kind PropKind, id string) (e Pro
 	return e, err
 }
 
-// decode reads somebody's picture; name is what errors call it.
-func (s *Service) decode(data []byte, name string) (*raster.Image, error) {
-	im, info, err := codec.Decode(data, s.Pictures)
+// Reading what somebody uploads may take so much memory: enough for an environment of 8192 × 4096 pixels.
+const propMemory = 1 << 30
+
+// withPicture reads somebody's picture, which may take most bytes, and hands it to use; name is what errors call it.
+// Others that take much memory wait meanwhile.
+func (s *Service) withPicture(ctx context.Context, data []byte, name string, most int64, use func(im *raster.Image) error) error {
+	wrong := func(err error) error {
+		return library.Invalid(fmt.Sprintf("%s could not be read: %v.", name, err))
+	}
+	lim := s.Pictures.Until(ctx)
+	lim.Memory = min(lim.Memory, most)
+	file, err := codec.Open(data, lim)
 	if err != nil {
-		return nil, library.Invalid(fmt.Sprintf("%s could not be read: %v.", name, err))
+		return wrong(err)
+	}
+	release, err := s.Memory.Reserve(ctx, 2*file.Memory()) // it is converted, or made linear
+	if err != nil {
+		return err
+	}
+	defer release()
+	im, info, err := file.Decode("")
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if err != nil {
+		return wrong(err)
 	}
 	im.MendNotFinite()
 	if info.Gamut != nil {
 		im = info.Gamut.Convert(im, im.Float())
 	}
-	return im, nil
+	return use(im)
 }
 
 // toLight is a picture as linear light, at most px pixels on the longer side. A component at a time is
@@ -197,17 +218,18 @@ func (s *Service) readLight(p *Prop) (*light.Environment, error) {
 	if err != nil {
 		return nil, err
 	}
-	im, err := s.decode(data, p.File)
-	if err != nil {
-		return nil, err
-	}
-	if !im.Float() {
-		return nil, library.Invalid(fmt.Sprintf("%s holds no light beyond white. An environment is a .hdr or .exr file.", p.File))
-	}
-	if im.W < 64 || im.W < im.H || im.W > 3*im.H {
-		return nil, library.Invalid(fmt.Sprintf("%s has %d × %d pixels. A picture of all directions is twice as wide as high.", p.File, im.W, im.H))
-	}
-	return light.FromPicture(p.Name, s.toLight(im, max(im.W, im.H))), nil
+	var e *light.Environment
+	err = s.withPicture(context.Background(), data, p.File, propMemory, func(im *raster.Image) error {
+		if !im.Float() {
+			return library.Invalid(fmt.Sprintf("%s holds no light beyond white. An environment is a .hdr or .exr file.", p.File))
+		}
+		if im.W < 64 || im.W < im.H || im.W > 3*im.H {
+			return library.Invalid(fmt.Sprintf("%s has %d × %d pixels. A picture of all directions is twice as wide as high.", p.File, im.W, im.H))
+		}
+		e = light.FromPicture(p.Name, s.toLight(im, max(im.W, im.H)))
+		return nil
+	})
+	return e, err
 }
 
 // BackdropPicture is a backdrop as a page shows it, as a PNG, and what it is named by.
@@ -245,12 +267,12 @@ func (s *Service) readBackdrop(p *Prop) (*[3]raster.Plane, error) {
 	if err != nil {
 		return nil, err
 	}
-	im, err := s.decode(data, p.File)
-	if err != nil {
-		return nil, err
-	}
-	rgb := s.toLight(im, mostBackdrop)
-	return &rgb, nil
+	var rgb [3]raster.Plane
+	err = s.withPicture(context.Background(), data, p.File, propMemory, func(im *raster.Image) error {
+		rgb = s.toLight(im, mostBackdrop)
+		return nil
+	})
+	return &rgb, err
 }
 
 // readMesh is a model as it came, around the origin, with tangents.

@@ -70,6 +70,9 @@ func (s *Service) traitsOf(surface *shade.Surface) search.Traits {
 // droppedPx is the longest side in pixels at which a picture is looked at that is searched by.
 const droppedPx = 512
 
+// droppedMemory is how much reading one may take: enough for 30 megapixels.
+const droppedMemory = 300 << 20
+
 // Dropped reads a picture that somebody searches by, as linear light; it is not kept. name is what it is
 // called in errors.
 func (s *Service) Dropped(ctx context.Context, p people.Principal, name string, r io.Reader) (rgb [3]raster.Plane, err error) {
@@ -84,11 +87,10 @@ func (s *Service) Dropped(ctx context.Context, p people.Principal, name string, 
 		return rgb, library.Invalid(fmt.Sprintf("%s is larger than 64 MB, or did not arrive whole.", name))
 	}
 	err = s.Work.Do(ctx, func() error {
-		im, err := s.decode(data, name)
-		if err == nil {
+		return s.withPicture(ctx, data, name, droppedMemory, func(im *raster.Image) error {
 			rgb = s.toLight(im, droppedPx)
-		}
-		return err
+			return nil
+		})
 	})
 	return rgb, err
 }

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"math"
 	"net/url"
 	"strconv"
 	"strings"
@@ -81,6 +82,10 @@ func (s *Service) ParseView(ctx context.Context, q url.Values, ending string) (v
 		v.H = v.W
 	}
 	v.Samples, v.Seed = int(samples), uint64(seed)
+	if cost := float64(v.W) * float64(v.H) * samples; q.Get("quality") == string(shade.Reference) && cost > mostPaths {
+		return v, library.Invalid(fmt.Sprintf("%d × %d pixels of %.0f paths each take too long. Ask for %.0f paths at most, or for a smaller picture.",
+			v.W, v.H, samples, math.Floor(mostPaths/(float64(v.W)*float64(v.H)))))
+	}
 	choice := func(name, missing string, of ...string) string {
 		t := q.Get(name)
 		if t == "" {
@@ -128,6 +133,9 @@ func (s *Service) ParseView(ctx context.Context, q url.Values, ending string) (v
 	v.Light, err = s.Light(ctx, v.env)
 	return v, err
 }
+
+// mostPaths is how many paths a reference picture may have in all: 4096 × 4096 pixels of 64, or 1024 × 1024 of 1024.
+const mostPaths = 1 << 30
 
 // background is what is behind a shape, by its word.
 func (s *Service) background(ctx context.Context, text string) (shade.Background, error) {
