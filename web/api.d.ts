@@ -749,6 +749,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The work that runs, what of it failed, and how much runs and waits in each lane. */
+        get: operations["jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel work that waits or runs: it counts as failed, and can be retried. Deliveries and housekeeping can't be cancelled. */
+        post: operations["cancelJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -3832,6 +3866,70 @@ export interface operations {
                         href?: string;
                     };
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    jobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The jobs. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items?: {
+                            id?: number;
+                            kind?: string;
+                            says?: string;
+                            about?: string;
+                            /** @enum {unknown} */
+                            state?: "running" | "failed";
+                            /** @description Whose work it is; empty for the server's own. */
+                            who?: string;
+                            attempts?: number;
+                            error?: string;
+                            /** @description It may be cancelled. */
+                            cancels?: boolean;
+                        }[];
+                        lanes?: {
+                            name?: string;
+                            running?: number;
+                            waiting?: number;
+                            /** @description Jobs at a time; 0 for any number. */
+                            most?: number;
+                        }[];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Cancelled. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -17,6 +17,7 @@ import (
 	"aldermoor/core/parcel"
 	"aldermoor/internal/blob"
 	"aldermoor/internal/jobs"
+	"aldermoor/internal/library"
 	"aldermoor/internal/library/studio"
 	"aldermoor/internal/store"
 	"aldermoor/internal/watch"
@@ -35,16 +36,17 @@ type app struct {
 
 	loaded      <-chan error // how reading the Library went
 	stopLoading func()
+	workers     int // that all jobs share
 }
 
 // limits are what strangers' files may ask for; each is a flag of serve.
 type limits struct {
-	megapixels, fileMB, archiveGB, archiveFiles, derivedGB, memoryMB int
+	megapixels, fileMB, archiveGB, archiveFiles, derivedGB, memoryMB, workers int
 }
 
 func defaultLimits() limits {
 	return limits{codec.DefaultLimits.Pixels >> 20, int(codec.DefaultLimits.Bytes >> 20), int(parcel.DefaultLimits.Bytes >> 30), parcel.DefaultLimits.Entries, blob.DefaultDerivedBytes >> 30,
-		studio.DefaultMemory >> 20}
+		studio.DefaultMemory >> 20, 2}
 }
 
 // openApp opens a data folder, which one process may use at a time.
@@ -70,6 +72,7 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 	}
 	a.queue = jobs.New(a.store.DB(), a.store.Reads(), log)
 	a.studio = studio.New(studio.Config{Post: postHook, Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
+		Cancel: a.queue.Cancel, Lanes: a.lanes,
 		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20, Memory: codec.DefaultLimits.Memory},
 		Memory:   int64(l.memoryMB) << 20,
 		Archives: parcel.Limits{Entries: l.archiveFiles, Bytes: int64(l.archiveGB) << 30, Ratio: parcel.DefaultLimits.Ratio}})
@@ -77,6 +80,13 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 		a.queue.Handle(kind, h)
 	}
 	a.queue.OnFailure(a.studio.JobFailed)
+	a.queue.OnPerson(library.WithPerson)
+	a.workers = max(1, l.workers)
+	var lanes []jobs.Lane
+	for _, k := range studio.Lanes(a.workers) {
+		lanes = append(lanes, jobs.Lane(k))
+	}
+	a.queue.SetLanes(lanes)
 	if os.Getenv("GOGC") == "" {
 		// The Library stays in memory: garbage beside it may take a third as much, not as much again.
 		debug.SetGCPercent(35)
@@ -84,6 +94,15 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 	loading, stop := context.WithCancel(ctx)
 	a.stopLoading, a.loaded = stop, a.studio.Search.Load(loading)
 	return a, nil
+}
+
+// lanes are those of the queue, with how much runs in each.
+func (a *app) lanes() (list []studio.Lane, running map[string]int) {
+	lanes, running := a.queue.Lanes()
+	for _, l := range lanes {
+		list = append(list, studio.Lane(l))
+	}
+	return list, running
 }
 
 // openFolders lets folders be watched within the given ones.
@@ -151,7 +170,7 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 		}
 	})
 	wg.Go(func() {
-		if err := a.queue.Run(ctx, 2); err != nil {
+		if err := a.queue.Run(ctx, a.workers); err != nil {
 			a.log.Error("work on jobs", "error", err)
 		}
 	})

@@ -70,6 +70,7 @@ func serveCommand() *cobra.Command {
 	f.BoolVar(&verbose, "verbose", false, "log every request")
 	f.IntVar(&l.megapixels, "max-megapixels", l.megapixels, "largest picture taken in, in megapixels of 1024²")
 	f.IntVar(&l.fileMB, "max-file-mb", l.fileMB, "largest picture file taken in, in MiB")
+	f.IntVar(&l.workers, "workers", l.workers, "jobs that run at a time, beside one delivery and one webhook; at most as many as there are cores is best")
 	f.IntVar(&l.memoryMB, "memory-mb", l.memoryMB, "most that decoded pictures may take at a time while they are taken in, in MiB; a larger one has it for itself")
 	f.IntVar(&l.archiveGB, "max-archive-gb", l.archiveGB, "largest unpacked archive, in GiB")
 	f.IntVar(&l.archiveFiles, "max-archive-files", l.archiveFiles, "most files in one archive")

@@ -28,6 +28,10 @@ const (
 	takes   = 3 // ends of the process until a job is failed
 	backOff = 500 * time.Millisecond
 	idle    = time.Second // between looks for delayed jobs
+	// suspectEvery is how many jobs a suspect waits for at most.
+	suspectEvery = 50
+	// lostAfter is how often jobs are looked for that count as running and are not.
+	lostAfter = 30 * time.Second
 	// fullPause is how long a job waits when the disk is full.
 	fullPause = 5 * time.Second
 )
@@ -39,15 +43,15 @@ type Execer interface {
 
 // Add puts a job into the queue. A waiting job of the same kind and key is not added
 // again; a running one is run once more when it has ended; a failed one gets another
-// chance. Higher priorities go first.
-func Add(ctx context.Context, tx Execer, kind, key string, priority int) error {
-	_, err := tx.ExecContext(ctx, `INSERT INTO jobs (kind, key, priority, run_at) VALUES (?, ?, ?, 0)
+// chance. Of one person's, higher priorities go first; who is "" for the server's own work.
+func Add(ctx context.Context, tx Execer, kind, key string, priority int, who string) error {
+	_, err := tx.ExecContext(ctx, `INSERT INTO jobs (kind, key, priority, run_at, who) VALUES (?, ?, ?, 0, ?)
 		ON CONFLICT (kind, key) DO UPDATE SET priority = max(priority, excluded.priority),
 			again = (state = 'running'),
 			attempts = CASE state WHEN 'failed' THEN 0 ELSE attempts END,
 			taken = CASE state WHEN 'failed' THEN 0 ELSE taken END,
 			run_at = CASE state WHEN 'failed' THEN 0 ELSE run_at END,
-			state = CASE state WHEN 'failed' THEN 'waiting' ELSE state END`, kind, key, priority)
+			state = CASE state WHEN 'failed' THEN 'waiting' ELSE state END`, kind, key, priority, who)
 	if err != nil {
 		return fmt.Errorf("add job %s %s: %w", kind, key, err)
 	}
@@ -75,18 +79,31 @@ type Queue struct {
 	wake     chan struct{}
 	alone    sync.RWMutex // held for writing by a job that may end the process
 	running  atomic.Int64
+	others   atomic.Int64 // looks for a job, by which suspects get their turn
+	lanes    []Lane
+	person   func(ctx context.Context, who string) context.Context
+
+	mu     sync.Mutex // held while a job is taken
+	held   map[int64]*held
+	served map[string]int // when it was a lane's turn, or somebody's in a lane
+	turn   int
+
 	Done     atomic.Int64 // jobs finished since the start
 	Failures atomic.Int64 // attempts that ended in an error
 }
 
 // New makes a queue on a database: db for its serialised writes, read for looking.
 func New(db, read *sql.DB, log *slog.Logger) *Queue {
-	return &Queue{db: db, read: read, log: log, handlers: map[string]Handler{}, wake: make(chan struct{}, 1),
+	return &Queue{db: db, read: read, log: log, handlers: map[string]Handler{}, wake: make(chan struct{}, 1), held: map[int64]*held{}, served: map[string]int{},
+		person: func(ctx context.Context, _ string) context.Context { return ctx },
 		failed: func(context.Context, string, string, error) {}}
 }
 
 // Handle sets who does a kind of job. It must be called before Run.
 func (q *Queue) Handle(kind string, h Handler) { q.handlers[kind] = h }
+
+// OnPerson sets how a job's context is told whose work it is.
+func (q *Queue) OnPerson(f func(ctx context.Context, who string) context.Context) { q.person = f }
 
 // OnFailure sets what happens when a job has failed for good.
 func (q *Queue) OnFailure(f func(ctx context.Context, kind, key string, err error)) { q.failed = f }
@@ -104,24 +121,65 @@ func (q *Queue) Running() int { return int(q.running.Load()) }
 
 // Run works until the context ends, and returns when the last job has stopped. Jobs that
 // an earlier process left running are taken up again: a data folder has one server at a
-// time.
+// time. Beside the workers that all lanes share, some lanes have one of their own.
 func (q *Queue) Run(ctx context.Context, workers int) error {
 	if _, err := q.db.ExecContext(ctx, `UPDATE jobs SET state = 'waiting' WHERE state = 'running'`); err != nil {
 		return fmt.Errorf("take over jobs: %w", err)
 	}
 	var wg sync.WaitGroup
 	for range workers {
-		wg.Go(func() { q.work(ctx) })
+		wg.Go(func() { q.work(ctx, "") })
 	}
+	for _, l := range q.lanes {
+		if l.Own {
+			wg.Go(func() { q.work(ctx, l.Name) })
+		}
+	}
+	wg.Go(func() { q.watch(ctx) })
 	wg.Wait()
 	return nil
 }
 
-func (q *Queue) work(ctx context.Context) {
+// watch takes up jobs that count as running and that this process does not hold: nothing else would.
+func (q *Queue) watch(ctx context.Context) {
+	look := time.NewTicker(lostAfter)
+	defer look.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-look.C:
+		}
+		if n, err := q.reclaim(ctx); err != nil && ctx.Err() == nil {
+			q.log.Error("look for lost jobs", "error", err)
+		} else if n > 0 {
+			q.log.Warn("jobs that nobody did are taken up again", "jobs", n)
+			q.Wake()
+		}
+	}
+}
+
+// reclaim lets jobs wait again that count as running and that this process does not hold.
+func (q *Queue) reclaim(ctx context.Context) (n int64, err error) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	ids := "0"
+	for id := range q.held {
+		ids += fmt.Sprintf(", %d", id)
+	}
+	r, err := q.db.ExecContext(ctx, `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND id NOT IN (`+ids+`)`)
+	if err != nil {
+		return 0, err
+	}
+	return r.RowsAffected()
+}
+
+// work does jobs; of one lane alone, if it is named.
+func (q *Queue) work(ctx context.Context, only string) {
 	look := time.NewTicker(idle)
 	defer look.Stop()
 	for ctx.Err() == nil {
-		did, err := q.next(ctx)
+		did, err := q.next(ctx, only)
 		if did {
 			continue
 		}
@@ -145,23 +203,33 @@ func (q *Queue) work(ctx context.Context) {
 
 // next does the next job: one of those that never ended the process beside others, else
 // one that may have, alone.
-func (q *Queue) next(ctx context.Context) (did bool, err error) {
-	if did, err = q.one(ctx, q.alone.RLocker(), false); did || err != nil {
+func (q *Queue) next(ctx context.Context, only string) (did bool, err error) {
+	// A suspect waits until nothing else does, but not behind any number of others.
+	if only == "" && q.others.Add(1)%suspectEvery == 0 {
+		if n, err := q.ready(ctx, true); err == nil && n > 0 {
+			if did, err = q.one(ctx, &q.alone, true, ""); did || err != nil {
+				return did, err
+			}
+		}
+	}
+	if did, err = q.one(ctx, q.alone.RLocker(), false, only); did || err != nil || only != "" {
 		return did, err
 	}
 	if n, err := q.ready(ctx, true); n == 0 || err != nil {
 		return false, err
 	}
-	return q.one(ctx, &q.alone, true)
+	return q.one(ctx, &q.alone, true, "")
 }
 
-func (q *Queue) one(ctx context.Context, l sync.Locker, suspect bool) (bool, error) {
+func (q *Queue) one(ctx context.Context, l sync.Locker, suspect bool, only string) (bool, error) {
 	if n, err := q.ready(ctx, suspect); n == 0 || err != nil {
 		return false, err
 	}
 	l.Lock()
 	defer l.Unlock()
-	j, err := q.take(ctx, suspect)
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	j, err := q.take(ctx, suspect, only, cancel)
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
 	}
@@ -175,21 +243,52 @@ func (q *Queue) one(ctx context.Context, l sync.Locker, suspect bool) (bool, err
 
 // ready counts, without the writer, whether there is a job to take: 0 or 1.
 func (q *Queue) ready(ctx context.Context, suspect bool) (n int, err error) {
-	err = q.read.QueryRowContext(ctx, `SELECT count(*) FROM (SELECT 1 FROM jobs WHERE state = 'waiting' AND (taken > 0) = ? AND run_at <= ? LIMIT 1)`, suspect, time.Now().UnixMilli()).Scan(&n)
+	sign := "= 0"
+	if suspect {
+		sign = "> 0"
+	}
+	err = q.read.QueryRowContext(ctx, `SELECT count(*) FROM (SELECT 1 FROM jobs WHERE state = 'waiting' AND taken `+sign+` AND run_at <= ? LIMIT 1)`, time.Now().UnixMilli()).Scan(&n)
 	return n, err
 }
 
 type job struct {
 	id              int64
-	kind, key       string
+	kind, key, who  string
 	attempts, taken int
+	lane            Lane
 }
 
-func (q *Queue) take(ctx context.Context, suspect bool) (j job, err error) {
-	err = q.db.QueryRowContext(ctx, `UPDATE jobs SET state = 'running', taken = taken + 1, again = 0
-		WHERE id = (SELECT id FROM jobs WHERE state = 'waiting' AND (taken > 0) = ? AND run_at <= ? ORDER BY priority DESC, id LIMIT 1)
-		RETURNING id, kind, key, attempts, taken`, suspect, time.Now().UnixMilli()).Scan(&j.id, &j.kind, &j.key, &j.attempts, &j.taken)
-	return j, err
+// take takes the job whose turn it is; sql.ErrNoRows if there is none that may run.
+func (q *Queue) take(ctx context.Context, suspect bool, only string, cancel context.CancelCauseFunc) (j job, err error) {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	now := time.Now().UnixMilli()
+	kinds, err := q.distinct(ctx, "kind", "")
+	if err != nil {
+		return j, err
+	}
+	for _, l := range q.order(only) {
+		id, err := q.nextOf(ctx, l, kinds, suspect, now)
+		if err != nil {
+			return j, err
+		}
+		if id == 0 {
+			continue
+		}
+		err = q.db.QueryRowContext(ctx, `UPDATE jobs SET state = 'running', taken = taken + 1, again = 0
+			WHERE id = ? AND state = 'waiting' RETURNING id, kind, key, who, attempts, taken`, id).Scan(&j.id, &j.kind, &j.key, &j.who, &j.attempts, &j.taken)
+		if errors.Is(err, sql.ErrNoRows) {
+			continue // it was cancelled meanwhile
+		}
+		if err != nil {
+			return j, err
+		}
+		j.lane = l
+		q.held[j.id] = &held{lane: l.Name, cancel: cancel}
+		q.serve(l, j.who)
+		return j, nil
+	}
+	return j, sql.ErrNoRows
 }
 
 func (q *Queue) do(ctx context.Context, j job) {
@@ -199,13 +298,51 @@ func (q *Queue) do(ctx context.Context, j job) {
 	if j.taken > takes {
 		err = Permanent{ErrTaken}
 	} else {
-		err = q.call(ctx, j.kind, j.key)
+		err = q.within(q.person(ctx, j.who), j)
 	}
-	// What was done must be written down even while stopping.
-	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+	q.mu.Lock()
+	by := q.held[j.id].cancelled
+	q.mu.Unlock()
+	stopping := ctx.Err() != nil && by == ""
+	if by != "" && err != nil {
+		err = Permanent{Cancelled{by}}
+	}
+	q.end(ctx, j, err, stopping)
+	q.mu.Lock()
+	delete(q.held, j.id)
+	q.mu.Unlock()
+}
+
+// within runs a job, until its lane's deadline at most.
+func (q *Queue) within(ctx context.Context, j job) error {
+	if j.lane.Deadline == 0 {
+		return q.call(ctx, j.kind, j.key)
+	}
+	ctx, cancel := context.WithTimeoutCause(ctx, j.lane.Deadline, ErrTooLong)
 	defer cancel()
-	if err = q.note(end, j, err, ctx.Err() != nil); err != nil {
-		q.log.Error("note the end of a job", "kind", j.kind, "key", j.key, "error", err)
+	err := q.call(ctx, j.kind, j.key)
+	if err != nil && context.Cause(ctx) == ErrTooLong {
+		return Permanent{ErrTooLong}
+	}
+	return err
+}
+
+// end writes down how a job ended: even while stopping, and for as long as it takes otherwise, since a job that counts
+// as running is done by nobody.
+func (q *Queue) end(ctx context.Context, j job, err error, stopping bool) {
+	kept := context.WithoutCancel(ctx)
+	for pause := 50 * time.Millisecond; ; pause = min(2*pause, 5*time.Second) {
+		once, cancel := context.WithTimeout(kept, 10*time.Second)
+		problem := q.note(once, j, err, stopping)
+		cancel()
+		if problem == nil {
+			return
+		}
+		q.log.Error("note the end of a job", "kind", j.kind, "key", j.key, "error", problem)
+		if stopping || ctx.Err() != nil {
+			return // the next process takes it up
+		}
+		time.Sleep(pause)
 	}
 }
 
@@ -228,7 +365,7 @@ func (q *Queue) note(ctx context.Context, j job, err error, stopping bool) error
 			return err
 		}
 		return set(`state = 'waiting', taken = 0, attempts = 0, run_at = 0`) // asked for while it ran
-	case stopping:
+	case stopping && !errors.As(err, &last):
 		return set(`state = 'waiting', taken = taken - 1`)
 	case full(err): // not the job's fault: it waits for room
 		q.Failures.Add(1)
@@ -285,19 +422,20 @@ type Entry struct {
 	State     string // waiting, running or failed
 	Attempts  int    // that ended in an error
 	Error     string // of the last attempt; "" if there is none
+	Who       string // whose work it is; "" for the server's own
 }
 
 // List gives the jobs that run and those that failed, most of them n, and how many wait of
 // each kind.
 func List(ctx context.Context, db Queryer, n int) (list []Entry, waiting map[string]int, err error) {
-	rows, err := db.QueryContext(ctx, `SELECT id, kind, key, state, attempts, error FROM jobs WHERE state <> 'waiting' ORDER BY state DESC, id LIMIT ?`, n)
+	rows, err := db.QueryContext(ctx, `SELECT id, kind, key, state, attempts, error, who FROM jobs WHERE state <> 'waiting' ORDER BY state DESC, id LIMIT ?`, n)
 	if err != nil {
 		return nil, nil, fmt.Errorf("list jobs: %w", err)
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var e Entry
-		if err := rows.Scan(&e.ID, &e.Kind, &e.Key, &e.State, &e.Attempts, &e.Error); err != nil {
+		if err := rows.Scan(&e.ID, &e.Kind, &e.Key, &e.State, &e.Attempts, &e.Error, &e.Who); err != nil {
 			return nil, nil, fmt.Errorf("list jobs: %w", err)
 		}
 		list = append(list, e)

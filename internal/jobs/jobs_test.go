@@ -15,7 +15,7 @@ import (
 	"aldermoor/internal/store"
 )
 
-func database(t *testing.T) (db, read *sql.DB) {
+func database(t testing.TB) (db, read *sql.DB) {
 	t.Helper()
 	s, err := store.Open(t.Context(), t.TempDir())
 	if err != nil {
@@ -56,11 +56,11 @@ func TestEachJobOnceInOrderOfPriority(t *testing.T) {
 		return nil
 	})
 	for i, p := range []int{0, 2, 1, 2} {
-		if err := jobs.Add(t.Context(), db, "note", fmt.Sprint(i), p); err != nil {
+		if err := jobs.Add(t.Context(), db, "note", fmt.Sprint(i), p, ""); err != nil {
 			t.Fatal(err)
 		}
 	}
-	jobs.Add(t.Context(), db, "note", "3", 2) // again: no second job
+	jobs.Add(t.Context(), db, "note", "3", 2, "") // again: no second job
 	run(t, q, 1)
 	if got := fmt.Sprint(order); got != "[1 3 2 0]" {
 		t.Error(got)
@@ -93,9 +93,9 @@ func TestRetriesThenFails(t *testing.T) {
 		failed = append(failed, key)
 	})
 	for _, k := range []string{"twice", "never", "panics"} {
-		jobs.Add(t.Context(), db, "flaky", k, 0)
+		jobs.Add(t.Context(), db, "flaky", k, 0, "")
 	}
-	jobs.Add(t.Context(), db, "unknown kind", "x", 0)
+	jobs.Add(t.Context(), db, "unknown kind", "x", 0, "")
 	run(t, q, 2)
 	if tries["twice"] != 2 || tries["never"] != 1 || tries["panics"] != 1 || len(failed) != 3 {
 		t.Errorf("tries %v, failed %v", tries, failed)
@@ -105,7 +105,7 @@ func TestRetriesThenFails(t *testing.T) {
 // A job whose worker died with the process is done by the next one.
 func TestInterruptedJobIsDoneAgain(t *testing.T) {
 	db, read := database(t)
-	jobs.Add(t.Context(), db, "slow", "a", 0)
+	jobs.Add(t.Context(), db, "slow", "a", 0, "")
 	first := jobs.New(db, read, slog.New(slog.DiscardHandler))
 	started := make(chan bool)
 	first.Handle("slow", func(ctx context.Context, _ string) error {
@@ -143,7 +143,7 @@ func TestAJobWaitsForRoom(t *testing.T) {
 		return nil
 	})
 	q.OnFailure(func(_ context.Context, _, _ string, err error) { t.Errorf("it failed for good: %v", err) })
-	if err := jobs.Add(t.Context(), db, "write", "a", 0); err != nil {
+	if err := jobs.Add(t.Context(), db, "write", "a", 0, ""); err != nil {
 		t.Fatal(err)
 	}
 	run(t, q, 1)
@@ -175,7 +175,7 @@ func TestAJobWaitsForRoomInTheDatabase(t *testing.T) {
 		_, err := db.ExecContext(ctx, `CREATE TABLE big AS SELECT zeroblob(1000000) AS b`)
 		return err
 	})
-	if err := jobs.Add(t.Context(), db, "grow", "1", 0); err != nil {
+	if err := jobs.Add(t.Context(), db, "grow", "1", 0, ""); err != nil {
 		t.Fatal(err)
 	}
 	limit(pages + 8)
@@ -197,14 +197,14 @@ func TestAJobAskedForWhileItRunsIsRunOnceMore(t *testing.T) {
 	q.Handle("draw", func(ctx context.Context, key string) error {
 		if runs++; runs == 1 {
 			for range 3 {
-				if err := jobs.Add(ctx, db, "draw", key, 0); err != nil {
+				if err := jobs.Add(ctx, db, "draw", key, 0, ""); err != nil {
 					return err
 				}
 			}
 		}
 		return nil
 	})
-	jobs.Add(t.Context(), db, "draw", "a", 0)
+	jobs.Add(t.Context(), db, "draw", "a", 0, "")
 	run(t, q, 2)
 	if runs != 2 {
 		t.Errorf("run %d times, want 2", runs)
@@ -220,7 +220,7 @@ func TestAJobAskedForWhileItRunsIsRunOnceMore(t *testing.T) {
 func TestAJobThatEndsTheProcessIsFailed(t *testing.T) {
 	db, read := database(t)
 	for _, key := range []string{"innocent", "poison"} {
-		jobs.Add(t.Context(), db, "work", key, 0)
+		jobs.Add(t.Context(), db, "work", key, 0, "")
 	}
 	did := map[string]int{}
 	var failed error
@@ -267,7 +267,7 @@ func TestAJobThatEndsTheProcessIsFailed(t *testing.T) {
 	if did["poison"] != 3 || !errors.Is(failed, jobs.ErrTaken) || did["innocent"] != 1 {
 		t.Errorf("the poison ran %d times, the innocent %d; failed by %v", did["poison"], did["innocent"], failed)
 	}
-	jobs.Add(t.Context(), db, "work", "poison", 0)
+	jobs.Add(t.Context(), db, "work", "poison", 0, "")
 	session(false)
 	var left int
 	if db.QueryRow(`SELECT count(*) FROM jobs`).Scan(&left); did["poison"] != 4 || left != 0 {
@@ -280,12 +280,12 @@ func TestList(t *testing.T) {
 	db, read := database(t)
 	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
 	q.Handle("bad", func(context.Context, string) error { return jobs.Permanent{Err: errors.New("no such thing")} })
-	if err := jobs.Add(t.Context(), db, "bad", "7", 0); err != nil {
+	if err := jobs.Add(t.Context(), db, "bad", "7", 0, ""); err != nil {
 		t.Fatal(err)
 	}
 	run(t, q, 1)
 	for _, key := range []string{"1", "2"} {
-		if err := jobs.Add(t.Context(), db, "good", key, 0); err != nil {
+		if err := jobs.Add(t.Context(), db, "good", key, 0, ""); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -293,7 +293,7 @@ func TestList(t *testing.T) {
 	if err != nil || len(list) != 1 || list[0].Key != "7" || list[0].State != "failed" || list[0].Error != "no such thing" || waiting["good"] != 2 || len(waiting) != 1 {
 		t.Fatalf("%+v, %v, %v", list, waiting, err)
 	}
-	if err := jobs.Add(t.Context(), db, "bad", "7", 0); err != nil {
+	if err := jobs.Add(t.Context(), db, "bad", "7", 0, ""); err != nil {
 		t.Fatal(err)
 	}
 	if list, waiting, err = jobs.List(t.Context(), read, 10); err != nil || len(list) != 0 || waiting["bad"] != 1 {

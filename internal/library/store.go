@@ -57,4 +57,5 @@ type Job struct {
 	State     string // running or failed
 	Attempts  int    // that ended in an error
 	Error     string // of the last one
+	Who       string // whose work it is; "" for the server's own
 }

@@ -183,7 +183,12 @@ func (t *tx) AuditActions() (list []string, err error) {
 
 func (t *tx) AddJob(kind, key string, priority int) error {
 	t.Changed("jobs")
-	return jobs.Add(t.ctx, t, kind, key, priority)
+	return jobs.Add(t.ctx, t, kind, key, priority, library.PersonOf(t.ctx))
+}
+
+func (t *tx) HasJob(kind, key string) (is bool, err error) {
+	err = t.QueryRowContext(t.ctx, `SELECT EXISTS (SELECT 1 FROM jobs WHERE kind = ? AND key = ? AND state <> 'failed')`, kind, key).Scan(&is)
+	return is, err
 }
 
 func (t *tx) Jobs(n int) (list []library.Job, waiting map[string]int, err error) {

@@ -198,11 +198,13 @@ func TestWhatIsNoJSONIsRefused(t *testing.T) {
 func TestQueriesGoByTheirIndexes(t *testing.T) {
 	s := open(t, t.TempDir())
 	for query, want := range map[string]string{
-		`SELECT id FROM jobs WHERE state = 'waiting' AND (taken > 0) = 0 AND run_at <= 5 ORDER BY priority DESC, id LIMIT 1`:                       "jobs_next",
-		`SELECT count(*) FROM materials INDEXED BY materials_unreleased WHERE stage = 'accepted' AND (released = 0 OR version > released_version)`: "INDEX materials_unreleased",
-		`SELECT EXISTS (SELECT 1 FROM files WHERE delivery_id = 1 AND examined IS NULL AND problem = '')`:                                          "files_waiting",
-		`SELECT s.id FROM step_materials k JOIN steps s ON s.id = k.step_id WHERE k.material_id = 1 ORDER BY k.step_id DESC LIMIT 5`:               "SEARCH k USING PRIMARY KEY",
-		`SELECT DISTINCT p.material_id FROM files f JOIN maps p ON p.file_id = f.id WHERE f.delivery_id = 1`:                                       "maps_file",
+		`SELECT id, priority FROM jobs WHERE state = 'waiting' AND kind = 'open' AND who = 'a' AND taken = 0 AND run_at <= 5 ORDER BY priority DESC, id LIMIT 1`: "jobs_turns",
+		`SELECT min(who) FROM jobs WHERE state = 'waiting' AND kind = 'open' AND who > 'a'`:                                                                      "jobs_turns",
+		`SELECT 1 FROM jobs WHERE state = 'waiting' AND taken > 0 AND run_at <= 5 LIMIT 1`:                                                                       "jobs_suspect",
+		`SELECT count(*) FROM materials INDEXED BY materials_unreleased WHERE stage = 'accepted' AND (released = 0 OR version > released_version)`:               "INDEX materials_unreleased",
+		`SELECT EXISTS (SELECT 1 FROM files WHERE delivery_id = 1 AND examined IS NULL AND problem = '')`:                                                        "files_waiting",
+		`SELECT s.id FROM step_materials k JOIN steps s ON s.id = k.step_id WHERE k.material_id = 1 ORDER BY k.step_id DESC LIMIT 5`:                             "SEARCH k USING PRIMARY KEY",
+		`SELECT DISTINCT p.material_id FROM files f JOIN maps p ON p.file_id = f.id WHERE f.delivery_id = 1`:                                                     "maps_file",
 	} {
 		var plan []string
 		rows, err := s.Reads().Query(`EXPLAIN QUERY PLAN ` + query)

@@ -2,7 +2,6 @@ package web
 
 import (
 	"net/http"
-	"slices"
 
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/studio"
@@ -16,18 +15,21 @@ import (
 type jobsPage struct {
 	frame
 	Running, Failed []jobRow
-	Waiting         []waitingRow
+	Lanes           []laneRow
+	Some            bool // runs, waits or failed
 	Retries         bool
+}
+
+// laneRow is a lane with what runs and waits in it.
+type laneRow struct {
+	Title, Share     string
+	Running, Waiting int
 }
 
 type jobRow struct {
 	studio.Job
-	Title string
-}
-
-type waitingRow struct {
-	Title string
-	Count int
+	Title   string
+	Cancels bool
 }
 
 func (s *Server) jobs(c *echo.Context) error {
@@ -37,18 +39,90 @@ func (s *Server) jobs(c *echo.Context) error {
 	}
 	p := jobsPage{frame: s.frame(c, "Jobs"), Retries: me(c).May(people.Contribute)}
 	for _, j := range list {
-		row := jobRow{j, wording.Job(j.Kind)}
+		row := jobRow{j, wording.Job(j.Kind), p.Retries && s.Studio.Cancels(j.Kind)}
 		if j.State == "failed" {
 			p.Failed = append(p.Failed, row)
 		} else {
 			p.Running = append(p.Running, row)
 		}
 	}
-	for kind, n := range waiting {
-		p.Waiting = append(p.Waiting, waitingRow{wording.Job(kind), n})
+	lanes, err := s.Studio.LaneStates(c.Request().Context(), me(c), waiting)
+	if err != nil {
+		return err
 	}
-	slices.SortFunc(p.Waiting, func(a, b waitingRow) int { return b.Count - a.Count })
+	p.Some = len(list) > 0
+	for _, l := range lanes {
+		p.Lanes = append(p.Lanes, laneRow{wording.Lane(l.Name), wording.LaneShare(l.Most, l.Own, l.Alone), l.Running, l.Waiting})
+		p.Some = p.Some || l.Waiting > 0
+	}
 	return s.render(c, http.StatusOK, "jobs", p)
+}
+
+// cancelJob is a plain form too.
+func (s *Server) cancelJob(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.Studio.CancelJob(c.Request().Context(), me(c), id); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/jobs")
+}
+
+// apiCancelJob cancels work that waits or runs.
+func (s *Server) apiCancelJob(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.Studio.CancelJob(c.Request().Context(), me(c), id); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+type apiJob struct {
+	ID       int64  `json:"id"`
+	Kind     string `json:"kind"`
+	Says     string `json:"says"`
+	About    string `json:"about"`
+	State    string `json:"state"`
+	Who      string `json:"who"`
+	Attempts int    `json:"attempts"`
+	Error    string `json:"error"`
+	Cancels  bool   `json:"cancels"`
+}
+
+type apiLane struct {
+	Name    string `json:"name"`
+	Running int    `json:"running"`
+	Waiting int    `json:"waiting"`
+	Most    int    `json:"most"`
+}
+
+// apiJobs lists the work that runs and what of it failed, and the lanes.
+func (s *Server) apiJobs(c *echo.Context) error {
+	ctx := c.Request().Context()
+	list, waiting, err := s.Studio.Jobs(ctx, me(c))
+	if err != nil {
+		return err
+	}
+	lanes, err := s.Studio.LaneStates(ctx, me(c), waiting)
+	if err != nil {
+		return err
+	}
+	out := struct {
+		Items []apiJob  `json:"items"`
+		Lanes []apiLane `json:"lanes"`
+	}{[]apiJob{}, []apiLane{}}
+	for _, j := range list {
+		out.Items = append(out.Items, apiJob{j.ID, j.Kind, wording.Job(j.Kind), j.About, j.State, j.Who, j.Attempts, j.Error, s.Studio.Cancels(j.Kind)})
+	}
+	for _, l := range lanes {
+		out.Lanes = append(out.Lanes, apiLane{l.Name, l.Running, l.Waiting, l.Most})
+	}
+	return c.JSON(http.StatusOK, out)
 }
 
 // retryJob is a plain form: it works without script.

@@ -33,7 +33,7 @@ var bodies = map[string]int64{
 	"POST /sign-in": formBody, "POST /sign-out": formBody, "POST /setup": formBody, "POST /new-password": formBody,
 	"POST /people": formBody, "POST /people/:id": formBody, "POST /people/:id/reset": formBody,
 	"POST /you/password": formBody, "POST /you/tokens": formBody, "POST /you/tokens/:id/revoke": formBody,
-	"POST /you/sign-ins/:sign-in/end": formBody, "POST /jobs/:id/retry": formBody,
+	"POST /you/sign-ins/:sign-in/end": formBody, "POST /jobs/:id/retry": formBody, "POST /jobs/:id/cancel": formBody,
 
 	"POST /api/v1/profiles": formBody, "PUT /api/v1/profiles/:id": formBody, "POST /api/v1/trials": formBody,
 	"POST /api/v1/collections": listBody, "PATCH /api/v1/collections/:id": listBody,

@@ -69,6 +69,7 @@ func (s *Server) routes() []route {
 		{get, "/boards", enter, makes, s.boards},
 		{get, "/jobs", drafts, makes, s.jobs},
 		{post, "/jobs/:id/retry", work, makes, s.retryJob},
+		{post, "/jobs/:id/cancel", work, makes, s.cancelJob},
 		{get, "/standards", drafts, makes, s.standards},
 		{get, "/words", drafts, makes, s.words},
 		{get, "/people", admin, makes, s.people},
@@ -215,6 +216,8 @@ func (s *Server) routes() []route {
 		{put, "/api/v1/profiles/:id", decide, changes, s.apiSaveProfile},
 		{remove, "/api/v1/profiles/:id", decide, changes, s.apiRemoveProfile},
 		{get, "/api/v1/trials/:key/:n", enter, makes, s.apiTrialPicture},
+		{get, "/api/v1/jobs", drafts, makes, s.apiJobs},
+		{post, "/api/v1/jobs/:id/cancel", work, makes, s.apiCancelJob},
 		{get, "/api/v1/audit", admin, makes, s.apiAudit},
 	}
 }

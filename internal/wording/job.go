@@ -16,10 +16,33 @@ func Job(kind string) string {
 		"picture": "Render pictures",
 		"grade":   "Grade findings",
 		"handoff": "Make a handoff",
+		"view":    "Render a reference picture",
+		"traits":  "Describe a look",
+		"webhook": "Send a webhook",
 	}[kind]; ok {
 		return says
 	}
 	return kind
+}
+
+// Lane is a lane of work for people.
+func Lane(name string) string {
+	return map[string]string{"intake": "Intake", "pictures": "Pictures", "treatments": "Treatments", "handoffs": "Handoffs", "references": "Reference pictures",
+		"webhooks": "Webhooks", "care": "Housekeeping"}[name]
+}
+
+// LaneShare is which share of the work a lane has: most jobs at a time (0 for any number), a worker of its own, and
+// no other.
+func LaneShare(most int, own, alone bool) string {
+	switch {
+	case alone:
+		return "1 at a time, on its own"
+	case own:
+		return "always 1, more if there is room"
+	case most > 0:
+		return fmt.Sprintf("%d at a time", most)
+	}
+	return "as much as there is room for"
 }
 
 // TimeLeft is about how long something will take.

@@ -4,6 +4,7 @@ package pictures
 
 import (
 	"context"
+	"fmt"
 
 	"aldermoor/core/light"
 	"aldermoor/core/mesh"
@@ -36,4 +37,12 @@ type Service struct {
 // Handlers are the jobs of pictures, by kind.
 func (s *Service) Handlers() map[string]func(ctx context.Context, key string) error {
 	return map[string]func(context.Context, string) error{materials.JobPicture: s.picture, JobView: s.view, JobTraits: s.describe}
+}
+
+// JobFailed tells who waits for a picture that it has failed for good.
+func (s *Service) JobFailed(_ context.Context, kind, key string, problem error) error {
+	if kind == JobView {
+		s.rendering.Set(key, 0, 0, library.Invalid(fmt.Sprintf("The picture could not be made: %v. Ask for it again.", problem)))
+	}
+	return nil
 }

@@ -143,9 +143,10 @@ func (s *Service) Take(ctx context.Context, p people.Principal, r *Release, o Or
 	if m, ok := s.made(where, r.Created); ok {
 		return m, s.noteTaken(ctx, p, r, o)
 	}
-	if done, of, _, failed := s.handoffs.Get(key); of == 0 || failed != nil {
-		s.handoffs.Set(key, done, s.Handoff(r).Steps(form), nil)
+	if done, of, _, failed := s.handoffs.Get(key); of == 0 || failed != nil || !s.atWork(ctx, key) {
+		s.handoffs.Set(key, done, s.Handoff(r).Steps(form), nil) // before the job, which may end at once
 		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.AddJob(JobHandoff, key, 5) }); err != nil {
+			s.handoffs.Set(key, 0, 0, nil)
 			return m, err
 		}
 	}
@@ -170,6 +171,12 @@ func (s *Service) Take(ctx context.Context, p people.Principal, r *Release, o Or
 			return m, ctx.Err()
 		}
 	}
+}
+
+// atWork says whether a handoff's job is there: progress without one would never end.
+func (s *Service) atWork(ctx context.Context, key string) (is bool) {
+	err := s.Store.Read(ctx, func(tx Reader) (err error) { is, err = tx.HasJob(JobHandoff, key); return err })
+	return is || err != nil
 }
 
 // Exact is what a handoff takes to fetch, if it has been made.

@@ -9,6 +9,7 @@ import (
 // Reader reads what is published.
 type Reader interface {
 	materials.Reader
+	HasJob(kind, key string) (bool, error) // that waits or runs
 	Release(id int64) (Release, error)
 	ReleasesOf(material int64) ([]Release, error) // latest first
 	Profiles() ([]Profile, error)                 // the latest version of each that is offered, by id

@@ -39,6 +39,8 @@ type Config struct {
 	Memory   int64                                       // bytes that decoded pictures may take at a time; 0 for the default
 	Wake     func()                                      // tells the job queue that there is work
 	Jobs     func(context.Context) (left int, err error) // counts the jobs that are not done
+	Cancel   func(ctx context.Context, id int64, by string) error
+	Lanes    func() (lanes []Lane, running map[string]int)
 
 	Post       requests.Poster // sends webhooks; nil sends none
 	WatchRoots []string        // folders in which folders may be watched
@@ -60,9 +62,11 @@ type Studio struct {
 	Requests    *requests.Service
 	Pictures    *pictures.Service
 
-	store Store
-	jobs  func(context.Context) (int, error)
-	pulse pulse
+	store  Store
+	jobs   func(context.Context) (int, error)
+	cancel func(ctx context.Context, id int64, by string) error
+	lanes  func() (lanes []Lane, running map[string]int)
+	pulse  pulse
 }
 
 // New makes a Studio. Search must be loaded before the Library is shown.
@@ -84,7 +88,7 @@ func New(c Config) *Studio {
 	}
 	b := &library.Base{Blobs: c.Blobs, Derived: c.Derived, Scratch: c.Scratch, Log: c.Log, Now: c.Now, Pictures: c.Pictures,
 		Tables: colour.NewTables(), Memory: library.NewMemory(cmp.Or(c.Memory, DefaultMemory)), Work: library.NewGate(runtime.GOMAXPROCS(0), 400)}
-	s := &Studio{store: c.Store, jobs: c.Jobs}
+	s := &Studio{store: c.Store, jobs: c.Jobs, cancel: c.Cancel, lanes: c.Lanes}
 	s.People = &people.Service{Base: b, Demo: c.Demo,
 		Store: library.View(c.Store, func(r Reader) people.Reader { return r }, func(t Tx) people.Tx { return t })}
 	s.Events = &events.Service{Base: b, Wake: c.Wake,
@@ -123,7 +127,7 @@ func (s *Studio) Handlers() map[string]func(ctx context.Context, key string) err
 
 // JobFailed notes where people see it that a job has failed for good.
 func (s *Studio) JobFailed(ctx context.Context, kind, key string, problem error) {
-	for _, note := range []func(ctx context.Context, kind, key string, problem error) error{s.Materials.JobFailed, s.Intake.JobFailed, s.Releases.JobFailed} {
+	for _, note := range []func(ctx context.Context, kind, key string, problem error) error{s.Materials.JobFailed, s.Intake.JobFailed, s.Releases.JobFailed, s.Pictures.JobFailed} {
 		if err := note(ctx, kind, key, problem); err != nil {
 			s.Events.Log.Error("note a failed job", "kind", kind, "key", key, "error", err)
 		}

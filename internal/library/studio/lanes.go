@@ -1,0 +1,101 @@
+package studio
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"aldermoor/internal/library"
+	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/pictures"
+	"aldermoor/internal/library/releases"
+	"aldermoor/internal/library/requests"
+)
+
+// Lane is work that the same people wait for: see jobs.Lane.
+type Lane struct {
+	Name     string
+	Kinds    []string
+	Most     int           // jobs at a time; 0 for no bound
+	Deadline time.Duration // of one job
+	Cancels  bool          // its jobs may be cancelled
+	Own      bool          // it has a worker of its own beside those that all share
+	Alone    bool          // no other worker takes its jobs
+}
+
+// The lanes' names.
+const (
+	LaneIntake     = "intake"
+	LanePictures   = "pictures"
+	LaneTreatments = "treatments"
+	LaneHandoffs   = "handoffs"
+	LaneReferences = "references"
+	LaneHooks      = "webhooks"
+	LaneCare       = "care"
+)
+
+// Lanes are the lanes of a server with so many shared workers: what is long never has all of them, deliveries have a
+// worker of their own, and so have webhooks, whose receivers may be silent.
+func Lanes(workers int) []Lane {
+	long := max(1, workers-1)
+	return []Lane{
+		{Name: LaneIntake, Kinds: []string{intake.JobOpen, intake.JobExamine, intake.JobSort}, Deadline: 6 * time.Hour, Own: true},
+		{Name: LanePictures, Kinds: []string{materials.JobPicture, pictures.JobTraits}, Deadline: time.Hour, Cancels: true},
+		{Name: LaneTreatments, Kinds: []string{materials.JobTreat}, Most: long, Deadline: 2 * time.Hour, Cancels: true},
+		{Name: LaneHandoffs, Kinds: []string{releases.JobHandoff}, Most: long, Deadline: 2 * time.Hour, Cancels: true},
+		{Name: LaneReferences, Kinds: []string{pictures.JobView}, Most: 1, Deadline: 2 * time.Hour, Cancels: true},
+		{Name: LaneHooks, Kinds: []string{requests.JobHook}, Most: 1, Deadline: time.Minute, Own: true, Alone: true},
+		{Name: LaneCare, Kinds: []string{materials.JobGrade}, Most: 1, Deadline: 6 * time.Hour},
+	}
+}
+
+// LaneState is a lane as people look at it.
+type LaneState struct {
+	Lane
+	Running, Waiting int
+}
+
+// LaneStates are the lanes, with what runs and waits in them.
+func (s *Studio) LaneStates(ctx context.Context, p people.Principal, waiting map[string]int) (list []LaneState, err error) {
+	if err := p.Need(people.SeeDrafts); err != nil || s.lanes == nil {
+		return nil, err
+	}
+	lanes, running := s.lanes()
+	for _, l := range lanes {
+		k := LaneState{Lane: l, Running: running[l.Name]}
+		for _, kind := range l.Kinds {
+			k.Waiting += waiting[kind]
+		}
+		list = append(list, k)
+	}
+	return list, nil
+}
+
+// Cancels says whether work of a kind may be cancelled.
+func (s *Studio) Cancels(kind string) bool {
+	for _, l := range Lanes(1) {
+		for _, k := range l.Kinds {
+			if k == kind {
+				return l.Cancels && s.cancel != nil
+			}
+		}
+	}
+	return false
+}
+
+// CancelJob ends work that waits or runs: it counts as failed, and can be retried.
+func (s *Studio) CancelJob(ctx context.Context, p people.Principal, id int64) error {
+	if err := p.Need(people.Contribute); err != nil {
+		return err
+	}
+	if s.cancel == nil {
+		return library.ErrNotFound
+	}
+	err := s.cancel(ctx, id, p.Name)
+	if err != nil && !errors.Is(err, context.Canceled) {
+		return library.Invalid("This work can't be cancelled, or has ended.")
+	}
+	return err
+}
