@@ -72,7 +72,7 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 	}
 	a.queue = jobs.New(a.store.DB(), a.store.Reads(), log)
 	a.studio = studio.New(studio.Config{Post: postHook, Store: a.store, Blobs: a.disk.Blobs, Derived: a.disk.Derived, Scratch: a.disk.Scratch, Log: log, Wake: a.queue.Wake, Jobs: a.queue.Waiting,
-		Cancel: a.queue.Cancel, Lanes: a.lanes,
+		Cancel: a.queue.Cancel, Ending: a.queue.Cancelling, Lanes: a.lanes,
 		Pictures: codec.Limits{Pixels: l.megapixels << 20, Bytes: int64(l.fileMB) << 20, Memory: codec.DefaultLimits.Memory},
 		Memory:   int64(l.memoryMB) << 20,
 		Archives: parcel.Limits{Entries: l.archiveFiles, Bytes: int64(l.archiveGB) << 30, Ratio: parcel.DefaultLimits.Ratio}})
@@ -145,7 +145,7 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 	// Requests outlive the signal to stop by a while: they run on a context of their own.
 	requests, abandon := context.WithCancel(context.WithoutCancel(ctx))
 	defer abandon()
-	h := &http.Server{Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+	h := &http.Server{MaxHeaderBytes: web.MostHeaders, Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(a.log.Handler(), slog.LevelWarn), BaseContext: func(net.Listener) context.Context { return requests }}
 	h.RegisterOnShutdown(s.EndStreams)
 	outer := ctx

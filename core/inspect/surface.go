@@ -201,24 +201,3 @@ func (s *Set) pattern(l *surface) {
 	s.Period = &[2][2]float64{{round(p.A[0] * kx), round(p.A[1] * ky)}, {round(p.B[0] * kx), round(p.B[1] * ky)}}
 	s.PeriodTrust = round3(p.Confidence)
 }
-
-// Lightness is a base colour as an eye takes it: the cube root of its luminance. Stored
-// values are sRGB codes unless they are light already.
-func Lightness(p []raster.Plane, light bool) raster.Plane {
-	one := p[0]
-	if len(p) >= 3 {
-		one = filter.Luma(p)
-	}
-	out := raster.NewPlane(one.W, one.H)
-	power := 2.2 / 3 // of the luma, which is near enough to that of the luminance
-	if light {
-		power = 1.0 / 3
-	}
-	curve := raster.Power(power)
-	raster.Rows(one.H, func(y0, y1 int) {
-		for i := y0 * one.W; i < y1*one.W; i++ {
-			out.Pix[i] = curve(one.Pix[i])
-		}
-	})
-	return out
-}

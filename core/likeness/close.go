@@ -18,7 +18,8 @@ type CloseUp struct {
 // leastWindow is the smallest side of a window, in pixels, in which a shift can be told.
 const leastWindow = 48
 
-// Closely readies a part of a picture by its steepness, as Steep or the slopes of normals give it. nil if the part is
+// Closely readies a part of a picture by how steep it is at each pixel, which two maps of a
+// surface share whatever they hold. nil if the part is
 // too small, or flat.
 func Closely(steep raster.Plane) *CloseUp {
 	n := 0
@@ -66,9 +67,6 @@ func Closely(steep raster.Plane) *CloseUp {
 	}
 	return out
 }
-
-// Steep is how steep a plane is, which two maps of a surface share whatever they hold.
-func Steep(p raster.Plane) raster.Plane { return filter.Steepness(p, false) }
 
 // Offset is how far b lies from a, in their pixels to the right and down, by phase correlation over the four windows
 // together. sure says that it is no chance: the peak stands out, twice as far as the deepest dip, and in three windows

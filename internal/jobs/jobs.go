@@ -243,11 +243,11 @@ func (q *Queue) one(ctx context.Context, l sync.Locker, suspect bool, only strin
 
 // ready counts, without the writer, whether there is a job to take: 0 or 1.
 func (q *Queue) ready(ctx context.Context, suspect bool) (n int, err error) {
-	sign := "= 0"
+	which := `jobs WHERE state = 'waiting' AND taken = 0`
 	if suspect {
-		sign = "> 0"
+		which = `jobs INDEXED BY jobs_suspect WHERE state = 'waiting' AND taken > 0`
 	}
-	err = q.read.QueryRowContext(ctx, `SELECT count(*) FROM (SELECT 1 FROM jobs WHERE state = 'waiting' AND taken `+sign+` AND run_at <= ? LIMIT 1)`, time.Now().UnixMilli()).Scan(&n)
+	err = q.read.QueryRowContext(ctx, `SELECT count(*) FROM (SELECT 1 FROM `+which+` AND run_at <= ? LIMIT 1)`, time.Now().UnixMilli()).Scan(&n)
 	return n, err
 }
 

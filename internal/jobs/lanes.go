@@ -53,6 +53,14 @@ func (q *Queue) Lanes() (lanes []Lane, running map[string]int) {
 	return slices.Clone(q.lanes), running
 }
 
+// Cancelling says whether a job that runs has been cancelled: it ends as soon as its work looks.
+func (q *Queue) Cancelling(id int64) bool {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	h := q.held[id]
+	return h != nil && h.cancelled != ""
+}
+
 // held is a job that this process runs.
 type held struct {
 	lane      string

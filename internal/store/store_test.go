@@ -200,7 +200,7 @@ func TestQueriesGoByTheirIndexes(t *testing.T) {
 	for query, want := range map[string]string{
 		`SELECT id, priority FROM jobs WHERE state = 'waiting' AND kind = 'open' AND who = 'a' AND taken = 0 AND run_at <= 5 ORDER BY priority DESC, id LIMIT 1`: "jobs_turns",
 		`SELECT min(who) FROM jobs WHERE state = 'waiting' AND kind = 'open' AND who > 'a'`:                                                                      "jobs_turns",
-		`SELECT 1 FROM jobs WHERE state = 'waiting' AND taken > 0 AND run_at <= 5 LIMIT 1`:                                                                       "jobs_suspect",
+		`SELECT 1 FROM jobs INDEXED BY jobs_suspect WHERE state = 'waiting' AND taken > 0 AND run_at <= 5 LIMIT 1`:                                               "jobs_suspect",
 		`SELECT count(*) FROM materials INDEXED BY materials_unreleased WHERE stage = 'accepted' AND (released = 0 OR version > released_version)`:               "INDEX materials_unreleased",
 		`SELECT EXISTS (SELECT 1 FROM files WHERE delivery_id = 1 AND examined IS NULL AND problem = '')`:                                                        "files_waiting",
 		`SELECT s.id FROM step_materials k JOIN steps s ON s.id = k.step_id WHERE k.material_id = 1 ORDER BY k.step_id DESC LIMIT 5`:                             "SEARCH k USING PRIMARY KEY",

@@ -30,6 +30,7 @@ type jobRow struct {
 	studio.Job
 	Title   string
 	Cancels bool
+	Ending  bool // it has been cancelled
 }
 
 func (s *Server) jobs(c *echo.Context) error {
@@ -39,7 +40,7 @@ func (s *Server) jobs(c *echo.Context) error {
 	}
 	p := jobsPage{frame: s.frame(c, "Jobs"), Retries: me(c).May(people.Contribute)}
 	for _, j := range list {
-		row := jobRow{j, wording.Job(j.Kind), p.Retries && s.Studio.Cancels(j.Kind)}
+		row := jobRow{j, wording.Job(j.Kind), p.Retries && s.Studio.Cancels(j.Kind), s.Studio.Ending(j.ID)}
 		if j.State == "failed" {
 			p.Failed = append(p.Failed, row)
 		} else {

@@ -25,7 +25,8 @@ const (
 	mostQuery = 8 << 10 // bytes of an address behind the question mark
 	mostParts = 8       // parts of a page in one answer
 
-	mostHeaders = 64 << 10 // bytes of all headers
+	// MostHeaders is how many bytes all headers of a request may have.
+	MostHeaders = 64 << 10
 )
 
 // bodies are the routes whose bodies have another bound than their method's: see bodyLimit. 0 stands for MaxUpload.

@@ -100,3 +100,17 @@ func TestAddressesAreBounded(t *testing.T) {
 		}
 	}
 }
+
+// The jobs' page and API tell what runs and in which lane; what may not be cancelled says so.
+func TestJobsAreListed(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	if got := s.json(people.Librarian, "GET", "/api/v1/jobs", nil, 200); got["items"] == nil || got["lanes"] == nil {
+		t.Errorf("jobs: %v", got)
+	}
+	if resp, body := s.ask(people.Librarian, "POST", "/api/v1/jobs/99/cancel", nil); resp.StatusCode != 404 && resp.StatusCode != 422 {
+		t.Errorf("cancel what is not there: %d %s", resp.StatusCode, body)
+	}
+	if resp, _ := s.ask(people.Artist, "POST", "/api/v1/jobs/99/cancel", nil); resp.StatusCode != 403 {
+		t.Errorf("an artist cancels: %d", resp.StatusCode)
+	}
+}

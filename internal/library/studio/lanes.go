@@ -85,6 +85,9 @@ func (s *Studio) Cancels(kind string) bool {
 	return false
 }
 
+// Ending says whether a job that runs has been cancelled.
+func (s *Studio) Ending(id int64) bool { return s.ending != nil && s.ending(id) }
+
 // CancelJob ends work that waits or runs: it counts as failed, and can be retried.
 func (s *Studio) CancelJob(ctx context.Context, p people.Principal, id int64) error {
 	if err := p.Need(people.Contribute); err != nil {

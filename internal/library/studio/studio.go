@@ -40,6 +40,7 @@ type Config struct {
 	Wake     func()                                      // tells the job queue that there is work
 	Jobs     func(context.Context) (left int, err error) // counts the jobs that are not done
 	Cancel   func(ctx context.Context, id int64, by string) error
+	Ending   func(id int64) bool // whether a job that runs has been cancelled
 	Lanes    func() (lanes []Lane, running map[string]int)
 
 	Post       requests.Poster // sends webhooks; nil sends none
@@ -65,6 +66,7 @@ type Studio struct {
 	store  Store
 	jobs   func(context.Context) (int, error)
 	cancel func(ctx context.Context, id int64, by string) error
+	ending func(id int64) bool
 	lanes  func() (lanes []Lane, running map[string]int)
 	pulse  pulse
 }
@@ -88,7 +90,7 @@ func New(c Config) *Studio {
 	}
 	b := &library.Base{Blobs: c.Blobs, Derived: c.Derived, Scratch: c.Scratch, Log: c.Log, Now: c.Now, Pictures: c.Pictures,
 		Tables: colour.NewTables(), Memory: library.NewMemory(cmp.Or(c.Memory, DefaultMemory)), Work: library.NewGate(runtime.GOMAXPROCS(0), 400)}
-	s := &Studio{store: c.Store, jobs: c.Jobs, cancel: c.Cancel, lanes: c.Lanes}
+	s := &Studio{store: c.Store, jobs: c.Jobs, cancel: c.Cancel, ending: c.Ending, lanes: c.Lanes}
 	s.People = &people.Service{Base: b, Demo: c.Demo,
 		Store: library.View(c.Store, func(r Reader) people.Reader { return r }, func(t Tx) people.Tx { return t })}
 	s.Events = &events.Service{Base: b, Wake: c.Wake,
