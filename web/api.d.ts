@@ -739,7 +739,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One file of the handoff; ranges are honoured. */
+        /** One file of the handoff; ranges are honoured. Its ETag is its SHA-256. */
         get: operations["handoffFile"];
         put?: never;
         post?: never;
@@ -3827,6 +3827,8 @@ export interface operations {
             query?: {
                 /** @description Id of a handoff profile, also with @VERSION; as_scanned unless given. */
                 profile?: string;
+                /** @description The file's checksum, as the manifest's addresses have it: such an answer may be kept for ever. 410 if the file is another one now. */
+                sha256?: string;
                 tier?: "1k" | "2k" | "4k" | "8k" | "source";
                 normal?: "y+" | "y-";
                 roughness?: "roughness" | "glossiness";

@@ -1,6 +1,8 @@
 package web
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -73,7 +75,7 @@ func (s *Server) made(c *echo.Context) (r *releases.Release, m releases.Made, re
 }
 
 func (s *Server) apiHandoff(c *echo.Context) error {
-	r, m, ready, err := s.made(c)
+	_, m, ready, err := s.made(c)
 	if !ready {
 		return err
 	}
@@ -85,9 +87,21 @@ func (s *Server) apiHandoff(c *echo.Context) error {
 	h := c.Response().Header()
 	h.Set("Content-Type", "application/zip")
 	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s.zip"`, m.Folder))
-	h.Set("Cache-Control", "private, max-age=3600")
-	http.ServeContent(c.Response(), c.Request(), m.Folder+".zip", r.Created, io.NewSectionReader(zip, 0, zip.Size()))
+	h.Set("Cache-Control", "private, no-cache")
+	h.Set("ETag", zipTag(m.Folder, m.Files))
+	http.ServeContent(c.Response(), c.Request(), m.Folder+".zip", time.Time{}, io.NewSectionReader(zip, 0, zip.Size()))
 	return nil
+}
+
+// zipTag names the bytes of a zip by the files in it. A date would not: a corrected description makes another zip of
+// the same release, and a download that goes on must not mix the two.
+func zipTag(name string, files []handoff.File) string {
+	sum := sha256.New()
+	fmt.Fprintln(sum, name)
+	for _, f := range files {
+		fmt.Fprintln(sum, f.Path, f.Size, f.SHA256)
+	}
+	return strconv.Quote(hex.EncodeToString(sum.Sum(nil)))
 }
 
 // apiManifest lists the files of a handoff: the same bytes as in its zip.
@@ -108,6 +122,7 @@ func (s *Server) apiManifest(c *echo.Context) error {
 	}
 	files, bytes := []file{}, int64(0)
 	for _, f := range m.Files {
+		words.Set("sha256", f.SHA256) // an address that means these bytes for ever
 		files = append(files, file{f, (&url.URL{Path: fmt.Sprintf("/api/v1/releases/%d/files/%s", r.ID, f.Path), RawQuery: words.Encode()}).String()})
 		bytes += f.Size
 	}
@@ -116,7 +131,7 @@ func (s *Server) apiManifest(c *echo.Context) error {
 
 // apiHandoffFile gives one file of a handoff.
 func (s *Server) apiHandoffFile(c *echo.Context) error {
-	r, m, ready, err := s.made(c)
+	_, m, ready, err := s.made(c)
 	if !ready {
 		return err
 	}
@@ -126,12 +141,21 @@ func (s *Server) apiHandoffFile(c *echo.Context) error {
 		return err
 	}
 	defer b.Close()
+	caching := "private, no-cache"
 	for _, f := range m.Files {
-		if f.Path == path {
-			c.Response().Header().Set("ETag", strconv.Quote(f.SHA256))
+		if f.Path != path {
+			continue
 		}
+		switch c.QueryParam("sha256") {
+		case "":
+		case f.SHA256:
+			caching = "private, max-age=31536000, immutable"
+		default:
+			return refuse(http.StatusGone, "The file has changed since its address was given. Read the manifest again.")
+		}
+		c.Response().Header().Set("ETag", strconv.Quote(f.SHA256))
 	}
-	c.Response().Header().Set("Cache-Control", "private, max-age=31536000, immutable")
-	http.ServeContent(c.Response(), c.Request(), path, r.Created, io.NewSectionReader(b, 0, b.Size()))
+	c.Response().Header().Set("Cache-Control", caching)
+	http.ServeContent(c.Response(), c.Request(), path, time.Time{}, io.NewSectionReader(b, 0, b.Size()))
 	return nil
 }

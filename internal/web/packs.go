@@ -127,7 +127,13 @@ func (s *Server) apiPack(c *echo.Context) error {
 	h := c.Response().Header()
 	h.Set("Content-Type", "application/zip")
 	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s.zip"`, name))
-	http.ServeContent(c.Response(), c.Request(), name+".zip", latest, io.NewSectionReader(zip, 0, zip.Size()))
+	h.Set("Cache-Control", "private, no-cache")
+	var files []handoff.File
+	for _, p := range parts {
+		files = append(files, p.File)
+	}
+	h.Set("ETag", zipTag(name, files))
+	http.ServeContent(c.Response(), c.Request(), name+".zip", time.Time{}, io.NewSectionReader(zip, 0, zip.Size()))
 	return nil
 }
 

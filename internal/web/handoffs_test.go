@@ -1,0 +1,62 @@
+package web_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/web"
+)
+
+// A corrected licence reaches clients: the zip is another one then, and what is asked for by its checksum is not.
+func TestACorrectionReachesClients(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	release := s.publish("slates_round")
+	zip := fmt.Sprintf("/api/v1/releases/%d/handoff?tier=source", release)
+	get := func(path string, headers ...string) (int, string, string, string) {
+		resp, body := s.ask(people.Artist, "GET", path, nil, headers...)
+		return resp.StatusCode, resp.Header.Get("ETag"), resp.Header.Get("Cache-Control"), string(body)
+	}
+	status, tag, caching, whole := get(zip)
+	if status != 200 || tag == "" || strings.Contains(caching, "max-age") {
+		t.Fatalf("the zip: %d, %s, %s", status, tag, caching)
+	}
+	if status, _, _, _ := get(zip, "If-None-Match", tag); status != 304 {
+		t.Errorf("the same zip: %d", status)
+	}
+	if status, _, _, part := get(zip, "Range", "bytes=100-199", "If-Range", tag); status != 206 || part != whole[100:200] {
+		t.Errorf("a part of the same zip: %d, %d bytes", status, len(part))
+	}
+	file := func(name string) (href string) {
+		for _, f := range s.json(people.Artist, "GET", fmt.Sprintf("/api/v1/releases/%d/manifest?tier=source", release), nil, 200)["files"].([]any) {
+			if k := f.(map[string]any); k["path"] == name {
+				return k["href"].(string)
+			}
+		}
+		t.Fatalf("there is no %s", name)
+		return ""
+	}
+	about := file("material.json")
+	if status, _, caching, _ := get(about); status != 200 || !strings.Contains(caching, "immutable") {
+		t.Errorf("a file by its checksum: %d, %s", status, caching)
+	}
+	plain, _, _ := strings.Cut(about, "?")
+	if status, tag, caching, _ := get(plain + "?tier=source"); status != 200 || tag == "" || strings.Contains(caching, "immutable") {
+		t.Errorf("a file by its name alone: %d, %s, %s", status, tag, caching)
+	}
+	s.json(people.Librarian, "PATCH", fmt.Sprintf("/api/v1/releases/%d", release), map[string]any{"licence": "CC-BY-4.0", "author": "A. Gull"}, 200)
+	status, now, _, corrected := get(zip, "If-None-Match", tag)
+	if status != 200 || now == tag || corrected == whole {
+		t.Errorf("after a correction the zip answers %d, with the same tag: %v", status, now == tag)
+	}
+	if status, _, _, part := get(zip, "Range", "bytes=100-199", "If-Range", tag); status != 200 || part != corrected {
+		t.Errorf("a download of the old zip goes on with %d, %d bytes", status, len(part))
+	}
+	if status, _, _, _ := get(about); status != 410 {
+		t.Errorf("the old file by its checksum: %d", status)
+	}
+	if status, _, _, body := get(file("material.json")); status != 200 || !strings.Contains(body, "CC-BY-4.0") {
+		t.Errorf("the new file: %d", status)
+	}
+}
