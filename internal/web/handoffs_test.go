@@ -2,9 +2,11 @@ package web_test
 
 import (
 	"fmt"
+	"net/url"
 	"strings"
 	"testing"
 
+	"aldermoor/core/handoff"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/web"
 )
@@ -58,5 +60,64 @@ func TestACorrectionReachesClients(t *testing.T) {
 	}
 	if status, _, _, body := get(file("material.json")); status != 200 || !strings.Contains(body, "CC-BY-4.0") {
 		t.Errorf("the new file: %d", status)
+	}
+}
+
+// An artist who asks for a hundred handoffs delays neither a librarian's delivery nor another artist's handoff.
+func TestAGreedyArtistDelaysNobody(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	release := s.publish("slates_round")
+	asked := 0
+	for _, profile := range handoff.Presets() {
+		for _, normal := range []string{"y+", "y-"} {
+			for _, roughness := range []string{"roughness", "glossiness"} {
+				for _, tier := range []string{"1k", "2k", "4k", "source"} {
+					q := url.Values{"profile": {profile.ID}, "normal": {normal}, "roughness": {roughness}, "tier": {tier}, "wait": {"0"}}
+					if resp, _ := s.ask(people.Artist, "GET", fmt.Sprintf("/api/v1/releases/%d/handoff?%s", release, q.Encode()), nil); resp.StatusCode == 202 {
+						asked++
+					}
+				}
+			}
+		}
+	}
+	handoffs := func() (waiting float64) {
+		for _, l := range s.json(people.Librarian, "GET", "/api/v1/jobs", nil, 200)["lanes"].([]any) {
+			if k := l.(map[string]any); k["name"] == "handoffs" {
+				return k["waiting"].(float64)
+			}
+		}
+		t.Fatal("there is no lane of handoffs")
+		return 0
+	}
+	first := handoffs()
+	s.deliver(scan(t, "quarry_glazed", 64)...)
+	after := handoffs()
+	if asked < 50 || first == 0 || after == 0 {
+		t.Errorf("of %d handoffs %.0f waited, and %.0f still when the delivery was sorted", asked, first, after)
+	}
+	// The librarian's own handoff takes the next turn.
+	if resp, _ := s.ask(people.Librarian, "GET", fmt.Sprintf("/api/v1/releases/%d/handoff?tier=source&profile=web_small&wait=25", release), nil); resp.StatusCode == 422 {
+		if resp, _ = s.ask(people.Librarian, "GET", fmt.Sprintf("/api/v1/releases/%d/handoff?tier=source&format=exr&wait=25", release), nil); resp.StatusCode != 200 {
+			t.Errorf("another person's handoff: %d", resp.StatusCode)
+		}
+	}
+	if left := handoffs(); left == 0 {
+		t.Error("another person's handoff came after all of the first one's")
+	}
+	t.Logf("%d asked for, %.0f waited before the delivery and %.0f after it", asked, first, after)
+	// What waits can be cancelled.
+	var id string
+	for _, j := range s.json(people.Librarian, "GET", "/api/v1/jobs", nil, 200)["items"].([]any) {
+		if k := j.(map[string]any); k["kind"] == "handoff" && k["state"] == "running" {
+			id = fmt.Sprint(k["id"])
+			if k["who"] != string(people.Artist) || k["cancels"] != true {
+				t.Errorf("a handoff at work: %v", k)
+			}
+		}
+	}
+	if id != "" {
+		if resp, body := s.ask(people.Librarian, "POST", "/api/v1/jobs/"+id+"/cancel", nil); resp.StatusCode != 204 && resp.StatusCode != 422 { // it may just have ended
+			t.Errorf("cancel it: %d %s", resp.StatusCode, body)
+		}
 	}
 }

@@ -63,11 +63,24 @@ func newStudio(t *testing.T, cfg web.Config) *running {
 		t.Fatal(err)
 	}
 	q := jobs.New(db.DB(), db.Reads(), log)
-	svc := studio.New(studio.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch, Log: log, Wake: q.Wake, Jobs: q.Waiting, Demo: cfg.Demo})
+	svc := studio.New(studio.Config{Store: db, Blobs: disk.Blobs, Derived: disk.Derived, Scratch: disk.Scratch, Log: log, Wake: q.Wake, Jobs: q.Waiting, Demo: cfg.Demo,
+		Cancel: q.Cancel, Ending: q.Cancelling, Lanes: func() (list []studio.Lane, running map[string]int) {
+			lanes, running := q.Lanes()
+			for _, l := range lanes {
+				list = append(list, studio.Lane(l))
+			}
+			return list, running
+		}})
 	for kind, h := range svc.Handlers() {
 		q.Handle(kind, h)
 	}
 	q.OnFailure(svc.JobFailed)
+	q.OnPerson(library.WithPerson)
+	var lanes []jobs.Lane
+	for _, l := range studio.Lanes(2) {
+		lanes = append(lanes, jobs.Lane(l))
+	}
+	q.SetLanes(lanes)
 	if err := <-svc.Search.Load(ctx); err != nil {
 		t.Fatal(err)
 	}
