@@ -141,6 +141,9 @@ func TestUsersTokensAndVerify(t *testing.T) {
 		t.Fatalf("%d %v", status, err)
 	}
 	s.kill()
+	if out, code := run(t, bin, "", "migrate", "--data", data); code != 0 || !strings.Contains(out, "already") {
+		t.Errorf("migrate what is of this version: %d %s", code, out)
+	}
 	if out, code := run(t, bin, "", "verify", "--data", data); code != 0 || !strings.Contains(out, "as they should be") {
 		t.Errorf("%d %s", code, out)
 	}

@@ -52,6 +52,11 @@ func Open(dir string, derivedBytes int64) (*Disk, error) {
 	return &Disk{&Blobs{filepath.Join(dir, "blobs"), s}, newDerived(filepath.Join(dir, "derived"), s, derivedBytes), s}, nil
 }
 
+// Look opens the blobs of a folder for reading alone: nothing in it is made, cleared or evicted.
+func Look(dir string) *Blobs {
+	return &Blobs{filepath.Join(dir, "blobs"), &Scratch{filepath.Join(dir, "incoming")}}
+}
+
 // Blobs keeps files by their contents.
 type Blobs struct {
 	dir     string

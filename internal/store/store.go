@@ -51,8 +51,8 @@ func init() {
 // ErrNewer says that a database was made by a newer program.
 var ErrNewer = errors.New("the data was written by a newer version of Aldermoor; use that one, or restore a backup that is older")
 
-// ErrOlder says that a database must be migrated first, which its server does.
-var ErrOlder = errors.New("the data is of an older version of Aldermoor; stop its server, and start the new one once")
+// ErrOlder says that a database must be migrated first.
+var ErrOlder = errors.New("the data is of an older version of Aldermoor; stop its server, and run aldermoor migrate, or start the new server")
 
 // Open opens the database in a folder, making or migrating it as needed; nobody else may
 // have it open. A copy of the database is kept beside it before it is migrated.
@@ -124,17 +124,39 @@ func migrated(ctx context.Context, db *sql.DB, dir string, may bool) error {
 		return ErrOlder
 	}
 	if now > 0 {
-		copied := filepath.Join(dir, fmt.Sprintf("aldermoor-before-%d.db", last))
-		os.Remove(copied)
-		if _, err := db.ExecContext(ctx, `VACUUM INTO ?`, copied); err != nil {
+		if err := keepCopy(ctx, db, dir, last); err != nil {
 			return fmt.Errorf("keep a copy before the migration: %w", err)
-		}
-		if err := os.Chmod(copied, 0o600); err != nil {
-			return err
 		}
 	}
 	_, err = p.Up(ctx)
 	return err
+}
+
+// keepCopy writes a copy of the database beside it. A copy that is there already stays: a migration that failed half way
+// and is tried again must not replace the state before it.
+func keepCopy(ctx context.Context, db *sql.DB, dir string, version int64) error {
+	half := filepath.Join(dir, "aldermoor-copy.part")
+	if err := os.Remove(half); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if _, err := db.ExecContext(ctx, `VACUUM INTO ?`, half); err != nil {
+		return err
+	}
+	if err := os.Chmod(half, 0o600); err != nil {
+		return err
+	}
+	name := fmt.Sprintf("aldermoor-before-%d", version)
+	for i := 1; ; i++ {
+		to := filepath.Join(dir, name+".db")
+		if i > 1 {
+			to = filepath.Join(dir, fmt.Sprintf("%s-%d.db", name, i))
+		}
+		if _, err := os.Lstat(to); errors.Is(err, fs.ErrNotExist) {
+			return os.Rename(half, to)
+		} else if err != nil {
+			return err
+		}
+	}
 }
 
 // Close closes the database.

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -251,6 +252,17 @@ func TestANewerSchemaIsRefusedAndAnOlderOneCopied(t *testing.T) {
 	copies, _ := filepath.Glob(filepath.Join(old, "aldermoor-before-*.db"))
 	if len(copies) != 1 {
 		t.Fatalf("copies: %v", copies)
+	}
+	before, err := os.ReadFile(copies[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	store.Open(t.Context(), old) // tried again, it keeps a second copy
+	if now, err := os.ReadFile(copies[0]); err != nil || !bytes.Equal(now, before) {
+		t.Errorf("the first copy has changed: %v", err)
+	}
+	if copies, _ = filepath.Glob(filepath.Join(old, "aldermoor-before-*.db")); len(copies) != 2 {
+		t.Errorf("copies: %v", copies)
 	}
 	if info, err := os.Stat(copies[0]); err != nil || info.Size() == 0 || info.Mode().Perm() != 0o600 {
 		t.Errorf("%v %v", info, err)
