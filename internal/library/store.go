@@ -20,6 +20,9 @@ type Recorder interface {
 	AddJob(kind, key string, priority int) error
 	// Changed adds a topic to what the transaction changed, once.
 	Changed(topic string)
+	// After does something once the transaction has been committed, in the order of the commits: what is kept in memory
+	// of what it wrote. It holds up the next commit.
+	After(f func())
 }
 
 // Event says that something has changed. Topics are "deliveries", "delivery:7",

@@ -196,6 +196,9 @@ func (s *Store) Write(ctx context.Context, f func(studio.Tx) error) error {
 	if err := t.Commit(); err != nil {
 		return named(fmt.Errorf("commit: %w", err))
 	}
+	for _, f := range x.after {
+		f()
+	}
 	if len(events) > 0 {
 		s.committed(events)
 	}
@@ -246,7 +249,11 @@ type tx struct {
 	ctx context.Context
 	*sql.Tx
 	topics []string
+	after  []func()
 }
+
+// After implements library.Recorder.
+func (t *tx) After(f func()) { t.after = append(t.after, f) }
 
 // Changed implements library.StudioTx.
 func (t *tx) Changed(topic string) {

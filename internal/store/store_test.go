@@ -8,7 +8,9 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -334,5 +336,39 @@ func TestASessionThatEndedStaysSo(t *testing.T) {
 	commit("user 2", later.Add(time.Hour))
 	if got := find(); got != "" {
 		t.Errorf("it came back with %q", got)
+	}
+}
+
+// What is to be done after a commit is done in the order of the commits, and not for what was taken back.
+func TestAfterACommit(t *testing.T) {
+	s := open(t, t.TempDir())
+	var order []int
+	var all sync.WaitGroup
+	for range 8 {
+		all.Go(func() {
+			for range 20 {
+				err := s.Write(t.Context(), func(tx studio.Tx) error {
+					n := 0
+					version, err := tx.Setting("count", &n)
+					if err != nil && !errors.Is(err, library.ErrNotFound) {
+						return err
+					}
+					n++
+					tx.After(func() { order = append(order, n) })
+					return tx.SaveSetting("count", n, version)
+				})
+				if err != nil {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	all.Wait()
+	s.Write(t.Context(), func(tx studio.Tx) error {
+		tx.After(func() { t.Error("done for what was taken back") })
+		return errors.New("no")
+	})
+	if len(order) != 160 || !slices.IsSorted(order) {
+		t.Errorf("%d were done, in the order %v", len(order), order)
 	}
 }

@@ -121,9 +121,11 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 				return err
 			}
 		}
-		if err := tx.Publish(CardOf(r)); err != nil {
+		card := CardOf(r)
+		if err := tx.Publish(card); err != nil {
 			return err
 		}
+		tx.After(func() { s.Published(card) })
 		if err := tx.RemoveReview(id); err != nil {
 			return err
 		}
@@ -140,7 +142,6 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 	if err != nil {
 		return r, err
 	}
-	s.Published(CardOf(r))
 	s.tell(ctx, p.Name, &r, "release.published", fmt.Sprintf("Release %d of %s is out", r.Number, r.Material.Name))
 	return r, nil
 }

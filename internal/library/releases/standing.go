@@ -81,7 +81,6 @@ func (s *Service) keep(tx Tx, p people.Principal, r *Release) (card *Card, err e
 
 // remark changes what is decided of a release.
 func (s *Service) remark(ctx context.Context, p people.Principal, of library.Seen, change func(tx Tx, r *Release) (says string, err error)) (r Release, err error) {
-	var card *Card
 	err = s.Store.Write(ctx, func(tx Tx) error {
 		if r, err = tx.Release(of.ID); err != nil {
 			return err
@@ -93,14 +92,15 @@ func (s *Service) remark(ctx context.Context, p people.Principal, of library.See
 		if err != nil {
 			return err
 		}
-		if card, err = s.keep(tx, p, &r); err != nil {
+		card, err := s.keep(tx, p, &r)
+		if err != nil {
 			return err
+		}
+		if card != nil {
+			tx.After(func() { s.Published(*card) })
 		}
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "release", r.Material.Name, fmt.Sprintf("release %d: %s", r.Number, says)))
 	})
-	if err == nil && card != nil {
-		s.Published(*card)
-	}
 	return r, err
 }
 
@@ -239,7 +239,6 @@ func (s *Service) describeMany(ctx context.Context, p people.Principal, list []i
 		return nil, library.Invalid(fmt.Sprintf("Choose 1 to %d materials.", MostCorrected))
 	}
 	was = map[int64]Description{}
-	var cards []Card
 	err = s.Store.Write(ctx, func(tx Tx) error {
 		for _, id := range list {
 			r, err := tx.Release(id)
@@ -259,16 +258,11 @@ func (s *Service) describeMany(ctx context.Context, p people.Principal, list []i
 				return err
 			}
 			if card != nil {
-				cards = append(cards, *card)
+				tx.After(func() { s.Published(*card) })
 			}
 		}
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "release", fmt.Sprintf("%d releases", len(list)), "descriptions corrected"))
 	})
-	if err == nil {
-		for _, c := range cards {
-			s.Published(c)
-		}
-	}
 	return was, err
 }
 

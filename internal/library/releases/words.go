@@ -72,7 +72,6 @@ func (s *Service) RenameWord(ctx context.Context, p people.Principal, kind WordK
 	done.Was = map[int64]Description{}
 	ctx = context.WithoutCancel(ctx) // what was begun is finished, even if nobody waits for it any longer
 	for some := range slices.Chunk(ids, renamedAtOnce) {
-		var cards []Card
 		err := s.Store.Write(ctx, func(tx Tx) error {
 			for _, id := range some {
 				card, was, err := s.renameOne(tx, p, id, kind, from, to)
@@ -80,7 +79,7 @@ func (s *Service) RenameWord(ctx context.Context, p people.Principal, kind WordK
 					return err
 				}
 				if card != nil {
-					cards = append(cards, *card)
+					tx.After(func() { s.Published(*card) })
 					done.Was[card.ReleaseID] = was
 				}
 			}
@@ -90,9 +89,6 @@ func (s *Service) RenameWord(ctx context.Context, p people.Principal, kind WordK
 			return done, err
 		}
 		done.Materials += len(some)
-		for _, c := range cards {
-			s.Published(c)
-		}
 	}
 	return done, s.Store.Write(ctx, func(tx Tx) error {
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "words", from, fmt.Sprintf("%s renamed to %s on %d materials", kind, to, done.Materials)))
