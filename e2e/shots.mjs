@@ -95,8 +95,6 @@ await shoot("bench-laid");
 await go(`/bench/${slates.material_id}?lens=lit`);
 await shoot("lit");
 const sail = await material("Sailcloth"), rubble = await material("Lime-washed rubble"), copper = await material("Copper flashing");
-await go(`/bench/${sail.material_id}?lens=lit&on=drape&env=window&size=1&yaw=-20`);
-await shoot("lit-drape");
 await go(`/compare?of=r${slates.release_id},r${copper.release_id},r${rubble.release_id}&env=water`);
 await page.locator("#compare[data-ready][data-settled]").waitFor({ timeout: 120_000 });
 await shoot("compare-lit");
@@ -161,6 +159,15 @@ await page.getByRole("button", { name: "Show the result" }).click();
 await page.locator(".trial-file").first().waitFor();
 await page.evaluate(() => scrollBy(0, 330));
 await shoot("profiles");
+// Much work of an artist, and how it shares the workers.
+const artist = await (await browser.newContext()).newPage();
+await artist.goto(url);
+await artist.click("button[value=artist]");
+for (const seed of [1, 2, 3]) await artist.request.get(`${url}/api/v1/releases/${slates.release_id}/picture.png?quality=reference&px=1024&samples=256&seed=${seed}`);
+for (const profile of ["film_linear", "real_time_packed", "archviz_8_bit", "game_y_minus"]) for (const tier of ["source", "1k"]) await artist.request.get(`${url}/api/v1/releases/${rubble.release_id}/handoff?profile=${profile}&tier=${tier}&wait=0`);
+await go("/jobs");
+await page.locator("text=Make a handoff").first().waitFor({ timeout: 20_000 }).catch(() => {}); // they may all be made
+await shoot("jobs");
 await browser.close();
 demo?.kill("SIGTERM");
 rmSync(dir, { recursive: true, force: true });

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"sync"
 	"time"
@@ -17,8 +18,9 @@ const (
 
 // rates bound how often each token asks. Tokens are told apart by their hashes, known or not.
 type rates struct {
-	mu  sync.Mutex
-	all map[[32]byte]*rate.Limiter
+	perSecond int // 0 for tokenRate
+	mu        sync.Mutex
+	all       map[[32]byte]*rate.Limiter
 }
 
 // tooFast says that a token asks too often, and for how long to wait.
@@ -36,7 +38,7 @@ func (r *rates) wait(token string, now time.Time) time.Duration {
 		if r.all == nil || len(r.all) >= mostTokens {
 			r.forget(now)
 		}
-		l = rate.NewLimiter(tokenRate, tokenBurst)
+		l = rate.NewLimiter(rate.Limit(cmp.Or(max(r.perSecond, 0), tokenRate)), tokenBurst)
 		r.all[key] = l
 	}
 	k := l.ReserveN(now, 1)

@@ -49,6 +49,7 @@ type Config struct {
 	Proxies   []netip.Prefix // whose forwarded addresses and schemes are believed
 	MaxUpload int64          // bytes of one request or file; 0 for 50 GB
 	Uploads   string         // folder for files that arrive in pieces
+	TokenRate int            // requests a second of one token; 0 for the usual bound, below 0 for none
 }
 
 // Server serves Aldermoor.
@@ -74,7 +75,7 @@ func New(c Config) (*Server, error) {
 	if c.MaxUpload == 0 {
 		c.MaxUpload = 50 << 30
 	}
-	s := &Server{Config: c, echo: echo.New(), sessions: scs.New(), registry: prometheus.NewRegistry(), ending: make(chan struct{})}
+	s := &Server{Config: c, rates: rates{perSecond: c.TokenRate}, echo: echo.New(), sessions: scs.New(), registry: prometheus.NewRegistry(), ending: make(chan struct{})}
 	s.sessions.Store = plainStore{c.Sessions}
 	s.sessions.HashTokenInStore = true
 	s.sessions.Lifetime, s.sessions.IdleTimeout = 14*24*time.Hour, 3*24*time.Hour
@@ -268,7 +269,7 @@ func (s *Server) principal(c *echo.Context) (people.Principal, error) {
 			return people.Principal{}, refuse(http.StatusUnauthorized, "Send the token as Authorization: Bearer …")
 		}
 		token = strings.TrimSpace(token)
-		if wait := s.rates.wait(token, time.Now()); wait > 0 {
+		if wait := s.rates.wait(token, time.Now()); wait > 0 && s.TokenRate >= 0 {
 			return people.Principal{}, tooFast{wait}
 		}
 		p, err := s.Studio.People.PrincipalOfToken(ctx, token)
