@@ -110,7 +110,7 @@ func TestAGreedyArtistDelaysNobody(t *testing.T) {
 	for _, j := range s.json(people.Librarian, "GET", "/api/v1/jobs", nil, 200)["items"].([]any) {
 		if k := j.(map[string]any); k["kind"] == "handoff" && k["state"] == "running" {
 			id = fmt.Sprint(k["id"])
-			if k["who"] != string(people.Artist) || k["cancels"] != true {
+			if k["who"] != string(people.Artist) || k["cancels"] != true || k["about"] == "" {
 				t.Errorf("a handoff at work: %v", k)
 			}
 		}

@@ -11,6 +11,7 @@ import (
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/pictures"
+	"aldermoor/internal/library/releases"
 )
 
 // Job is a piece of background work as people look at it.
@@ -49,7 +50,10 @@ func (s *Studio) Jobs(ctx context.Context, p people.Principal) (list []Job, wait
 
 // find says what a job is about, by its key.
 func (j *Job) find(tx Reader) error {
-	first, _, _ := strings.Cut(j.Key, "/")
+	first := j.Key
+	if i := strings.IndexAny(first, "/ "); i >= 0 {
+		first = first[:i]
+	}
 	id, err := strconv.ParseInt(first, 10, 64)
 	if err != nil {
 		return nil // the keys of other kinds name nothing that people know
@@ -62,6 +66,10 @@ func (j *Job) find(tx Reader) error {
 	case intake.JobSort:
 		d, err := tx.Delivery(id)
 		j.About, j.Delivery = d.Name, id
+		return err
+	case releases.JobHandoff:
+		r, err := tx.Release(id)
+		j.About, j.Material = r.Material.Name, r.MaterialID
 		return err
 	case materials.JobTreat, materials.JobPicture, pictures.JobView, pictures.JobTraits:
 		m, err := tx.Material(id)
