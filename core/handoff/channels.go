@@ -164,7 +164,7 @@ func (b *builder) normal(m *material.Source) (*raster.Image, error) {
 	if x, z := normals.Components(im); b.asIs(im, w, h) && x == 0 && z == 2 && strength == 1 {
 		out := b.kept(im, 3)
 		if flip {
-			out.Planes[1] = inverted(out.Ints(1))
+			out.Planes[1] = raster.Opposite(out.Planes[1])
 		}
 		return out, nil
 	}
@@ -208,7 +208,7 @@ func (b *builder) roughness(m *material.Source, gloss bool) (*raster.Image, erro
 	if b.asIs(im, w, h) && lo == 0 && hi == 1 && !finer {
 		out := b.kept(im, 1)
 		if invert {
-			out.Planes[0] = inverted(out.Ints(0))
+			out.Planes[0] = raster.Opposite(out.Planes[0])
 		}
 		return out, nil
 	}

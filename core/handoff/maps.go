@@ -201,15 +201,6 @@ func first(im *raster.Image, n int) *raster.Image {
 	return out
 }
 
-// inverted is what samples lack to the full value.
-func inverted(p raster.Ints) raster.Ints {
-	out := make(raster.Ints, len(p))
-	for i, v := range p {
-		out[i] = 65535 - v
-	}
-	return out
-}
-
 // picture makes the contents of a file.
 func (b *builder) picture(it item) (*raster.Image, error) {
 	b.it = it
@@ -248,7 +239,7 @@ func (b *builder) picture(it item) (*raster.Image, error) {
 		case im.W == w && im.H == h:
 			s = im.Planes[min(q.of, im.Components()-1)]
 			if q.invert {
-				s = opposites(s)
+				s = raster.Opposite(s)
 			}
 		default:
 			p := im.Plane(min(q.of, im.Components()-1)).Resample(w, h, raster.Area)
@@ -290,21 +281,6 @@ func samples(p raster.Plane, float bool, bits int) raster.Samples {
 		return raster.Floats(p.Pix)
 	}
 	return raster.FromPlanes(p).Quantise(bits).Planes[0]
-}
-
-// opposites are what samples lack to the full value.
-func opposites(s raster.Samples) raster.Samples {
-	switch p := s.(type) {
-	case raster.Ints:
-		return inverted(p)
-	case raster.Floats:
-		out := make(raster.Floats, len(p))
-		for i, v := range p {
-			out[i] = 1 - v
-		}
-		return out
-	}
-	return s
 }
 
 // file makes one map file.

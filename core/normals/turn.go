@@ -24,19 +24,5 @@ func times(s raster.Samples, sign int) raster.Samples {
 	if sign > 0 {
 		return s
 	}
-	switch p := s.(type) {
-	case raster.Ints:
-		out := make(raster.Ints, len(p))
-		for i, v := range p {
-			out[i] = 65535 - v
-		}
-		return out
-	case raster.Floats:
-		out := make(raster.Floats, len(p))
-		for i, v := range p {
-			out[i] = 1 - v
-		}
-		return out
-	}
-	return s
+	return raster.Opposite(s)
 }

@@ -209,3 +209,22 @@ func (p Floats) mend(w, h int) int {
 	}
 	return len(holes)
 }
+
+// Opposite are new samples of what each lacks to the full value, 1.
+func Opposite(s Samples) Samples {
+	switch p := s.(type) {
+	case Ints:
+		out := make(Ints, len(p))
+		for i, v := range p {
+			out[i] = 65535 - v
+		}
+		return out
+	case Floats:
+		out := make(Floats, len(p))
+		for i, v := range p {
+			out[i] = 1 - v
+		}
+		return out
+	}
+	return s
+}

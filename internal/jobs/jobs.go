@@ -7,8 +7,8 @@
 // that is asked for while it runs is run once more.
 //
 // A job is counted when it is taken. If the process ends during it, it is taken again,
-// but alone, and after all others: after three times it is failed, as it may be what
-// ends the process.
+// but alone, and after others, fifty at most: after three times it is failed, as it may be what
+// ends the process. Which job is next: see Lane.
 package jobs
 
 import (
@@ -79,7 +79,7 @@ type Queue struct {
 	wake     chan struct{}
 	alone    sync.RWMutex // held for writing by a job that may end the process
 	running  atomic.Int64
-	others   atomic.Int64 // looks for a job, by which suspects get their turn
+	looks    atomic.Int64 // for a job, by which suspects get their turn
 	lanes    []Lane
 	person   func(ctx context.Context, who string) context.Context
 
@@ -205,7 +205,7 @@ func (q *Queue) work(ctx context.Context, only string) {
 // one that may have, alone.
 func (q *Queue) next(ctx context.Context, only string) (did bool, err error) {
 	// A suspect waits until nothing else does, but not behind any number of others.
-	if only == "" && q.others.Add(1)%suspectEvery == 0 {
+	if only == "" && q.looks.Add(1)%suspectEvery == 0 {
 		if n, err := q.ready(ctx, true); err == nil && n > 0 {
 			if did, err = q.one(ctx, &q.alone, true, ""); did || err != nil {
 				return did, err

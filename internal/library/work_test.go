@@ -20,7 +20,7 @@ func (g *gate) waits(n int) {
 	}
 }
 
-// People take turns, whoever came first with much; and one person's queue is bounded by itself.
+// People take turns, however much one of them asks for, and each may have a quarter of the queue.
 func TestPeopleTakeTurns(t *testing.T) {
 	g := NewGate(1, 12)
 	hold := make(chan struct{})
