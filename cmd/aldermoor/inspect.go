@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -21,7 +22,6 @@ import (
 	"aldermoor/core/inspect"
 	"aldermoor/core/parcel"
 	"aldermoor/core/raster"
-	"aldermoor/core/raster/filter"
 	"aldermoor/core/scale"
 	"aldermoor/internal/blob"
 	"aldermoor/internal/library"
@@ -277,35 +277,22 @@ func (e *examiner) examine(name string, src inspect.Source) {
 	src.Reserve = func(n int64) (func(), error) { return e.memory.Reserve(e.ctx, n) }
 	x, err := inspect.Examine(name, src, codec.DefaultLimits, func(layer string, im *raster.Image) error {
 		if max(im.W, im.H) > inspect.ReducedPx {
-			near := inspect.CloseUp(im)
-			var planes []raster.Plane
-			for c := range near.Components() {
-				planes = append(planes, near.Plane(c))
-			}
-			if err := e.keep(closeMark+channels.Address(name, layer), planes, 0, 1); err != nil {
+			if err := e.keep(closeMark+channels.Address(name, layer), inspect.CloseUp(im)); err != nil {
 				return err
 			}
 		}
 		if e.px == inspect.ReducedPx {
-			im = inspect.Reduced(im)
-		}
-		from, to := float32(0), float32(1)
-		if im.Float() { // kept as they are: their channel says what they mean
-			for _, p := range im.Planes {
-				lo, hi, _, _ := p.Moments()
-				from, to = min(from, float32(lo)), max(to, float32(hi))
-			}
-			if im.Components() == 1 {
-				lo, hi, _, _ := im.Planes[0].Moments()
-				from, to = float32(lo), float32(hi)
-			}
-			im = im.Span(from, to)
+			return e.keep(channels.Address(name, layer), inspect.Reduced(im))
 		}
 		var planes []raster.Plane
 		for c := range im.Components() {
 			planes = append(planes, im.Reduced(c, e.px))
 		}
-		return e.keep(channels.Address(name, layer), planes, from, to)
+		small := raster.FromPlanes(planes...)
+		if !im.Float() {
+			small = small.Quantise(16)
+		}
+		return e.keep(channels.Address(name, layer), small)
 	})
 	e.mu.Lock()
 	defer e.mu.Unlock()
@@ -319,23 +306,41 @@ func (e *examiner) examine(name string, src inspect.Source) {
 	}
 }
 
-// kept is where a reduced copy lies in the scratch file: planes of 16-bit samples.
+// kept is where a reduced copy lies in the scratch file: plane after plane.
 type kept struct {
 	at      int64
 	w, h, n int
-	lo, hi  float32 // what its samples of 0 and 65535 stand for
+	bits    int // a sample: 8 or 16 for integers, 32 for floats
 }
+
+// bytes is what a plane takes in the scratch file.
+func (k kept) bytes() int { return k.w * k.h * k.bits / 8 }
 
 // closeMark begins the addresses of close-ups.
 const closeMark = "\x00"
 
 // keep writes a reduced copy to the scratch file.
-func (e *examiner) keep(address string, planes []raster.Plane, lo, hi float32) error {
-	k := kept{0, planes[0].W, planes[0].H, len(planes), lo, hi}
-	data := make([]byte, 0, 2*k.n*k.w*k.h)
-	for _, p := range planes {
-		for _, v := range p.Pix {
-			data = binary.LittleEndian.AppendUint16(data, uint16(min(max(v, 0), 1)*65535+0.5))
+func (e *examiner) keep(address string, im *raster.Image) error {
+	k := kept{w: im.W, h: im.H, n: im.Components(), bits: 16}
+	switch {
+	case im.Float():
+		k.bits = 32
+	case im.Bits <= 8:
+		k.bits = 8
+	}
+	data := make([]byte, 0, k.n*k.bytes())
+	for _, p := range im.Planes {
+		switch p := p.(type) {
+		case raster.Floats:
+			for _, v := range p {
+				data = binary.LittleEndian.AppendUint32(data, math.Float32bits(v))
+			}
+		case raster.Ints:
+			for _, v := range p {
+				if data = append(data, byte(v)); k.bits == 16 {
+					data = append(data, byte(v>>8))
+				}
+			}
 		}
 	}
 	e.mu.Lock()
@@ -353,26 +358,33 @@ func (e *examiner) level(address string) *raster.Image {
 	if !ok {
 		return nil
 	}
-	data := make([]byte, 2*k.n*k.w*k.h)
+	data := make([]byte, k.n*k.bytes())
 	if _, err := e.scratch.ReadAt(data, k.at); err != nil {
 		e.mu.Lock()
 		defer e.mu.Unlock()
 		e.trouble = err
 		return nil
 	}
-	im := raster.New(k.w, k.h, k.n, 16)
-	for c := range im.Planes {
-		plane := im.Ints(c)
-		for i := range plane {
-			plane[i] = binary.LittleEndian.Uint16(data[2*(c*len(plane)+i):])
+	if k.bits == 32 {
+		im := raster.NewFloat(k.w, k.h, k.n, 32)
+		for c := range im.Planes {
+			plane := im.Floats(c)
+			for i := range plane {
+				plane[i] = math.Float32frombits(binary.LittleEndian.Uint32(data[4*(c*len(plane)+i):]))
+			}
 		}
+		return im
 	}
-	if k.lo != 0 || k.hi != 1 {
-		var planes []raster.Plane
-		for c := range k.n {
-			planes = append(planes, filter.Map(im.Plane(c), func(v float32) float32 { return k.lo + v*(k.hi-k.lo) }))
+	im := raster.New(k.w, k.h, k.n, k.bits)
+	for c := range im.Planes {
+		plane, stored := im.Ints(c), data[c*k.bytes():(c+1)*k.bytes()]
+		for i := range plane {
+			if k.bits == 8 {
+				plane[i] = 257 * uint16(stored[i])
+			} else {
+				plane[i] = binary.LittleEndian.Uint16(stored[2*i:])
+			}
 		}
-		return raster.FromPlanes(planes...)
 	}
 	return im
 }

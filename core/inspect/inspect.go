@@ -204,8 +204,11 @@ func (e *Examined) document(ext string, data []byte) {
 const ReducedPx = 1024
 
 // Reduced is the copy of a picture on which sets are examined, with the bits of its source. Floats are kept as they
-// are, since only their channel says what they mean.
+// are, since only their channel says what they mean. A picture that is small enough is returned itself.
 func Reduced(im *raster.Image) *raster.Image {
+	if max(im.W, im.H) <= ReducedPx && (im.Float() || im.Bits == 8 || im.Bits == 16) {
+		return im
+	}
 	var planes []raster.Plane
 	for c := range im.Components() {
 		planes = append(planes, im.Reduced(c, ReducedPx))

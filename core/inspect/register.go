@@ -67,7 +67,7 @@ const leastShift = 0.85
 // occlusionShift is the same for occlusion, at 1024 pixels: its shadows lie beside what throws them.
 const occlusionShift = 4.0
 
-// near finds maps that are off by close-ups: all pairs are held against each other, and what most maps agree on is
+// near finds maps that are off by close-ups: each is held against those whose place is known, and what most maps agree on is
 // right. told are the channels whose place is known.
 func (l *surface) near() (off []shift, told map[material.Channel]bool) {
 	type seen struct {
@@ -95,21 +95,9 @@ func (l *surface) near() (off []shift, told map[material.Channel]bool) {
 			}
 		}
 	}
-	type link struct {
-		to   int
-		x, y float64
-	}
-	links := make([][]link, len(list))
-	for i := range list {
-		for j := i + 1; j < len(list); j++ {
-			if m, sure := list[i].view.Offset(list[j].view); sure {
-				links[i], links[j] = append(links[i], link{j, m.X, m.Y}), append(links[j], link{i, -m.X, -m.Y})
-			}
-		}
-	}
 	told = map[material.Channel]bool{}
 	for i := range list {
-		if list[i].group != 0 || len(links[i]) == 0 {
+		if list[i].group != 0 {
 			continue
 		}
 		// All that can be told from this map on, and where it lies.
@@ -117,12 +105,19 @@ func (l *surface) near() (off []shift, told map[material.Channel]bool) {
 		list[i].group = i + 1
 		for at := 0; at < len(some); at++ {
 			from := &list[some[at]]
-			for _, k := range links[some[at]] {
-				if to := &list[k.to]; to.group == 0 {
-					to.group, to.x, to.y = i+1, from.x+k.x, from.y+k.y
-					some = append(some, k.to)
+			for k := range list {
+				to := &list[k]
+				if to.group != 0 {
+					continue
+				}
+				if m, sure := from.view.Offset(to.view); sure {
+					to.group, to.x, to.y = i+1, from.x+m.X, from.y+m.Y
+					some = append(some, k)
 				}
 			}
+		}
+		if len(some) == 1 {
+			continue
 		}
 		apart := func(a, b *seen) bool {
 			return math.Hypot(a.x-b.x, a.y-b.y) >= leastShift*max(a.pixel, b.pixel)
@@ -173,6 +168,8 @@ func (l *surface) steep(m *channels.Map) (p raster.Plane, pixel float64) {
 	read := l.copies.Reduced
 	if max(in.W, in.H) > ReducedPx {
 		read = l.copies.Close
+	} else if in.W == l.w && in.H == l.h {
+		return l.steepHere(m.Channel, part).Resample(part*ratio, part*ratio, raster.Area), float64(ratio)
 	}
 	if read == nil {
 		return p, 0
@@ -191,6 +188,19 @@ func (l *surface) steep(m *channels.Map) (p raster.Plane, pixel float64) {
 		p = filter.Steepness(im.Plane(material.ComponentIndex(m.Component, im.Components())), false)
 	}
 	return p.Resample(part*ratio, part*ratio, raster.Area), float64(ratio)
+}
+
+// steepHere is steep of a map whose reduced copy is the map itself.
+func (l *surface) steepHere(c material.Channel, part int) raster.Plane {
+	middle := func(p raster.Plane) raster.Plane { return p.Part((p.W-part)/2, (p.H-part)/2, part, part) }
+	list := l.planes[c]
+	switch {
+	case c == material.Normal && len(list) > 1:
+		return slope(normals.Field{X: middle(l.normal.X), Y: middle(l.normal.Y), Z: middle(l.normal.Z)})
+	case len(list) >= 3:
+		return filter.Steepness(filter.Luma([]raster.Plane{middle(list[0]), middle(list[1]), middle(list[2])}), false)
+	}
+	return filter.Steepness(middle(list[0]), false)
 }
 
 // slope is how steep the surface is that normals have.

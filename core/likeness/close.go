@@ -77,14 +77,25 @@ func (a *CloseUp) Offset(b *CloseUp) (m Moved, sure bool) {
 	}
 	n := a.n
 	soft := softened(n)
-	whole := fourier.New(n, n)
-	for k := range a.windows {
-		cross(whole.V, a.windows[k], b.windows[k], soft, 1)
+	// Two windows share a transform back, as its real and its imaginary part; all four together are the sum of these.
+	var pairs [2]fourier.Grid
+	for k := range pairs {
+		pairs[k] = fourier.New(n, n)
+		cross(pairs[k].V, a.windows[2*k:], b.windows[2*k:], soft)
+		pairs[k].Inverse()
 	}
-	whole.Inverse()
-	m = peak(n, n, func(k int) float64 { return real(whole.V[k]) })
+	of := [4]func(int) float64{
+		func(k int) float64 { return real(pairs[0].V[k]) }, func(k int) float64 { return imag(pairs[0].V[k]) },
+		func(k int) float64 { return real(pairs[1].V[k]) }, func(k int) float64 { return imag(pairs[1].V[k]) },
+	}
+	whole := make([]float64, n*n)
+	for k := range whole {
+		c := pairs[0].V[k] + pairs[1].V[k]
+		whole[k] = real(c) + imag(c)
+	}
+	m = peak(n, n, func(k int) float64 { return whole[k] })
 	sign := 1.0
-	dip := peak(n, n, func(k int) float64 { return -real(whole.V[k]) })
+	dip := peak(n, n, func(k int) float64 { return -whole[k] })
 	if dip.Trust > m.Trust { // one is steep where the other is not
 		m, dip, sign = dip, m, -1
 	}
@@ -92,34 +103,38 @@ func (a *CloseUp) Offset(b *CloseUp) (m Moved, sure bool) {
 		return m, false
 	}
 	agree := 0
-	for k := 0; k < 4; k += 2 {
-		g := fourier.New(n, n)
-		cross(g.V, a.windows[k], b.windows[k], soft, 1)
-		cross(g.V, a.windows[k+1], b.windows[k+1], soft, complex(0, 1))
-		g.Inverse()
-		for _, part := range []func(complex128) float64{func(c complex128) float64 { return real(c) }, func(c complex128) float64 { return imag(c) }} {
-			if one := peak(n, n, func(k int) float64 { return sign * part(g.V[k]) }); math.Hypot(one.X-m.X, one.Y-m.Y) < 0.5 {
-				agree++
-			}
+	for _, window := range of {
+		if one := peak(n, n, func(k int) float64 { return sign * window(k) }); math.Hypot(one.X-m.X, one.Y-m.Y) < 0.5 {
+			agree++
 		}
 	}
 	return m, agree >= 3
 }
 
-// cross adds the phases of b against a, times turn, to a grid of n × n; what is fine counts less.
-func cross(to, a, b []complex128, soft []float64, turn complex128) {
+// cross sets a grid of n × n to the phases of two windows of b against those of a, the second's times i; what is fine
+// counts less.
+func cross(to []complex128, a, b [][]complex128, soft []float64) {
 	n := len(soft)
+	phase := func(p, q complex128, weight float64) complex128 {
+		c := complex(real(p), -imag(p)) * q
+		m := real(c)*real(c) + imag(c)*imag(c)
+		if m <= 1e-24 {
+			return 0
+		}
+		m = weight / math.Sqrt(m)
+		return complex(real(c)*m, imag(c)*m)
+	}
 	raster.Rows(n, func(y0, y1 int) {
 		for y := y0; y < y1; y++ {
 			for x := range n {
 				k := y*n + x
-				c := complex(real(a[k]), -imag(a[k])) * b[k]
-				if m := math.Sqrt(real(c)*real(c) + imag(c)*imag(c)); m > 1e-12 && k > 0 {
-					to[k] += turn * c * complex(soft[x]*soft[y]/m, 0)
-				}
+				weight := soft[x] * soft[y]
+				c, d := phase(a[0][k], b[0][k], weight), phase(a[1][k], b[1][k], weight)
+				to[k] = complex(real(c)-imag(d), imag(c)+real(d))
 			}
 		}
 	})
+	to[0] = 0
 }
 
 // realParts are the transforms of the real and the imaginary part of what g is the transform of.

@@ -203,6 +203,9 @@ func (im *Image) Part(x, y, w, h int) *Image {
 	return out
 }
 
+// Part is the part of w × h samples from x, y on, a copy.
+func (p Plane) Part(x, y, w, h int) Plane { return Plane{w, h, part(p.Pix, p.W, x, y, w, h)} }
+
 func part[T any](src []T, stride, x, y, w, h int) []T {
 	dst := make([]T, 0, w*h)
 	for row := y; row < y+h; row++ {

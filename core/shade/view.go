@@ -43,11 +43,11 @@ type View struct {
 	PanX, PanY float64    // of the picture, in its heights, to the right and up
 	W, H       int
 
-	Light      *light.Environment
-	Turn, Tilt float64 // of the light: to the right around the upright, and its key up
-	Strength   float64 // factor on the light, 1 as it is
-	Exposure   float64 // stops
-	Tone       bool    // the tone curve; otherwise light is cut at white
+	Light      *light.Environment // nil: the default
+	Turn, Tilt float64            // of the light: to the right around the upright, and its key up
+	Strength   float64            // factor on the light, 1 as it is
+	Exposure   float64            // stops
+	Tone       bool               // the tone curve; otherwise light is cut at white
 	Background Background
 
 	Relief  bool             // the height map is marched; otherwise normals alone are seen
@@ -62,7 +62,7 @@ type View struct {
 
 // NewView is the view that pictures have unless something else is asked for.
 func NewView() View {
-	return View{Shape: "ball", Extent: 1, Pitch: 8, Zoom: 1, W: 512, H: 512, Light: light.Named(light.Default), Strength: 1, Tone: true,
+	return View{Shape: "ball", Extent: 1, Pitch: 8, Zoom: 1, W: 512, H: 512, Strength: 1, Tone: true,
 		Background: Background{Kind: "none"}, Relief: true, Quality: Preview, Samples: 64}
 }
 
@@ -213,6 +213,9 @@ func (v *View) prepare(s *Surface) (*job, error) {
 	}
 	if v.W < 1 || v.H < 1 || v.W > Largest || v.H > Largest {
 		return nil, fmt.Errorf("a picture of %d × %d pixels: each side has 1 to %d", v.W, v.H, Largest)
+	}
+	if v.Light == nil {
+		v.Light = light.Named(light.Default)
 	}
 	j := &job{View: v, scene: newScene(sh, s, v.Relief), gain: float32(v.Strength)}
 	j.camera = newCamera(v, sh, j.scene.top)

@@ -141,12 +141,16 @@ func meet(smaller [][]raster.Plane, take func(raster.Plane) lines, axis string) 
 		}
 		columns := turned(features, w)
 		inside := make([]float64, 0, w)
-		for x := 2; x < w-3; x += max(1, w/500) { // some say it
-			inside = append(inside, nearestInside(columns, len(features), x, w))
+		nearest := 0
+		for x, step := 2, max(1, w/500); x < w-3; x += step { // some say it
+			var d float64
+			d, nearest = nearestInside(columns, len(features), x, w, nearest+step) // neighbours are often like neighbours
+			inside = append(inside, d)
 		}
 		slices.Sort(inside)
 		usual := max(inside[len(inside)*98/100], 0.6)
-		if a := nearestInside(columns, len(features), w-1, w) / usual; a > excess && !inStep(logs, levels, w) {
+		edge, _ := nearestInside(columns, len(features), w-1, w, 0)
+		if a := edge / usual; a > excess && !inStep(logs, levels, w) {
 			excess = a
 		}
 	}
@@ -276,41 +280,50 @@ const (
 )
 
 // penalty is the fourth power of how much more a line breaks than another; less counts by the share below.
-func penalty(d float64) float64 {
-	if d < 0 {
-		d *= below
-	}
+func penalty(d float32) float32 {
+	d = max(d, -below*d)
 	d *= d
 	return d * d
 }
 
 // turned has the features of each column side by side.
-func turned(features [][]float64, w int) []float64 {
-	out := make([]float64, w*len(features))
+func turned(features [][]float64, w int) []float32 {
+	out := make([]float32, w*len(features))
 	for k, f := range features {
 		for x, v := range f {
-			out[x*len(features)+k] = v
+			out[x*len(features)+k] = float32(v)
 		}
 	}
 	return out
 }
 
-// nearestInside is how far a column's n features are from those of the most similar one inside.
-func nearestInside(columns []float64, n, x, w int) float64 {
-	least := math.Inf(1)
+// nearestInside is how far a column's n features are from those of the most similar one inside, and which that is. It
+// looks at the guess first: the nearer that is, the sooner others are ruled out.
+func nearestInside(columns []float32, n, x, w, guess int) (distance float64, at int) {
+	least := float32(math.Inf(1))
 	mine := columns[x*n : (x+1)*n]
-	for o := 2; o < w-3; o++ {
-		if d := x - o; d > -apart && d < apart {
-			continue
-		}
-		var sum float64
+	look := func(o int) {
+		var sum float32
 		other := columns[o*n : (o+1)*n][:len(mine)]
 		for k := 0; k+2 < len(mine) && sum < least; k += 3 { // three a map
 			sum += penalty(mine[k]-other[k]) + penalty(mine[k+1]-other[k+1]) + penalty(mine[k+2]-other[k+2])
 		}
-		least = min(least, sum)
+		if sum < least {
+			least, at = sum, o
+		}
 	}
-	return math.Sqrt(math.Sqrt(least / float64(n)))
+	const first = 2
+	last := w - 4
+	if guess >= first && guess <= last && (guess <= x-apart || guess >= x+apart) {
+		look(guess)
+	}
+	for o := first; o <= min(last, x-apart); o++ {
+		look(o)
+	}
+	for o := max(first, x+apart); o <= last; o++ {
+		look(o)
+	}
+	return math.Sqrt(math.Sqrt(float64(least) / float64(n))), at
 }
 
 // worstOf finds up to three stretches of an edge where the break is largest.
