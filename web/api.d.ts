@@ -1480,6 +1480,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/webhooks/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a test message to one webhook; an administrator. */
+        post: operations["testWebhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What webhooks were told and are to be told, the latest first; an administrator. */
+        get: operations["webhookMessages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/messages/{id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a message again at once; an administrator. */
+        post: operations["retryWebhookMessage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2030,6 +2081,18 @@ export interface components {
             }[];
             href: string;
         };
+        HookMessage: {
+            id: number;
+            url: string;
+            event: string;
+            body: string;
+            made: string;
+            /** @enum {string} */
+            state: "waiting" | "told" | "failed";
+            attempts: number;
+            problem: string;
+            tried: string;
+        };
     };
     responses: {
         /** @description What is wrong and what to do. */
@@ -2045,6 +2108,10 @@ export interface components {
     parameters: {
         /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
         IfMatch: string;
+        /** @description How many items one answer holds: 1 to 500. */
+        Per: number;
+        /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+        Cursor: string;
     };
     requestBodies: never;
     headers: never;
@@ -5838,6 +5905,83 @@ export interface operations {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
             };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    testWebhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    url: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The message. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookMessage"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    webhookMessages: {
+        parameters: {
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["HookMessage"][];
+                        cursor: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    retryWebhookMessage: {
+        parameters: {
+            query?: never;
+            header?: never;
             path: {
                 id: number;
             };

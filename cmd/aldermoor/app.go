@@ -179,6 +179,7 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 			if err := a.studio.Releases.RunDue(ctx); err != nil && ctx.Err() == nil {
 				a.log.Error("release what is due", "error", err)
 			}
+			a.studio.Search.Settle()
 			if !a.studio.Search.Loaded() {
 				// nothing can be found yet
 			} else if err := s.TellSearches(ctx); err != nil && ctx.Err() == nil {

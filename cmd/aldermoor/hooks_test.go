@@ -15,6 +15,7 @@ import (
 
 	"aldermoor/internal/blob"
 	"aldermoor/internal/jobs"
+	"aldermoor/internal/library/notices"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/requests"
 	"aldermoor/internal/library/studio"
@@ -55,7 +56,7 @@ func TestWebhooksAreTold(t *testing.T) {
 	go func() { q.Run(ctx, 1); close(done) }()
 	defer func() { cancel(); <-done }()
 	admin := people.As("ada", people.Administrator)
-	if _, err := s.Requests.SaveWebhooks(ctx, admin, 0, []requests.Webhook{{URL: hook.URL, Secret: "tide", Events: []string{"request.asked"}}}); err != nil {
+	if _, err := s.Notices.SaveWebhooks(ctx, admin, 0, []notices.Webhook{{URL: hook.URL, Secret: "tide", Events: []string{"request.asked"}}}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := s.Requests.Ask(ctx, people.As("arno", people.Artist), requests.Request{Kind: requests.Wanted, Title: "Wet slate", Pin: [2]float64{-1, -1}}, ""); err != nil {

@@ -24,10 +24,8 @@ import (
 )
 
 const (
-	tries   = 4 // errors until a job is failed
-	takes   = 3 // ends of the process until a job is failed
-	backOff = 500 * time.Millisecond
-	idle    = time.Second // between looks for delayed jobs
+	takes = 3           // ends of the process until a job is failed
+	idle  = time.Second // between looks for delayed jobs
 	// suspectEvery is how many jobs a suspect waits for at most.
 	suspectEvery = 50
 	// lostAfter is how often jobs are looked for that count as running and are not.
@@ -35,6 +33,9 @@ const (
 	// fullPause is how long a job waits when the disk is full.
 	fullPause = 5 * time.Second
 )
+
+// pauses are how long a job waits after each error but the last one, unless its lane says otherwise.
+var pauses = []time.Duration{500 * time.Millisecond, 2 * time.Second, 8 * time.Second}
 
 // Execer is a transaction or database.
 type Execer interface {
@@ -54,6 +55,17 @@ func Add(ctx context.Context, tx Execer, kind, key string, priority int, who str
 			state = CASE state WHEN 'failed' THEN 'waiting' ELSE state END`, kind, key, priority, who)
 	if err != nil {
 		return fmt.Errorf("add job %s %s: %w", kind, key, err)
+	}
+	return nil
+}
+
+// Hurry adds a job, or ends its pause if it waits to be tried again.
+func Hurry(ctx context.Context, tx Execer, kind, key string, priority int, who string) error {
+	if err := Add(ctx, tx, kind, key, priority, who); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, `UPDATE jobs SET run_at = 0, attempts = 0 WHERE kind = ? AND key = ? AND state = 'waiting'`, kind, key); err != nil {
+		return fmt.Errorf("hurry job %s %s: %w", kind, key, err)
 	}
 	return nil
 }
@@ -121,7 +133,7 @@ func (q *Queue) Running() int { return int(q.running.Load()) }
 
 // Run works until the context ends, and returns when the last job has stopped. Jobs that
 // an earlier process left running are taken up again: a data folder has one server at a
-// time. Beside the workers that all lanes share, some lanes have one of their own.
+// time. Beside the workers that all lanes share, some lanes have some of their own.
 func (q *Queue) Run(ctx context.Context, workers int) error {
 	if _, err := q.db.ExecContext(ctx, `UPDATE jobs SET state = 'waiting' WHERE state = 'running'`); err != nil {
 		return fmt.Errorf("take over jobs: %w", err)
@@ -131,7 +143,7 @@ func (q *Queue) Run(ctx context.Context, workers int) error {
 		wg.Go(func() { q.work(ctx, "") })
 	}
 	for _, l := range q.lanes {
-		if l.Own {
+		for range l.Own {
 			wg.Go(func() { q.work(ctx, l.Name) })
 		}
 	}
@@ -371,7 +383,7 @@ func (q *Queue) note(ctx context.Context, j job, err error, stopping bool) error
 		q.Failures.Add(1)
 		q.log.Error("the disk is full; the job waits for room", "kind", j.kind, "key", j.key)
 		return set(`state = 'waiting', taken = 0, run_at = ?, error = ?`, after(fullPause), err.Error())
-	case j.attempts+1 >= tries || errors.As(err, &last):
+	case j.attempts >= len(j.lane.pauses()) || errors.As(err, &last):
 		q.Failures.Add(1)
 		q.log.Error("job failed", "kind", j.kind, "key", j.key, "error", err)
 		q.failed(ctx, j.kind, j.key, err)
@@ -379,7 +391,7 @@ func (q *Queue) note(ctx context.Context, j job, err error, stopping bool) error
 	}
 	q.Failures.Add(1)
 	q.log.Warn("job will be tried again", "kind", j.kind, "key", j.key, "attempt", j.attempts+1, "error", err)
-	return set(`state = 'waiting', taken = 0, attempts = attempts + 1, run_at = ?, error = ?`, after(backOff<<(2*j.attempts)), err.Error())
+	return set(`state = 'waiting', taken = 0, attempts = attempts + 1, run_at = ?, error = ?`, after(j.lane.pauses()[j.attempts]), err.Error())
 }
 
 // full says whether an error is that of a full disk: of a file, or of the database,

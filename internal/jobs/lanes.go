@@ -17,11 +17,19 @@ import (
 type Lane struct {
 	Name     string
 	Kinds    []string
-	Most     int           // jobs at a time; 0 for no bound
-	Deadline time.Duration // of one job; 0 for none
-	Cancels  bool          // its jobs may be cancelled
-	Own      bool          // it has a worker of its own beside those that all share
-	Alone    bool          // no other worker takes its jobs
+	Most     int             // jobs at a time; 0 for no bound
+	Deadline time.Duration   // of one job; 0 for none
+	Cancels  bool            // its jobs may be cancelled
+	Own      int             // workers of its own beside those that all share
+	Alone    bool            // no other worker takes its jobs
+	Pauses   []time.Duration // after each error but the last one; nil for the default
+}
+
+func (l *Lane) pauses() []time.Duration {
+	if l.Pauses != nil {
+		return l.Pauses
+	}
+	return pauses
 }
 
 // others is the lane of kinds that no lane names.

@@ -58,7 +58,7 @@ func TestPeopleTakeTurnsInALane(t *testing.T) {
 func TestALaneKeepsItsWorker(t *testing.T) {
 	db, read := database(t)
 	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
-	q.SetLanes([]jobs.Lane{{Name: "intake", Kinds: []string{"examine"}, Own: true}, {Name: "references", Kinds: []string{"view"}, Most: 1, Cancels: true}, {Name: "handoffs", Kinds: []string{"handoff"}, Cancels: true}})
+	q.SetLanes([]jobs.Lane{{Name: "intake", Kinds: []string{"examine"}, Own: 1}, {Name: "references", Kinds: []string{"view"}, Most: 1, Cancels: true}, {Name: "handoffs", Kinds: []string{"handoff"}, Cancels: true}})
 	long, quick := &recorder{begun: make(chan string, 10), on: make(chan struct{})}, &recorder{}
 	q.Handle("view", long.do)
 	q.Handle("handoff", long.do)

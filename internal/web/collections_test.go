@@ -201,7 +201,7 @@ func TestNoticesOfSearches(t *testing.T) {
 		if err := s.server.TellSearches(t.Context()); err != nil {
 			t.Fatal(err)
 		}
-		list, err := s.studio.Requests.Notices(t.Context(), people.As(string(people.Artist), people.Artist), 50)
+		list, err := s.studio.Notices.List(t.Context(), people.As(string(people.Artist), people.Artist), 50)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -272,7 +272,7 @@ type stepView struct {
 }
 
 func viewStep(k materials.Step) stepView {
-	v := stepView{k.ID, k.Kind, k.Says, k.By, k.At.UTC().Format("2006-01-02T15:04:05Z"), k.Undone, []int64{}}
+	v := stepView{k.ID, k.Kind, k.Says, k.By, at(k.At), k.Undone, []int64{}}
 	for _, d := range k.Changes {
 		v.Materials = append(v.Materials, d.Material)
 	}
@@ -327,7 +327,7 @@ type ruleView struct {
 }
 
 func viewRule(r intake.Rule) ruleView {
-	return ruleView{r.ID, r.Version, r.Station, r.Ending, r.Channel, r.By, r.Created.UTC().Format("2006-01-02T15:04:05Z")}
+	return ruleView{r.ID, r.Version, r.Station, r.Ending, r.Channel, r.By, at(r.Created)}
 }
 
 func (s *Server) apiRules(c *echo.Context) error {

@@ -33,7 +33,7 @@ func viewWatch(w intake.Watch) watchView {
 		v.State = "receiving"
 	}
 	if w.Looked.Unix() > 0 {
-		v.Looked = w.Looked.UTC().Format("2006-01-02T15:04:05Z")
+		v.Looked = at(w.Looked)
 	}
 	return v
 }

@@ -164,7 +164,7 @@ func (s *Server) frame(c *echo.Context, title string) frame {
 		f.User = &p
 		f.Event, _ = c.Get("event").(int64)
 		f.Counts, _ = s.Studio.Counts(c.Request().Context())
-		f.News, _ = s.Studio.Requests.Unseen(c.Request().Context(), p)
+		f.News, _ = s.Studio.Notices.Unseen(c.Request().Context(), p)
 		f.Jobs = wording.JobsLeft(f.Counts.Jobs, f.Counts.Left)
 	}
 	if k, err := c.Request().Cookie("room"); err == nil && (k.Value == "dark" || k.Value == "light") {

@@ -135,7 +135,7 @@ func (s *Server) apiAudit(c *echo.Context) error {
 	}
 	items := []entry{}
 	for _, e := range list {
-		items = append(items, entry{e.At.UTC().Format("2006-01-02T15:04:05Z"), e.Actor, e.Action, e.Subject, e.Detail})
+		items = append(items, entry{at(e.At), e.Actor, e.Action, e.Subject, e.Detail})
 	}
 	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": q.Page, "more": more})
 }

@@ -28,7 +28,7 @@ type apiReleaseView struct {
 }
 
 func (s *Server) releaseView(r *releases.Release, whole bool) apiReleaseView {
-	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Override, r.Created.UTC().Format("2006-01-02T15:04:05Z"), fmt.Sprintf("/api/v1/releases/%d", r.ID), cmp.Or(string(r.Mark.State), "unreviewed"), r.Mark.Reason, "", r.Version(), nil}
+	v := apiReleaseView{r.ID, r.MaterialID, r.Number, r.Notes, r.By, r.Override, at(r.Created), fmt.Sprintf("/api/v1/releases/%d", r.ID), cmp.Or(string(r.Mark.State), "unreviewed"), r.Mark.Reason, "", r.Version(), nil}
 	if card, ok := s.Studio.Search.OfMaterial(r.Mark.Replacement); ok {
 		v.Replaced = card.Slug
 	}

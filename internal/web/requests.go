@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/notices"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/requests"
@@ -15,7 +16,7 @@ import (
 	"github.com/labstack/echo/v5"
 )
 
-// This file has what artists ask for and report, notices, and webhooks.
+// This file has what artists ask for and report, and notices.
 
 // requestsPage is the queue, and the open request.
 type requestsPage struct {
@@ -135,7 +136,7 @@ type apiMessage struct {
 }
 
 func (s *Server) requestView(r requests.Request) apiRequest {
-	v := apiRequest{ID: r.ID, Kind: string(r.Kind), Title: r.Title, Size: r.Size, Due: r.Due, Release: r.Release, View: r.View, By: r.By, Asked: r.Asked.UTC().Format("2006-01-02T15:04:05Z"),
+	v := apiRequest{ID: r.ID, Kind: string(r.Kind), Title: r.Title, Size: r.Size, Due: r.Due, Release: r.Release, View: r.View, By: r.By, Asked: at(r.Asked),
 		State: string(r.State), Version: r.Version, Messages: []apiMessage{}, Href: r.Href()}
 	if r.Picture != "" {
 		v.Picture = fmt.Sprintf("/api/v1/requests/%d/picture.jpg", r.ID)
@@ -150,7 +151,7 @@ func (s *Server) requestView(r requests.Request) apiRequest {
 		v.SolvedBy = card.Slug
 	}
 	for _, m := range r.Messages {
-		v.Messages = append(v.Messages, apiMessage{m.By, m.At.UTC().Format("2006-01-02T15:04:05Z"), m.Text})
+		v.Messages = append(v.Messages, apiMessage{m.By, at(m.At), m.Text})
 	}
 	return v
 }
@@ -303,12 +304,12 @@ type noticesPage struct {
 }
 
 type noticeRow struct {
-	requests.Notice
+	notices.Notice
 	When string
 }
 
 func (s *Server) notices(c *echo.Context) error {
-	list, err := s.Studio.Requests.Notices(c.Request().Context(), me(c), 100)
+	list, err := s.Studio.Notices.List(c.Request().Context(), me(c), 100)
 	if err != nil {
 		return err
 	}
@@ -317,7 +318,7 @@ func (s *Server) notices(c *echo.Context) error {
 		p.List = append(p.List, noticeRow{n, ago(n.At, here(c))})
 	}
 	if len(list) > 0 && !list[0].Seen && c.Request().Method == http.MethodGet {
-		if err := s.Studio.Requests.See(c.Request().Context(), me(c), list[0].ID); err != nil {
+		if err := s.Studio.Notices.See(c.Request().Context(), me(c), list[0].ID); err != nil {
 			return err
 		}
 	}
@@ -325,7 +326,7 @@ func (s *Server) notices(c *echo.Context) error {
 }
 
 func (s *Server) apiNotices(c *echo.Context) error {
-	list, err := s.Studio.Requests.Notices(c.Request().Context(), me(c), 100)
+	list, err := s.Studio.Notices.List(c.Request().Context(), me(c), 100)
 	if err != nil {
 		return err
 	}
@@ -338,40 +339,7 @@ func (s *Server) apiNotices(c *echo.Context) error {
 	}
 	items := []item{}
 	for _, n := range list {
-		items = append(items, item{n.ID, n.Text, n.Href, n.At.UTC().Format("2006-01-02T15:04:05Z"), n.Seen})
+		items = append(items, item{n.ID, n.Text, n.Href, at(n.At), n.Seen})
 	}
 	return c.JSON(http.StatusOK, map[string]any{"total": len(items), "items": items})
-}
-
-// webhooksBody are the studio's webhooks as the API has them.
-type webhooksBody struct {
-	Webhooks []requests.Webhook `json:"webhooks"`
-}
-
-func (s *Server) apiWebhooks(c *echo.Context) error {
-	list, version, err := s.Studio.Requests.Webhooks(c.Request().Context(), me(c))
-	if err != nil {
-		return err
-	}
-	if list == nil {
-		list = []requests.Webhook{}
-	}
-	c.Response().Header().Set("ETag", etag(version))
-	return c.JSON(http.StatusOK, webhooksBody{list})
-}
-
-func (s *Server) apiSaveWebhooks(c *echo.Context) error {
-	version, _, err := seen(c)
-	if err != nil {
-		return err
-	}
-	var in webhooksBody
-	if err := readJSON(c, &in); err != nil {
-		return err
-	}
-	if version, err = s.Studio.Requests.SaveWebhooks(c.Request().Context(), me(c), version, in.Webhooks); err != nil {
-		return err
-	}
-	c.Response().Header().Set("ETag", etag(version))
-	return c.JSON(http.StatusOK, in)
 }

@@ -43,8 +43,21 @@ func (s *Server) newHits(ctx context.Context, p people.Principal, k collections.
 	return found.Total, err
 }
 
-// TellSearches gives everybody a notice of what is new in a saved search: once, until it is looked at.
+// TellSearches gives everybody a notice of what is new in a saved search: once, until it is looked at. Searches run
+// again only when something was published since the last time.
 func (s *Server) TellSearches(ctx context.Context) error {
+	state := s.Studio.Search.Publications()
+	if state == s.told.Load() {
+		return nil
+	}
+	if err := s.tellSearches(ctx); err != nil {
+		return err
+	}
+	s.told.Store(state)
+	return nil
+}
+
+func (s *Server) tellSearches(ctx context.Context) error {
 	list, err := s.Studio.Collections.Untold(ctx)
 	if err != nil {
 		return err
@@ -58,10 +71,7 @@ func (s *Server) TellSearches(ctx context.Context) error {
 			continue
 		}
 		says := fmt.Sprintf("New in your search “%s”: %s.", k.Name, wording.Count(n, "material"))
-		if err := s.Studio.Requests.Notify(ctx, k.Owner, says, "/library?"+k.Address); err != nil {
-			return err
-		}
-		if err := s.Studio.Collections.Tell(ctx, k); err != nil {
+		if err := s.Studio.Collections.Tell(ctx, k, says, "/library?"+k.Address); err != nil {
 			return err
 		}
 	}

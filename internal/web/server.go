@@ -22,6 +22,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -63,7 +64,8 @@ type Server struct {
 	uploads    *uploads
 	walls      walls
 	rates      rates
-	version    string // of the built files, for their addresses
+	told       atomic.Uint64 // publications that owners of saved searches were told of
+	version    string        // of the built files, for their addresses
 	metrics    metrics
 	registry   *prometheus.Registry
 	ending     chan struct{} // closed when the server is stopping

@@ -99,7 +99,7 @@ type apiReview struct {
 }
 
 func reviewView(r releases.Review) apiReview {
-	return apiReview{r.MaterialID, r.Name, r.Version, r.Notes, r.By, r.Asked.UTC().Format("2006-01-02T15:04:05Z"), r.Returned, r.ReturnedBy}
+	return apiReview{r.MaterialID, r.Name, r.Version, r.Notes, r.By, at(r.Asked), r.Returned, r.ReturnedBy}
 }
 
 func (s *Server) apiReviews(c *echo.Context) error {

@@ -82,6 +82,7 @@ func TestReviewApproveRetire(t *testing.T) {
 	if page := s.page(people.Lead, "/library/slates-round"); !strings.Contains(page, "artist <span") {
 		t.Error("the page does not say who uses it")
 	}
+	s.studio.Search.Settle()
 	if card := s.json(people.Artist, "GET", "/api/v1/library?sort=use", nil, 200)["items"].([]any)[0].(map[string]any); card["uses"].(float64) != 1 {
 		t.Errorf("%v", card)
 	}

@@ -18,7 +18,7 @@ func Job(kind string) string {
 		"handoff": "Make a handoff",
 		"view":    "Render a reference picture",
 		"traits":  "Describe a look",
-		"webhook": "Send a webhook",
+		"webhook": "Send webhooks",
 	}[kind]; ok {
 		return says
 	}
@@ -31,14 +31,14 @@ func Lane(name string) string {
 		"webhooks": "Webhooks", "care": "Housekeeping"}[name]
 }
 
-// LaneShare is which share of the work a lane has: most jobs at a time (0 for any number), a worker of its own, and
-// no other.
-func LaneShare(most int, own, alone bool) string {
+// LaneShare is which share of the work a lane has: most jobs at a time (0 for any number), workers of its own, and
+// no others.
+func LaneShare(most, own int, alone bool) string {
 	switch {
 	case alone:
-		return "1 at a time, on its own"
-	case own:
-		return "always 1, more if there is room"
+		return fmt.Sprintf("%d at a time, on its own", own)
+	case own > 0:
+		return fmt.Sprintf("always %d, more if there is room", own)
 	case most > 0:
 		return fmt.Sprintf("%d at a time", most)
 	}

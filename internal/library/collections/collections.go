@@ -12,13 +12,15 @@ import (
 
 	"aldermoor/core/colour"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/notices"
 	"aldermoor/internal/library/people"
 )
 
 // Service keeps collections and searches.
 type Service struct {
 	*library.Base
-	Store library.Store[Reader, Tx]
+	Store   library.Store[Reader, Tx]
+	Notices *notices.Service
 }
 
 // Collection is a choice of materials, in an order made by hand.

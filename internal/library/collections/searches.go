@@ -86,10 +86,15 @@ func (s *Service) Untold(ctx context.Context) (list []Search, err error) {
 	return slices.DeleteFunc(list, func(k Search) bool { return !k.Told.IsZero() }), err
 }
 
-// Tell notes that the owner of a saved search was told of its news.
-func (s *Service) Tell(ctx context.Context, k Search) error {
+// Tell gives the owner of a saved search a notice of its news.
+func (s *Service) Tell(ctx context.Context, k Search, text, href string) error {
 	k.Told = s.Now()
-	return s.Store.Write(ctx, func(tx Tx) error { return tx.SaveSearch(&k) })
+	return s.Store.Write(ctx, func(tx Tx) error {
+		if err := s.Notices.Tell(tx, k.Owner, text, href); err != nil {
+			return err
+		}
+		return tx.SaveSearch(&k)
+	})
 }
 
 // RemoveSearch removes a saved search.

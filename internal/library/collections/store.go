@@ -3,11 +3,12 @@ package collections
 import (
 	"time"
 
-	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/notices"
 )
 
 // Reader reads what people keep.
 type Reader interface {
+	notices.Reader
 	Collections(owner string) ([]Collection, error) // the owner's and the shared ones, without items
 	Collection(id int64) (Collection, error)        // with its items in order
 	Stars(owner string) (Collection, error)         // favourites
@@ -19,7 +20,7 @@ type Reader interface {
 // Tx changes it.
 type Tx interface {
 	Reader
-	AddAudit(e people.AuditEntry) error
+	notices.Tx
 	AddCollection(c *Collection) error
 	SaveCollection(c *Collection) error // with its items; raises the version
 	RemoveCollection(id int64) error

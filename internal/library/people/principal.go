@@ -1,6 +1,9 @@
 package people
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // Role is what a person is in the studio.
 type Role string
@@ -15,6 +18,14 @@ const (
 
 // Roles are all roles.
 func Roles() []Role { return []Role{Artist, Librarian, Lead, Administrator} }
+
+// Lower is the one of two roles that may do less.
+func Lower(a, b Role) Role {
+	if slices.Index(Roles(), a) <= slices.Index(Roles(), b) {
+		return a
+	}
+	return b
+}
 
 // Scope is how much of its account's role a token may use.
 type Scope string

@@ -134,16 +134,15 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 				return err
 			}
 		}
+		if err := s.tell(tx, p.Name, &r, "release.published", fmt.Sprintf("Release %d of %s is out", r.Number, r.Material.Name)); err != nil {
+			return err
+		}
 		if err := tx.AddAudit(people.Entry(s.Now(), by, "release", m.Name, fmt.Sprintf("release %d: %s", r.Number, r.Notes))); err != nil || r.Override == "" {
 			return err
 		}
 		return tx.AddAudit(people.Entry(s.Now(), by, "override", m.Name, fmt.Sprintf("release %d in spite of its stops: %s", r.Number, r.Override)))
 	})
-	if err != nil {
-		return r, err
-	}
-	s.tell(ctx, p.Name, &r, "release.published", fmt.Sprintf("Release %d of %s is out", r.Number, r.Material.Name))
-	return r, nil
+	return r, err
 }
 
 // ReleaseByID returns a release.

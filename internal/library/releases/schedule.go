@@ -35,7 +35,18 @@ func (s *Service) Schedules(ctx context.Context, p people.Principal) (list []Sch
 	return list, err
 }
 
-// AddSchedule has drafts released at a time, by the rights that the principal has now.
+// ownerNow is who scheduled a batch, with the rights that the account has now: none if it is closed, and no more than
+// it had then.
+func (s *Service) ownerNow(ctx context.Context, k Schedule) (p people.Principal, err error) {
+	var u people.User
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { u, err = tx.UserNamed(k.By); return err })
+	if errors.Is(err, library.ErrNotFound) || err == nil && u.Disabled {
+		return people.As(k.By, people.Artist), nil
+	}
+	return people.As(k.By, people.Lower(u.Role, k.Role)), err
+}
+
+// AddSchedule has drafts released at a time, by the rights that the principal then has.
 func (s *Service) AddSchedule(ctx context.Context, p people.Principal, list []library.Seen, due time.Time, notes string) (k Schedule, err error) {
 	if err := p.Need(people.Contribute); err != nil {
 		return k, err
@@ -91,13 +102,20 @@ func (s *Service) RunDue(ctx context.Context) error {
 	}
 	for _, k := range due {
 		done := 0
+		owner, err := s.ownerNow(ctx, k)
+		if err != nil {
+			return err
+		}
 		var refused []string
 		for _, of := range k.Materials {
-			_, err := s.Release(ctx, people.As(k.By, k.Role), of, ReleaseText{Notes: k.Notes})
+			_, err := s.Release(ctx, owner, of, ReleaseText{Notes: k.Notes})
 			var why library.Invalid
+			var rights people.Forbidden
 			switch {
 			case err == nil:
 				done++
+			case errors.As(err, &rights):
+				refused = []string{fmt.Sprintf("The account %s may not release any more.", k.By)}
 			case errors.As(err, &why):
 				refused = append(refused, string(why))
 			case errors.Is(err, library.ErrStale):
@@ -112,13 +130,14 @@ func (s *Service) RunDue(ctx context.Context) error {
 		if len(refused) > 0 {
 			says += " " + strings.Join(refused[:min(len(refused), 5)], " ")
 		}
-		if err := s.Store.Write(ctx, func(tx Tx) error { return tx.EndSchedule(k.ID, says) }); err != nil {
-			return err
-		}
-		if s.Notify != nil {
-			if err := s.Notify(ctx, k.By, "Your batch: "+says, "/reviews"); err != nil {
-				s.Log.Error("tell of a batch", "error", err)
+		err = s.Store.Write(ctx, func(tx Tx) error {
+			if err := tx.EndSchedule(k.ID, says); err != nil {
+				return err
 			}
+			return s.Notices.Tell(tx, k.By, "Your batch: "+says, "/reviews")
+		})
+		if err != nil {
+			return err
 		}
 	}
 	return nil

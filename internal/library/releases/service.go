@@ -8,6 +8,7 @@ import (
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/notices"
 )
 
 // Service publishes materials and hands them out.
@@ -16,11 +17,10 @@ type Service struct {
 	Store     library.Store[Reader, Tx]
 	Events    *events.Service
 	Materials *materials.Service
-	Published func(Card)                                                                           // is told of each release once it is committed
-	Used      func(material int64, people int)                                                     // is told how many use a material, after each handoff
-	Tell      func(ctx context.Context, by string, material int64, event, text, href string) error // tells those who took it
-	Notify    func(ctx context.Context, person, text, href string) error                           // tells one person
-	JobTraits string                                                                               // the kind of job that works out how a release is found
+	Published func(Card)                       // is told of each release once it is committed
+	Used      func(material int64, people int) // is told how many use a material, after each handoff
+	Notices   *notices.Service
+	JobTraits string // the kind of job that works out how a release is found
 	handoffs  library.Progress
 }
 
@@ -37,12 +37,7 @@ func (s *Service) JobFailed(_ context.Context, kind, key string, problem error) 
 	return nil
 }
 
-// tell tells those who took a material what has become of it. That it could not be told undoes nothing.
-func (s *Service) tell(ctx context.Context, by string, r *Release, event, text string) {
-	if s.Tell == nil {
-		return
-	}
-	if err := s.Tell(ctx, by, r.MaterialID, event, text, "/library/"+r.Material.Slug); err != nil {
-		s.Log.Error("tell who took a material", "error", err)
-	}
+// tell tells those who took a material what has become of it, in the transaction in which that happens.
+func (s *Service) tell(tx Tx, by string, r *Release, event, text string) error {
+	return s.Notices.TellTakers(tx, notices.News{Event: event, By: by, Material: r.MaterialID, Release: r.ID, Number: r.Number, Text: text, Href: "/library/" + r.Material.Slug})
 }

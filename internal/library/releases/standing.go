@@ -120,7 +120,7 @@ func (s *Service) Stand(ctx context.Context, p people.Principal, of library.Seen
 	case state != Retired:
 		reason, replacement = "", 0
 	}
-	r, err := s.remark(ctx, p, of, func(tx Tx, r *Release) (string, error) {
+	return s.remark(ctx, p, of, func(tx Tx, r *Release) (string, error) {
 		if replacement != 0 {
 			if replacement == r.MaterialID {
 				return "", library.Invalid("A material can't take its own place.")
@@ -134,14 +134,10 @@ func (s *Service) Stand(ctx context.Context, p people.Principal, of library.Seen
 		case Approved:
 			return "approved", nil
 		case Retired:
-			return "retired: " + reason, nil
+			return "retired: " + reason, s.tell(tx, p.Name, r, "release.retired", fmt.Sprintf("%s, release %d, is retired: %s", r.Material.Name, r.Number, reason))
 		}
 		return "neither approved nor retired", nil
 	})
-	if err == nil && state == Retired {
-		s.tell(ctx, p.Name, &r, "release.retired", fmt.Sprintf("%s, release %d, is retired: %s", r.Material.Name, r.Number, reason))
-	}
-	return r, err
 }
 
 // Correct changes the description of a release; its maps and figures stay as they are. The draft

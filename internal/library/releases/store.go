@@ -4,12 +4,16 @@ import (
 	"time"
 
 	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/notices"
+	"aldermoor/internal/library/people"
 )
 
 // Reader reads what is published.
 type Reader interface {
 	materials.Reader
+	notices.Reader
 	HasJob(kind, key string) (bool, error) // that waits or runs
+	UserNamed(name string) (people.User, error)
 	Release(id int64) (Release, error)
 	ReleasesOf(material int64) ([]Release, error) // latest first
 	Profiles() ([]Profile, error)                 // the latest version of each that is offered, by id
@@ -30,6 +34,7 @@ type Reader interface {
 type Tx interface {
 	Reader
 	materials.Tx
+	notices.Tx
 	AddRelease(r *Release) error
 	Publish(c Card) error
 	AddProfile(p Profile) error

@@ -1,5 +1,4 @@
-// Package requests keeps what artists ask librarians for and report to them, the answers, and
-// what people and other programs are told.
+// Package requests keeps what artists ask librarians for and report to them, and the answers.
 package requests
 
 import (
@@ -14,14 +13,15 @@ import (
 	"aldermoor/core/codec"
 	"aldermoor/core/raster"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/notices"
 	"aldermoor/internal/library/people"
 )
 
-// Service keeps requests, notices and webhooks.
+// Service keeps requests.
 type Service struct {
 	*library.Base
-	Store library.Store[Reader, Tx]
-	Post  Poster // sends webhooks
+	Store   library.Store[Reader, Tx]
+	Notices *notices.Service
 }
 
 // Kind is what is asked.
@@ -155,7 +155,7 @@ func (s *Service) Ask(ctx context.Context, p people.Principal, r Request, text s
 				return err
 			}
 		}
-		return s.hook(tx, "request.asked", map[string]any{"id": r.ID, "kind": r.Kind, "title": r.Title, "by": r.By, "href": r.Href()})
+		return s.Notices.TellPrograms(tx, "request.asked", map[string]any{"request_id": r.ID, "kind": r.Kind, "title": r.Title, "by": r.By, "href": r.Href()})
 	})
 	return r, err
 }
@@ -292,11 +292,11 @@ func (s *Service) Answer(ctx context.Context, p people.Principal, of library.See
 				continue
 			}
 			told[who] = true
-			if err := tx.AddNotice(Notice{Person: who, Text: says, Href: r.Href(), At: s.Now()}); err != nil {
+			if err := s.Notices.Tell(tx, who, says, r.Href()); err != nil {
 				return err
 			}
 		}
-		return s.hook(tx, "request.answered", map[string]any{"id": r.ID, "title": r.Title, "by": p.Name, "state": r.State, "href": r.Href()})
+		return s.Notices.TellPrograms(tx, "request.answered", map[string]any{"request_id": r.ID, "title": r.Title, "by": p.Name, "state": r.State, "href": r.Href()})
 	})
 	return r, err
 }

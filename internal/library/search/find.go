@@ -202,6 +202,7 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 		if err == nil {
 			x.finish()
 			s.index.edition.Add(1)
+			s.index.published.Add(1)
 			s.loaded.Store(true)
 			if s.index.all.count() > 1000 {
 				time.AfterFunc(time.Second, debug.FreeOSMemory) // what reading left behind
@@ -215,6 +216,9 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 
 // Edition is a number that changes whenever something is published.
 func (s *Service) Edition() uint64 { return s.index.edition.Load() }
+
+// Publications counts what was published since the start.
+func (s *Service) Publications() uint64 { return s.index.published.Load() }
 
 // Loaded is whether the Library is in memory.
 func (s *Service) Loaded() bool { return s.loaded.Load() }
@@ -287,6 +291,10 @@ func (b *builder) finish() {
 		if k := b.first[x.cards[i].Look]; int(k) != i {
 			x.seen[i] = x.seen[k]
 		}
+	}
+	x.looks = looks{first: make(map[string]int32, len(x.cards)), next: make([]int32, 0, len(x.cards))}
+	for i := range x.cards {
+		x.looks.add(x.cards[i].Look, int32(i))
 	}
 	b.cards, b.seen, b.first, b.left = nil, nil, nil, nil
 	var wg sync.WaitGroup

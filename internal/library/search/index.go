@@ -26,10 +26,13 @@ type index struct {
 	seen    []seen                // traits of each card
 	figures map[Measure][]float64 // of each card; NaN where it has none
 	traits  map[string]seen       // by look, of what is not published yet
-	means   map[string][]string   // words that mean the same, as they are searched
+	looks   looks
+	uses    map[int64]int       // people who use a material, where that has changed and is not shown yet
+	means   map[string][]string // words that mean the same, as they are searched
 
-	answers answers
-	edition atomic.Uint64 // changes with the cards
+	answers   answers
+	edition   atomic.Uint64 // changes with the cards
+	published atomic.Uint64 // counts what was published
 }
 
 // The fields of a card that are searched, and what a hit in each is worth.
@@ -89,20 +92,38 @@ func densityOf(c *releases.Card) float64 {
 	return float64(c.W) / c.Size.W
 }
 
-// use notes how many people use a material.
+// use records how many people use a material. It is shown after settle.
 func (x *index) use(material int64, people int) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	i, ok := x.at[material]
-	if !ok || x.cards[i].Uses == people {
-		return
+	if x.uses == nil {
+		x.uses = map[int64]int{}
 	}
-	o := x.orders[MostUsed]
-	o.remove(x, i)
-	x.cards[i].Uses = people
-	o.add(x, i)
-	x.answers.forget()
-	x.edition.Add(1)
+	x.uses[material] = people
+}
+
+// settle shows how many people use what: all at once, since every change takes away what was found lately, for
+// everybody.
+func (x *index) settle() {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	changed := false
+	for material, people := range x.uses {
+		i, ok := x.at[material]
+		if !ok || x.cards[i].Uses == people {
+			continue
+		}
+		o := x.orders[MostUsed]
+		o.remove(x, i)
+		x.cards[i].Uses = people
+		o.add(x, i)
+		changed = true
+	}
+	x.uses = nil
+	if changed {
+		x.answers.forget()
+		x.edition.Add(1)
+	}
 }
 
 func (x *index) size() int {
@@ -142,21 +163,25 @@ func (x *index) put(c releases.Card) {
 		return
 	}
 	x.answers.forget()
+	x.published.Add(1)
 	defer x.edition.Add(1)
+	looks := x.seenOf(c.Look) // before its last card goes
 	if ok {
+		x.looks.remove(x.cards[i].Look, i)
 		x.each(i, (*set).remove)
 		for _, o := range x.orders {
 			o.remove(x, i)
 		}
 		delete(x.slugs, x.cards[i].Slug)
 		c.Uses = x.cards[i].Uses
-		x.cards[i], x.seen[i] = c, x.seenOf(c.Look)
+		x.cards[i], x.seen[i] = c, looks
 	} else {
 		i = int32(len(x.cards))
-		x.cards, x.seen = append(x.cards, c), append(x.seen, x.seenOf(c.Look))
+		x.cards, x.seen = append(x.cards, c), append(x.seen, looks)
 		x.at[c.MaterialID] = i
 		x.all.set(int(i))
 	}
+	x.looks.add(c.Look, i)
 	x.slugs[c.Slug] = i
 	x.figure(int(i))
 	x.each(i, (*set).add)

@@ -26,5 +26,9 @@ func (s *Service) Size() int { return s.index.size() }
 // OfMaterial is the card of a material; ok is false if nothing of it is published.
 func (s *Service) OfMaterial(id int64) (c releases.Card, ok bool) { return s.index.byMaterial(id) }
 
-// Used notes how many people use a material.
+// Used records how many people use a material. It is shown after the next Settle.
 func (s *Service) Used(material int64, people int) { s.index.use(material, people) }
+
+// Settle shows how many people use what. Everything that was found lately is found anew, so it is called now and then
+// rather than with each download.
+func (s *Service) Settle() { s.index.settle() }

@@ -126,12 +126,10 @@ func (x *index) putTraits(look string, t Traits) {
 	s, shown := t.seen(), false
 	x.answers.forget()
 	defer x.edition.Add(1)
-	for i := range x.cards {
-		if x.cards[i].Look == look {
-			x.seen[i], shown = s, true
-			x.figure(i)
-		}
-	}
+	x.looks.each(look, func(i int32) {
+		x.seen[i], shown = s, true
+		x.figure(int(i))
+	})
 	if !shown {
 		x.traits[look] = s
 	}
@@ -139,15 +137,10 @@ func (x *index) putTraits(look string, t Traits) {
 
 // seenOf is what is known of a look, of a card or of what is not published yet.
 func (x *index) seenOf(look string) seen {
-	if s, ok := x.traits[look]; ok {
-		return s
+	if i, ok := x.looks.first[look]; ok {
+		return x.seen[i]
 	}
-	for i := range x.cards {
-		if x.cards[i].Look == look {
-			return x.seen[i]
-		}
-	}
-	return seen{}
+	return x.traits[look]
 }
 
 // Near asks for materials that are near to something, the nearest first.

@@ -8,21 +8,22 @@ import (
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/notices"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
-	"aldermoor/internal/library/requests"
 )
 
 // Lane is work that the same people wait for: see jobs.Lane.
 type Lane struct {
 	Name     string
 	Kinds    []string
-	Most     int           // jobs at a time; 0 for no bound
-	Deadline time.Duration // of one job
-	Cancels  bool          // its jobs may be cancelled
-	Own      bool          // it has a worker of its own beside those that all share
-	Alone    bool          // no other worker takes its jobs
+	Most     int             // jobs at a time; 0 for no bound
+	Deadline time.Duration   // of one job
+	Cancels  bool            // its jobs may be cancelled
+	Own      int             // workers of its own beside those that all share
+	Alone    bool            // no other worker takes its jobs
+	Pauses   []time.Duration // after each error but the last one; nil for the default
 }
 
 // The lanes' names.
@@ -37,18 +38,29 @@ const (
 )
 
 // Lanes are the lanes of a server with so many shared workers: what is long never has all of them, deliveries have a
-// worker of their own, and so have webhooks, whose receivers may be silent.
+// worker of their own, and webhooks four, since their receivers may be silent.
 func Lanes(workers int) []Lane {
 	long := max(1, workers-1)
 	return []Lane{
-		{Name: LaneIntake, Kinds: []string{intake.JobOpen, intake.JobExamine, intake.JobSort}, Deadline: 6 * time.Hour, Own: true},
+		{Name: LaneIntake, Kinds: []string{intake.JobOpen, intake.JobExamine, intake.JobSort}, Deadline: 6 * time.Hour, Own: 1},
 		{Name: LanePictures, Kinds: []string{materials.JobPicture, pictures.JobTraits}, Deadline: time.Hour, Cancels: true},
 		{Name: LaneTreatments, Kinds: []string{materials.JobTreat}, Most: long, Deadline: 2 * time.Hour, Cancels: true},
 		{Name: LaneHandoffs, Kinds: []string{releases.JobHandoff}, Most: long, Deadline: 2 * time.Hour, Cancels: true},
 		{Name: LaneReferences, Kinds: []string{pictures.JobView}, Most: 1, Deadline: 2 * time.Hour, Cancels: true},
-		{Name: LaneHooks, Kinds: []string{requests.JobHook}, Most: 1, Deadline: time.Minute, Own: true, Alone: true},
+		{Name: LaneHooks, Kinds: []string{notices.JobHook}, Deadline: 5 * time.Minute, Own: 4, Alone: true, Pauses: hookPauses()},
 		{Name: LaneCare, Kinds: []string{materials.JobGrade}, Most: 1, Deadline: 6 * time.Hour},
 	}
+}
+
+// hookPauses are the pauses between tries of a receiver that does not answer: from ten seconds on each twice as long,
+// six hours at most, for four days.
+func hookPauses() (list []time.Duration) {
+	sum := time.Duration(0)
+	for pause := 10 * time.Second; sum < 4*24*time.Hour; pause = min(2*pause, 6*time.Hour) {
+		list = append(list, pause)
+		sum += pause
+	}
+	return list
 }
 
 // LaneState is a lane as people look at it.

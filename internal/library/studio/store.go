@@ -5,6 +5,7 @@ import (
 	"aldermoor/internal/library/collections"
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/intake"
+	"aldermoor/internal/library/notices"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
@@ -15,6 +16,7 @@ import (
 // Reader is all that can be asked within a transaction.
 type Reader interface {
 	people.Reader
+	notices.Reader
 	events.Reader
 	intake.Reader
 	releases.Reader
@@ -33,6 +35,7 @@ type Reader interface {
 type Tx interface {
 	Reader
 	people.Tx
+	notices.Tx
 	events.Tx
 	intake.Tx
 	releases.Tx

@@ -19,6 +19,7 @@ import (
 	"aldermoor/internal/library/events"
 	"aldermoor/internal/library/intake"
 	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/notices"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/pictures"
 	"aldermoor/internal/library/releases"
@@ -43,9 +44,9 @@ type Config struct {
 	Ending   func(id int64) bool // whether a job that runs has been cancelled
 	Lanes    func() (lanes []Lane, running map[string]int)
 
-	Post       requests.Poster // sends webhooks; nil sends none
-	WatchRoots []string        // folders in which folders may be watched
-	Demo       bool            // the demo's password opens accounts
+	Post       notices.Poster // sends webhooks; nil sends none
+	WatchRoots []string       // folders in which folders may be watched
+	Demo       bool           // the demo's password opens accounts
 }
 
 // DefaultMemory is how many bytes decoded pictures may take at a time, unless that is set.
@@ -55,6 +56,7 @@ const DefaultMemory = 2 << 30
 type Studio struct {
 	People      *people.Service
 	Events      *events.Service
+	Notices     *notices.Service
 	Materials   *materials.Service
 	Intake      *intake.Service
 	Releases    *releases.Service
@@ -95,17 +97,19 @@ func New(c Config) *Studio {
 		Store: library.View(c.Store, func(r Reader) people.Reader { return r }, func(t Tx) people.Tx { return t })}
 	s.Events = &events.Service{Base: b, Wake: c.Wake,
 		Store: library.View(c.Store, func(r Reader) events.Reader { return r }, func(t Tx) events.Tx { return t })}
+	s.Notices = &notices.Service{Base: b, Post: c.Post,
+		Store: library.View(c.Store, func(r Reader) notices.Reader { return r }, func(t Tx) notices.Tx { return t })}
 	s.Materials = &materials.Service{Base: b, Events: s.Events,
 		Store: library.View(c.Store, func(r Reader) materials.Reader { return r }, func(t Tx) materials.Tx { return t })}
 	s.Intake = &intake.Service{Base: b, Events: s.Events, Materials: s.Materials, Archives: c.Archives, WatchRoots: c.WatchRoots,
 		Store: library.View(c.Store, func(r Reader) intake.Reader { return r }, func(t Tx) intake.Tx { return t })}
 	s.Search = &search.Service{Base: b,
 		Store: library.View(c.Store, func(r Reader) search.Reader { return r }, func(t Tx) search.Tx { return t })}
-	s.Collections = &collections.Service{Base: b,
+	s.Collections = &collections.Service{Base: b, Notices: s.Notices,
 		Store: library.View(c.Store, func(r Reader) collections.Reader { return r }, func(t Tx) collections.Tx { return t })}
-	s.Requests = &requests.Service{Base: b, Post: c.Post,
+	s.Requests = &requests.Service{Base: b, Notices: s.Notices,
 		Store: library.View(c.Store, func(r Reader) requests.Reader { return r }, func(t Tx) requests.Tx { return t })}
-	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, Used: s.Search.Used, Tell: s.Requests.Released, Notify: s.Requests.Notify, JobTraits: pictures.JobTraits,
+	s.Releases = &releases.Service{Base: b, Events: s.Events, Materials: s.Materials, Published: s.Search.Put, Used: s.Search.Used, Notices: s.Notices, JobTraits: pictures.JobTraits,
 		Store: library.View(c.Store, func(r Reader) releases.Reader { return r }, func(t Tx) releases.Tx { return t })}
 	s.Pictures = &pictures.Service{Base: b, Events: s.Events, Materials: s.Materials, Releases: s.Releases, Search: s.Search,
 		Store: library.View(c.Store, func(r Reader) pictures.Reader { return r }, func(t Tx) pictures.Tx { return t })}
@@ -121,7 +125,7 @@ func New(c Config) *Studio {
 // Handlers are the jobs that the studio does, by kind.
 func (s *Studio) Handlers() map[string]func(ctx context.Context, key string) error {
 	all := map[string]func(context.Context, string) error{}
-	for _, some := range []map[string]func(context.Context, string) error{s.Materials.Handlers(), s.Intake.Handlers(), s.Releases.Handlers(), s.Pictures.Handlers(), s.Requests.Handlers()} {
+	for _, some := range []map[string]func(context.Context, string) error{s.Materials.Handlers(), s.Intake.Handlers(), s.Releases.Handlers(), s.Pictures.Handlers(), s.Notices.Handlers()} {
 		maps.Copy(all, some)
 	}
 	return all
@@ -129,7 +133,7 @@ func (s *Studio) Handlers() map[string]func(ctx context.Context, key string) err
 
 // JobFailed notes where people see it that a job has failed for good.
 func (s *Studio) JobFailed(ctx context.Context, kind, key string, problem error) {
-	for _, note := range []func(ctx context.Context, kind, key string, problem error) error{s.Materials.JobFailed, s.Intake.JobFailed, s.Releases.JobFailed, s.Pictures.JobFailed} {
+	for _, note := range []func(ctx context.Context, kind, key string, problem error) error{s.Materials.JobFailed, s.Intake.JobFailed, s.Releases.JobFailed, s.Pictures.JobFailed, s.Notices.JobFailed} {
 		if err := note(ctx, kind, key, problem); err != nil {
 			s.Events.Log.Error("note a failed job", "kind", kind, "key", key, "error", err)
 		}

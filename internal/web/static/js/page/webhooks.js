@@ -1,0 +1,8 @@
+// Made by web/vendor.mjs: the islands of this page.
+import Alpine from "../../vendor/alpine.js";
+import { refresh } from "../refresh.js";
+import { shell } from "../shell.js";
+
+Alpine.data("refresh", refresh);
+Alpine.data("shell", shell);
+Alpine.start();
