@@ -110,7 +110,7 @@ func tokenCommand() *cobra.Command {
 		return err
 	})}
 	create.Flags().StringVar(&name, "user", "", "account that the token stands for")
-	create.Flags().StringVar(&scope, "scope", string(people.ScopeAdminister), "read, contribute or administer: how much of the account's role it may use")
+	create.Flags().StringVar(&scope, "scope", string(people.ScopeRead), "read, contribute or administer: how much of the account's role it may use")
 	create.Flags().IntVar(&days, "days", 0, "how long it holds; 0 for a year")
 	create.Flags().StringVar(&label, "label", "command line", "what it is for")
 	create.Flags().StringVar(&data, "data", env("ALDERMOOR_DATA", ""), "folder of the studio's data")

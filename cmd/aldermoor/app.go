@@ -194,6 +194,20 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 		}
 	})
 	wg.Go(func() {
+		for tick := time.NewTicker(careEvery); ; {
+			select {
+			case <-ctx.Done():
+				tick.Stop()
+				return
+			case <-tick.C:
+			}
+			s.ForgetUploads()
+			if err := a.studio.Care(ctx); err != nil && ctx.Err() == nil {
+				a.log.Error("remove what has been kept for its time", "error", err)
+			}
+		}
+	})
+	wg.Go(func() {
 		if err := (&watch.Watcher{Studio: a.studio, Log: a.log}).Run(ctx); err != nil {
 			a.log.Error("watch folders", "error", err)
 		}
@@ -224,6 +238,9 @@ func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFile
 	}
 	return err
 }
+
+// careEvery is how often what has been kept for its time is removed.
+const careEvery = 6 * time.Hour
 
 // stopWithin is how long requests may go on after the signal to stop.
 const stopWithin = 10 * time.Second

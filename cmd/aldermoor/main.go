@@ -52,7 +52,7 @@ func main() {
 		SilenceErrors: true,
 	}
 	root.CompletionOptions.HiddenDefaultCmd = true
-	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), renderCommand(), convertCommand(), stationCommand(), userCommand(), tokenCommand(), verifyCommand(), migrateCommand(), licencesCommand(), seedCommand(), visitCommand())
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), renderCommand(), convertCommand(), stationCommand(), userCommand(), tokenCommand(), verifyCommand(), migrateCommand(), collectCommand(), licencesCommand(), seedCommand(), visitCommand())
 	err := root.ExecuteContext(ctx)
 	var p partial
 	var f failed

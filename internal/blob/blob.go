@@ -21,6 +21,8 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
+	"time"
 )
 
 // Disk is the three folders of a data folder.
@@ -49,18 +51,19 @@ func Open(dir string, derivedBytes int64) (*Disk, error) {
 		derivedBytes = DefaultDerivedBytes
 	}
 	s := &Scratch{incoming}
-	return &Disk{&Blobs{filepath.Join(dir, "blobs"), s}, newDerived(filepath.Join(dir, "derived"), s, derivedBytes), s}, nil
+	return &Disk{&Blobs{dir: filepath.Join(dir, "blobs"), scratch: s}, newDerived(filepath.Join(dir, "derived"), s, derivedBytes), s}, nil
 }
 
 // Look opens the blobs of a folder for reading alone: nothing in it is made, cleared or evicted.
 func Look(dir string) *Blobs {
-	return &Blobs{filepath.Join(dir, "blobs"), &Scratch{filepath.Join(dir, "incoming")}}
+	return &Blobs{dir: filepath.Join(dir, "blobs"), scratch: &Scratch{filepath.Join(dir, "incoming")}}
 }
 
 // Blobs keeps files by their contents.
 type Blobs struct {
 	dir     string
 	scratch *Scratch
+	placing sync.RWMutex // held for writing while a blob is removed
 }
 
 // Path is where a blob lies.
@@ -94,8 +97,14 @@ func (s *Blobs) Put(ctx context.Context, r io.Reader) (sum string, n int64, err 
 	return sum, n, s.keep(f.Name(), sum)
 }
 
-// keep moves a synced file to its blob's place, over whatever lies there.
+// keep moves a synced file to its blob's place, over whatever lies there. The blob's time is when it was put last.
 func (s *Blobs) keep(file, sum string) error {
+	s.placing.RLock()
+	defer s.placing.RUnlock()
+	now := time.Now()
+	if err := os.Chtimes(file, now, now); err != nil {
+		return fmt.Errorf("store a file: %w", err)
+	}
 	to := s.Path(sum)
 	if err := makeDir(filepath.Dir(to)); err != nil {
 		return fmt.Errorf("store a file: %w", err)

@@ -88,6 +88,18 @@ func (t *tx) Tokens(user int64) (list []people.Token, err error) {
 	return list, err
 }
 
+func (t *tx) AllTokens() (list []people.OwnedToken, err error) {
+	err = t.each(`SELECT `+tokenColumns+`, u.name FROM tokens k JOIN users u ON u.id = k.user_id ORDER BY k.id DESC`, nil, func(scan func(...any) error) error {
+		var k people.OwnedToken
+		var at [3]int64
+		err := scan(append(tokenFields(&k.Token, &at), &k.Owner)...)
+		k.Made, k.Ends, k.Used = moment(at[0]), endOf(at[1]), endOf(at[2])
+		list = append(list, k)
+		return err
+	})
+	return list, err
+}
+
 func (t *tx) RemoveToken(user, id int64) error {
 	r, err := t.exec(`DELETE FROM tokens WHERE id = ? AND user_id = ?`, id, user)
 	if err != nil {

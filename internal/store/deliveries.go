@@ -47,7 +47,7 @@ func (t *tx) changed(delivery int64) {
 const deliveryColumns = `d.id, d.version, d.name, d.station, d.state, d.error, d.created, d.by,
 	(SELECT count(*) FROM files f WHERE f.delivery_id = d.id), (SELECT count(*) FROM files f WHERE f.delivery_id = d.id AND (f.examined IS NOT NULL OR f.problem <> '')),
 	(SELECT count(*) FROM files f WHERE f.delivery_id = d.id AND f.problem <> ''), (SELECT coalesce(sum(size), 0) FROM parcels p WHERE p.delivery_id = d.id),
-	(SELECT count(*) FROM materials m WHERE m.delivery_id = d.id), (SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage = 'sorted' AND m.doubts > 0),
+	(SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage <> 'deleted'), (SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage = 'sorted' AND m.doubts > 0),
 	(SELECT count(*) FROM materials m WHERE m.delivery_id = d.id AND m.stage = 'sorted'),
 	(SELECT coalesce(sum(size), 0) FROM files f WHERE f.delivery_id = d.id AND f.examined IS NULL AND f.problem = '')`
 
@@ -59,7 +59,7 @@ func scanDelivery(scan func(...any) error) (d intake.Delivery, err error) {
 }
 
 func (t *tx) Delivery(id int64) (intake.Delivery, error) {
-	d, err := scanDelivery(t.QueryRowContext(t.ctx, `SELECT `+deliveryColumns+` FROM deliveries d WHERE id = ?`, id).Scan)
+	d, err := scanDelivery(t.QueryRowContext(t.ctx, `SELECT `+deliveryColumns+` FROM deliveries d WHERE id = ? AND deleted = 0`, id).Scan)
 	if err == sql.ErrNoRows {
 		err = library.ErrNotFound
 	}
@@ -67,9 +67,9 @@ func (t *tx) Delivery(id int64) (intake.Delivery, error) {
 }
 
 func (t *tx) Deliveries(q intake.DeliveryQuery) (list []intake.Delivery, total int, err error) {
-	where, args := `1`, []any{}
+	where, args := `d.deleted = 0`, []any{}
 	if text := strings.TrimSpace(q.Text); text != "" {
-		where, args = `instr(fold(d.station || ', ' || d.name), ?) > 0`, []any{strings.ToLower(text)}
+		where, args = `d.deleted = 0 AND instr(fold(d.station || ', ' || d.name), ?) > 0`, []any{strings.ToLower(text)}
 	}
 	if err := t.one(`SELECT count(*) FROM deliveries d WHERE `+where, args, &total); err != nil {
 		return nil, 0, err
@@ -154,13 +154,4 @@ func (t *tx) ReplaceFile(f intake.File) error {
 func (t *tx) Unexamined(delivery int64) (some bool, err error) {
 	err = t.one(`SELECT EXISTS (SELECT 1 FROM files WHERE delivery_id = ? AND examined IS NULL AND problem = '')`, []any{delivery}, &some)
 	return some, err
-}
-
-func (t *tx) KnownBlobs(f func(string)) error {
-	return t.each(`SELECT blob FROM files WHERE blob <> '' UNION SELECT blob FROM parcels UNION SELECT blob FROM made UNION SELECT blob FROM props UNION SELECT picture FROM requests WHERE picture <> ''`, nil, func(scan func(...any) error) error {
-		var sum string
-		err := scan(&sum)
-		f(sum)
-		return err
-	})
 }

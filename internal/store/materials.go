@@ -145,7 +145,7 @@ func (t *tx) materials(where string, args ...any) (list []materials.Material, er
 }
 
 func (t *tx) MaterialsOf(delivery int64) ([]materials.Material, error) {
-	list, err := t.materials(`delivery_id = ? ORDER BY set_key`, delivery)
+	list, err := t.materials(`delivery_id = ? AND stage <> 'deleted' ORDER BY set_key`, delivery)
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +153,7 @@ func (t *tx) MaterialsOf(delivery int64) ([]materials.Material, error) {
 	for i := range list {
 		to[i] = &list[i]
 	}
-	return list, t.maps(`SELECT p.id, p.material_id, p.channel, p.document, p.finished FROM maps p JOIN materials m ON m.id = p.material_id WHERE m.delivery_id = ? ORDER BY p.id`, []any{delivery}, to)
+	return list, t.maps(`SELECT p.id, p.material_id, p.channel, p.document, p.finished FROM maps p JOIN materials m ON m.id = p.material_id WHERE m.delivery_id = ? AND m.stage <> 'deleted' ORDER BY p.id`, []any{delivery}, to)
 }
 
 // inState is a condition for each state of a draft.
@@ -230,7 +230,7 @@ func (t *tx) SaveMaterial(m *materials.Material) error {
 func marks(n int) string { return strings.TrimSuffix(strings.Repeat("?,", n), ",") }
 
 func (t *tx) DraftIDs() (ids []int64, err error) {
-	err = t.each(`SELECT id FROM materials WHERE stage <> 'left' ORDER BY id`, nil, func(scan func(...any) error) error {
+	err = t.each(`SELECT id FROM materials WHERE stage NOT IN ('left', 'deleted') ORDER BY id`, nil, func(scan func(...any) error) error {
 		var id int64
 		err := scan(&id)
 		ids = append(ids, id)
@@ -240,7 +240,7 @@ func (t *tx) DraftIDs() (ids []int64, err error) {
 }
 
 func (t *tx) LeftOut(each func(int64)) error {
-	return t.each(`SELECT id FROM materials WHERE stage = 'left'`, nil, func(scan func(...any) error) error {
+	return t.each(`SELECT id FROM materials WHERE stage IN ('left', 'deleted')`, nil, func(scan func(...any) error) error {
 		var id int64
 		err := scan(&id)
 		each(id)
@@ -326,7 +326,7 @@ func (t *tx) FreeSlug(want string) (string, error) {
 }
 
 func (t *tx) SizesOf(station string, limit int) (list []scale.Size, err error) {
-	err = t.each(`SELECT width, height FROM materials WHERE station = ? AND stage <> 'left' AND size_source IN ('resolution_tag', 'sidecar', 'name') ORDER BY id DESC LIMIT ?`,
+	err = t.each(`SELECT width, height FROM materials WHERE station = ? AND stage NOT IN ('left', 'deleted') AND size_source IN ('resolution_tag', 'sidecar', 'name') ORDER BY id DESC LIMIT ?`,
 		[]any{station, limit}, func(scan func(...any) error) error {
 			var s scale.Size
 			err := scan(&s.W, &s.H)

@@ -25,7 +25,7 @@ func (t *tx) SameFiles(material int64, blobs []string) (id int64, err error) {
 	}
 	args = append(args, len(seen))
 	err = t.QueryRowContext(t.ctx, `SELECT p.material_id FROM files f JOIN maps p ON p.file_id = f.id JOIN materials m ON m.id = p.material_id
-		WHERE p.material_id <> ? AND m.stage <> 'left' AND f.blob IN (?`+strings.Repeat(`, ?`, len(seen)-1)+`)
+		WHERE p.material_id <> ? AND m.stage NOT IN ('left', 'deleted') AND f.blob IN (?`+strings.Repeat(`, ?`, len(seen)-1)+`)
 		GROUP BY p.material_id HAVING count(DISTINCT f.blob) = ? ORDER BY m.released DESC, p.material_id LIMIT 1`, args...).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = library.ErrNotFound

@@ -49,7 +49,7 @@ func (t *tx) marked(list ...*releases.Release) error {
 }
 
 func (t *tx) Reviews() (list []releases.Review, err error) {
-	err = t.each(`SELECT r.material_id, m.name, r.version, r.notes, r.by_name, r.asked, r.returned, r.returned_by FROM reviews r JOIN materials m ON m.id = r.material_id ORDER BY r.asked`, nil, func(scan func(...any) error) error {
+	err = t.each(`SELECT r.material_id, m.name, r.version, r.notes, r.by_name, r.asked, r.returned, r.returned_by FROM reviews r JOIN materials m ON m.id = r.material_id WHERE m.stage <> 'deleted' ORDER BY r.asked`, nil, func(scan func(...any) error) error {
 		r, err := scanReview(scan)
 		list = append(list, r)
 		return err
@@ -152,7 +152,7 @@ func (t *tx) MaterialsWith(kind releases.WordKind, word string) (list []int64, e
 	if kind == releases.Tag {
 		within = string(quoted)
 	}
-	err = t.each(`SELECT id FROM materials WHERE stage <> 'left' AND (instr(`+column+`, ?) > 0 OR instr(`+column+`, ?) > 0) ORDER BY id`, []any{string(quoted), within}, func(scan func(...any) error) error {
+	err = t.each(`SELECT id FROM materials WHERE stage NOT IN ('left', 'deleted') AND (instr(`+column+`, ?) > 0 OR instr(`+column+`, ?) > 0) ORDER BY id`, []any{string(quoted), within}, func(scan func(...any) error) error {
 		var id int64
 		err := scan(&id)
 		list = append(list, id)

@@ -18,6 +18,7 @@ type jobsPage struct {
 	Lanes           []laneRow
 	Some            bool // runs, waits or failed
 	Retries         bool
+	Proxy           string // a proxy that is not trusted, "" for none
 }
 
 // laneRow is a lane with what runs and waits in it.
@@ -39,6 +40,9 @@ func (s *Server) jobs(c *echo.Context) error {
 		return err
 	}
 	p := jobsPage{frame: s.frame(c, "Jobs"), Retries: me(c).May(people.Contribute)}
+	if proxy := s.strangeProxy.Load(); proxy != nil && me(c).May(people.Administer) {
+		p.Proxy = *proxy
+	}
 	for _, j := range list {
 		row := jobRow{j, wording.Job(j.Kind), p.Retries && s.Studio.Cancels(j.Kind), s.Studio.Ending(j.ID)}
 		if j.State == "failed" {

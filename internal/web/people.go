@@ -25,6 +25,7 @@ type peoplePage struct {
 	CodeFor   string // whose password was reset
 	Code      string // the one-time code, shown once
 	CodeLasts string
+	Tokens    []tokenRow
 }
 
 func (s *Server) people(c *echo.Context) error {
@@ -36,8 +37,58 @@ func (s *Server) showPeople(c *echo.Context, status int, p peoplePage) error {
 	if err != nil {
 		return err
 	}
+	tokens, err := s.Studio.People.AllTokens(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	for _, t := range tokens {
+		p.Tokens = append(p.Tokens, rowOf(t.Token, t.Owner, here(c)))
+	}
 	p.frame, p.People, p.Roles = s.frame(c, "People"), list, people.Roles()
 	return s.render(c, status, "people", p)
+}
+
+// revokeAny ends anybody's token.
+func (s *Server) revokeAny(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	return s.afterPeople(c, s.Studio.People.RevokeAny(c.Request().Context(), me(c), id))
+}
+
+// apiTokens lists everybody's tokens.
+func (s *Server) apiTokens(c *echo.Context) error {
+	list, err := s.Studio.People.AllTokens(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	type token struct {
+		ID    int64  `json:"id"`
+		User  string `json:"user"`
+		Label string `json:"label"`
+		Scope string `json:"scope"`
+		Made  string `json:"made"`
+		Ends  string `json:"ends"`
+		Used  string `json:"used"`
+	}
+	var items []token
+	for _, t := range list {
+		items = append(items, token{t.ID, t.Owner, t.Label, string(t.Scope), at(t.Made), at(t.Ends), at(t.Used)})
+	}
+	return answerAll(c, items)
+}
+
+// apiRevokeToken ends anybody's token.
+func (s *Server) apiRevokeToken(c *echo.Context) error {
+	id, err := idOf(c, "id")
+	if err != nil {
+		return err
+	}
+	if err := s.Studio.People.RevokeAny(c.Request().Context(), me(c), id); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
 }
 
 func (s *Server) addPerson(c *echo.Context) error {
@@ -151,8 +202,19 @@ type youPage struct {
 }
 
 type tokenRow struct {
-	ID                       int64
-	Label, Scope, Ends, Used string
+	ID                              int64
+	Owner, Label, Scope, Ends, Used string
+}
+
+func rowOf(t people.Token, owner string, now time.Time) tokenRow {
+	r := tokenRow{t.ID, owner, t.Label, string(t.Scope), "never", "never"}
+	if !t.Ends.IsZero() {
+		r.Ends = day(t.Ends, now)
+	}
+	if !t.Used.IsZero() {
+		r.Used = ago(t.Used, now)
+	}
+	return r
 }
 
 type signInRow struct {
@@ -172,14 +234,7 @@ func (s *Server) showYou(c *echo.Context, status int, p youPage) error {
 		}
 		now := time.Now()
 		for _, t := range tokens {
-			r := tokenRow{ID: t.ID, Label: t.Label, Scope: string(t.Scope), Ends: "never", Used: "never"}
-			if !t.Ends.IsZero() {
-				r.Ends = day(t.Ends, now)
-			}
-			if !t.Used.IsZero() {
-				r.Used = ago(t.Used, now)
-			}
-			p.Tokens = append(p.Tokens, r)
+			p.Tokens = append(p.Tokens, rowOf(t, me(c).Name, now))
 		}
 		list, own, err := s.Studio.People.SignIns(ctx, me(c))
 		if err != nil {

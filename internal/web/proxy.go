@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"net"
 	"net/http"
 	"net/netip"
@@ -27,7 +28,11 @@ func (s *Server) proxied(h http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		peer := addressOf(r)
 		if !trusted(peer) {
-			for _, k := range []string{"Forwarded", "X-Forwarded-For", "X-Forwarded-Proto", "X-Forwarded-Host"} {
+			for _, k := range []string{"Forwarded", "X-Forwarded-For", "X-Forwarded-Proto", "X-Forwarded-Host", "X-Real-Ip", "Via"} {
+				if r.Header.Get(k) != "" {
+					r = r.WithContext(context.WithValue(r.Context(), throughProxy{}, true))
+					s.warnOfProxy(peer)
+				}
 				r.Header.Del(k)
 			}
 			h.ServeHTTP(w, r)
@@ -59,8 +64,32 @@ func addressOf(r *http.Request) string {
 	return host
 }
 
-// local says whether a request comes from this machine, and through no proxy.
+// throughProxy marks the context of a request that says that it came through a proxy which is not trusted.
+type throughProxy struct{}
+
+// warnOfProxy records that requests come through a proxy in the studio's own network that is not trusted: everybody
+// behind it then counts as one address. A stranger's claim to be a proxy is nothing to warn of.
+func (s *Server) warnOfProxy(peer string) {
+	addr, err := netip.ParseAddr(peer)
+	if err != nil || !addr.IsLoopback() && !addr.IsPrivate() {
+		return
+	}
+	if had := s.strangeProxy.Swap(&peer); had == nil || *had != peer {
+		s.Log.Warn("requests come through a proxy that is not trusted; everybody behind it counts as one address. Name it with --trusted-proxy", "proxy", peer)
+	}
+}
+
+// local says whether a request comes from this machine, and through no proxy: asked for by a name of this machine, and
+// not passed on.
 func local(r *http.Request) bool {
 	ip := net.ParseIP(addressOf(r))
-	return ip != nil && ip.IsLoopback() && r.Header.Get("X-Forwarded-For") == ""
+	if ip == nil || !ip.IsLoopback() || r.Context().Value(throughProxy{}) != nil || r.Header.Get("X-Forwarded-For") != "" {
+		return false
+	}
+	host := r.Host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		host = h
+	}
+	own := net.ParseIP(strings.Trim(host, "[]"))
+	return host == "localhost" || own != nil && own.IsLoopback()
 }

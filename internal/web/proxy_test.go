@@ -46,8 +46,14 @@ func TestForwardedHeadersCountFromTrustedProxiesAlone(t *testing.T) {
 			if len(entries) == 0 || !strings.Contains(fmt.Sprint(entries[0]), c.signed) {
 				t.Errorf("the failed sign-in came from %v, want %s", entries, c.signed)
 			}
-			if resp, _ := s.ask("", "GET", "/metrics", nil, forwarded...); (resp.StatusCode == 200) != (c.scheme == "http") {
+			if resp, _ := s.ask("", "GET", "/metrics", nil, forwarded...); resp.StatusCode != http.StatusForbidden {
 				t.Errorf("/metrics for somebody behind it: %d", resp.StatusCode)
+			}
+			if resp, _ := s.ask("", "GET", "/metrics", nil); resp.StatusCode != http.StatusOK {
+				t.Errorf("/metrics on this machine: %d", resp.StatusCode)
+			}
+			if says := strings.Contains(s.page(people.Administrator, "/jobs"), "proxy 127.0.0.1, which is not trusted"); says != (c.scheme == "http") {
+				t.Errorf("the Jobs page warns of the proxy: %v", says)
 			}
 		})
 	}

@@ -56,20 +56,21 @@ type Config struct {
 // Server serves Aldermoor.
 type Server struct {
 	Config
-	echo       *echo.Echo
-	sessions   *scs.SessionManager
-	pages      map[string]*template.Template
-	litModules []string // the scripts of the Lit lens
-	static     http.Handler
-	uploads    *uploads
-	walls      walls
-	rates      rates
-	told       atomic.Uint64 // publications that owners of saved searches were told of
-	version    string        // of the built files, for their addresses
-	metrics    metrics
-	registry   *prometheus.Registry
-	ending     chan struct{} // closed when the server is stopping
-	endOnce    sync.Once
+	echo         *echo.Echo
+	sessions     *scs.SessionManager
+	pages        map[string]*template.Template
+	litModules   []string // the scripts of the Lit lens
+	static       http.Handler
+	uploads      *uploads
+	walls        walls
+	rates        rates
+	strangeProxy atomic.Pointer[string] // the last proxy that is not trusted; nil for none
+	told         atomic.Uint64          // publications that owners of saved searches were told of
+	version      string                 // of the built files, for their addresses
+	metrics      metrics
+	registry     *prometheus.Registry
+	ending       chan struct{} // closed when the server is stopping
+	endOnce      sync.Once
 }
 
 // New makes a Server.

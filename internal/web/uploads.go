@@ -40,16 +40,8 @@ func newUploads(dir string, limit int64) (*uploads, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("make %q: %w", dir, err)
 	}
-	old, err := os.ReadDir(dir)
-	if err != nil {
-		return nil, err
-	}
-	for _, e := range old {
-		if info, err := e.Info(); err == nil && time.Since(info.ModTime()) > uploadsKept {
-			os.Remove(filepath.Join(dir, e.Name()))
-		}
-	}
 	u := &uploads{dir: dir, store: filestore.New(dir)}
+	u.forgetOld(time.Now())
 	u.store.DirModePerm, u.store.FileModePerm = 0o700, 0o600
 	c := handler.NewStoreComposer()
 	u.store.UseIn(c)
@@ -98,6 +90,29 @@ func (u *uploads) file(ctx context.Context, id string) (at, path string, err err
 	}
 	return filepath.Join(u.dir, id), path, nil
 }
+
+// forgetOld removes uploads that nobody has gone on with for long.
+func (u *uploads) forgetOld(now time.Time) {
+	list, err := os.ReadDir(u.dir)
+	if err != nil {
+		return // it is looked at again
+	}
+	for _, e := range list {
+		id := strings.TrimSuffix(e.Name(), ".info")
+		latest := time.Time{}
+		for _, name := range []string{id, id + ".info"} { // pieces change the one, not the other
+			if info, err := os.Stat(filepath.Join(u.dir, name)); err == nil && info.ModTime().After(latest) {
+				latest = info.ModTime()
+			}
+		}
+		if now.Sub(latest) > uploadsKept {
+			u.forget(id)
+		}
+	}
+}
+
+// ForgetUploads removes uploads that nobody has gone on with for a week.
+func (s *Server) ForgetUploads() { s.uploads.forgetOld(time.Now()) }
 
 func (u *uploads) forget(id string) {
 	os.Remove(filepath.Join(u.dir, id))

@@ -133,7 +133,7 @@ func (s *Service) recognise(tx Tx, m *materials.Material, f form) error {
 		return nil
 	}
 	of, err := tx.Material(k.Material)
-	if errors.Is(err, library.ErrNotFound) || err == nil && of.Stage == materials.Left {
+	if errors.Is(err, library.ErrNotFound) || err == nil && of.Gone() {
 		return nil
 	}
 	if err != nil {

@@ -27,8 +27,12 @@ type Stage string
 const (
 	Unseen   Stage = "sorted"
 	Accepted Stage = "accepted"
-	Left     Stage = "left" // a librarian does not want it
+	Left     Stage = "left"    // a librarian does not want it
+	Deleted  Stage = "deleted" // it goes for good after KeptDeleted, unless it is restored
 )
+
+// Gone says whether a material is neither in Intake nor on the Bench.
+func (m *Material) Gone() bool { return m.Stage == Left || m.Stage == Deleted }
 
 // Material is one material as the Bench knows it: a draft, whatever has been
 // released of it.

@@ -45,6 +45,9 @@ func Load(tx Reader, seen []library.Seen) ([]*Material, error) {
 		if k.Version != 0 && k.Version != m.Version {
 			return nil, library.ErrStale
 		}
+		if m.Stage == Deleted {
+			return nil, library.Invalid(fmt.Sprintf("%s was deleted. Restore it first.", m.Name))
+		}
 		list = append(list, &m)
 	}
 	return list, nil
@@ -186,6 +189,15 @@ func (s *Service) Step(ctx context.Context, p people.Principal, id int64, redo b
 		moved, err = s.turn(tx, step, redo)
 		if err != nil {
 			return err
+		}
+		if step.Kind == StepDeleteDelivery {
+			deleted := time.Time{}
+			if redo {
+				deleted = s.Now()
+			}
+			if err := tx.SetDeliveryDeleted(step.DeliveryID, deleted); err != nil {
+				return err
+			}
 		}
 		if err := tx.MarkStep(id, !redo); err != nil {
 			return err

@@ -1,6 +1,8 @@
 package materials
 
 import (
+	"time"
+
 	"aldermoor/core/inspect"
 	"aldermoor/core/likeness"
 	"aldermoor/internal/library"
@@ -18,6 +20,8 @@ type Reader interface {
 	Step(id int64) (Step, error)
 	// StepsOf are the steps of a delivery, or of a material if that is 0, the latest first.
 	StepsOf(delivery, material int64, limit int) ([]Step, error)
+	// Deletions are steps since a moment that deleted something and were not undone, the latest first.
+	Deletions(after time.Time, n int) ([]Step, error)
 	// Setting is what the studio has decided for all materials, by name.
 	Setting(name string, to any) (version int64, err error)
 }
@@ -41,6 +45,8 @@ type Tx interface {
 	FreeSlug(want string) (string, error)
 	AddStep(s *Step) error
 	MarkStep(id int64, undone bool) error
+	RenameStep(id int64, says string) error
+	SetDeliveryDeleted(id int64, at time.Time) error // the zero time: it was not
 	// SaveSetting gives ErrStale if version is not the stored one (0: none is).
 	SaveSetting(name string, value any, version int64) error
 }

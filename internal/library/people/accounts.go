@@ -325,7 +325,7 @@ func (s *Service) ChangePassword(ctx context.Context, p Principal, old, password
 // codeFor is how long a one-time code can be used.
 const codeFor = 24 * time.Hour
 
-// ResetPassword makes an account's password useless, ends its sign-ins, and returns a
+// ResetPassword makes an account's password useless, ends its sign-ins and tokens, and returns a
 // one-time code with which its owner sets a new one within a day.
 func (s *Service) ResetPassword(ctx context.Context, p Principal, of library.Seen) (code string, err error) {
 	if err := p.Need(Administer); err != nil {
@@ -335,7 +335,16 @@ func (s *Service) ResetPassword(ctx context.Context, p Principal, of library.See
 	sum := sha256.Sum256([]byte(code))
 	_, err = s.changeUser(ctx, p, of, "password reset", func(tx Tx, u *User) (string, error) {
 		u.Password, u.Code, u.CodeEnds = []byte{}, sum[:], s.Now().Add(codeFor)
-		return "one-time code, good for a day", tx.EndSignIns(u.ID, "")
+		list, err := tx.Tokens(u.ID)
+		if err != nil {
+			return "", err
+		}
+		for _, t := range list {
+			if err := tx.RemoveToken(u.ID, t.ID); err != nil {
+				return "", err
+			}
+		}
+		return fmt.Sprintf("one-time code, valid for a day; %d tokens ended", len(list)), tx.EndSignIns(u.ID, "")
 	})
 	return code, err
 }

@@ -13,6 +13,7 @@ type Reader interface {
 	UserNamed(name string) (User, error)
 	Token(hash []byte) (Token, User, error)
 	Tokens(user int64) ([]Token, error)
+	AllTokens() ([]OwnedToken, error) // the latest first
 	SignIn(id string) (SignIn, User, error)
 	SignIns(user int64) ([]SignIn, error)
 	Audit(q AuditQuery) ([]AuditEntry, error)

@@ -123,3 +123,39 @@ func (s *Service) RevokeToken(ctx context.Context, p Principal, id int64) error 
 		return tx.AddAudit(Entry(s.Now(), p.Name, "token revoked", p.Name, list[i].Label))
 	})
 }
+
+// OwnedToken is a token with the name of its account.
+type OwnedToken struct {
+	Token
+	Owner string
+}
+
+// AllTokens are everybody's tokens, the latest first.
+func (s *Service) AllTokens(ctx context.Context, p Principal) (list []OwnedToken, err error) {
+	if err := p.Need(Administer); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.AllTokens(); return err })
+	return list, err
+}
+
+// RevokeAny ends a token of anybody.
+func (s *Service) RevokeAny(ctx context.Context, p Principal, id int64) error {
+	if err := p.Need(Administer); err != nil {
+		return err
+	}
+	return s.Store.Write(ctx, func(tx Tx) error {
+		list, err := tx.AllTokens()
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(list, func(t OwnedToken) bool { return t.ID == id })
+		if i < 0 {
+			return library.ErrNotFound
+		}
+		if err := tx.RemoveToken(list[i].UserID, id); err != nil {
+			return err
+		}
+		return tx.AddAudit(Entry(s.Now(), p.Name, "token revoked", list[i].Owner, list[i].Label))
+	})
+}

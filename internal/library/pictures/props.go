@@ -3,6 +3,7 @@ package pictures
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -18,6 +19,7 @@ import (
 	"aldermoor/core/mesh"
 	"aldermoor/core/raster"
 	"aldermoor/internal/library"
+	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 )
 
@@ -32,6 +34,9 @@ type Prop struct {
 	Radius  float64 // of a ball around its middle that holds it
 	By      string
 	Created time.Time
+
+	Deleted   time.Time // zero: it was not
+	DeletedBy string
 }
 
 // PropKind is what a prop is.
@@ -131,8 +136,27 @@ func (s *Service) AddProp(ctx context.Context, p people.Principal, kind PropKind
 	return e, err
 }
 
-// RemoveProp removes what was uploaded. Its uploader and leads may.
+// RemoveProp removes what was uploaded: it can be restored for materials.KeptDeleted. Its uploader and leads may.
 func (s *Service) RemoveProp(ctx context.Context, p people.Principal, kind PropKind, id int64) error {
+	return s.setProp(ctx, p, kind, id, func(e *Prop) string {
+		e.Deleted, e.DeletedBy = s.Now(), p.Name
+		return "removed"
+	})
+}
+
+// RestoreProp offers again what was removed.
+func (s *Service) RestoreProp(ctx context.Context, p people.Principal, kind PropKind, id int64) error {
+	err := s.setProp(ctx, p, kind, id, func(e *Prop) string {
+		e.Deleted, e.DeletedBy = time.Time{}, ""
+		return "restored"
+	})
+	if errors.Is(err, library.ErrStale) {
+		return library.Invalid("Another one of that name has been uploaded since. Remove that first.")
+	}
+	return err
+}
+
+func (s *Service) setProp(ctx context.Context, p people.Principal, kind PropKind, id int64, change func(e *Prop) (says string)) error {
 	if err := p.Need(people.Share); err != nil {
 		return err
 	}
@@ -141,16 +165,33 @@ func (s *Service) RemoveProp(ctx context.Context, p people.Principal, kind PropK
 		if err != nil {
 			return err
 		}
-		if e.By != p.Name {
+		if e.By != p.Name && e.DeletedBy != p.Name {
 			if err := p.Need(people.Decide); err != nil {
 				return err
 			}
 		}
-		if err := tx.RemoveProp(id); err != nil {
+		was := e.Deleted
+		says := change(&e)
+		if was.IsZero() == e.Deleted.IsZero() {
+			return library.ErrNotFound // it is so already
+		}
+		if err := tx.SaveProp(e); err != nil {
 			return err
 		}
-		return tx.AddAudit(people.Entry(s.Now(), p.Name, string(kind)+" removed", e.Name, ""))
+		return tx.AddAudit(people.Entry(s.Now(), p.Name, string(kind)+" "+says, e.Name, ""))
 	})
+}
+
+// DeletedProps are the props that can be restored, the latest first.
+func (s *Service) DeletedProps(ctx context.Context, p people.Principal) (list []Prop, err error) {
+	if err := p.Need(people.Enter); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) {
+		list, err = tx.DeletedProps(s.Now().Add(-materials.KeptDeleted))
+		return err
+	})
+	return list, err
 }
 
 // uploaded is a prop by its word in addresses.
@@ -160,6 +201,9 @@ func (s *Service) uploaded(ctx context.Context, kind PropKind, id string) (e Pro
 		return e, library.Invalid(fmt.Sprintf("There is no %s %q.", kind, id))
 	}
 	err = s.Store.Read(ctx, func(tx Reader) error { e, err = tx.Prop(kind, n); return err })
+	if err == nil && !e.Deleted.IsZero() {
+		return e, library.Invalid(fmt.Sprintf("The %s %s was removed.", kind, e.Name))
+	}
 	return e, err
 }
 

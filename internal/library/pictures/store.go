@@ -1,13 +1,18 @@
 package pictures
 
-import "aldermoor/internal/library/releases"
+import (
+	"time"
+
+	"aldermoor/internal/library/releases"
+)
 
 // Reader reads what is pictured.
 type Reader interface {
 	releases.Reader
 	MaterialOfMap(id int64) (int64, error)
-	Props(kind PropKind) ([]Prop, error) // by name
-	Prop(kind PropKind, id int64) (Prop, error)
+	Props(kind PropKind) ([]Prop, error)        // by name
+	Prop(kind PropKind, id int64) (Prop, error) // one that was deleted too
+	DeletedProps(after time.Time) ([]Prop, error)
 }
 
 // Tx asks for pictures, and keeps props.
@@ -16,5 +21,5 @@ type Tx interface {
 	releases.Tx
 	PutTraits(look string, data []byte) error
 	AddProp(p *Prop) error // in place of one of the same kind and name
-	RemoveProp(id int64) error
+	SaveProp(p Prop) error // whether it is deleted; ErrStale if its name is taken
 }

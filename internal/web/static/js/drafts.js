@@ -172,6 +172,7 @@ export function drafts() {
       }
       try {
         if (does === "release") await this.releaseAll(materials);
+        else if (does === "delete") await this.delete(materials);
         else await this.change(form, materials);
       } catch (err) {
         fail(err);
@@ -208,6 +209,13 @@ export function drafts() {
         fail(x);
       }
       field.value = "";
+    },
+
+    /** @param {{id: number, version: number}[]} materials */
+    async delete(materials) {
+      const { step } = await call("POST", "/api/v1/materials/delete", { materials });
+      this.none();
+      tell(materials.length === 1 ? "Draft deleted." : `${materials.length} drafts deleted.`, () => turn(step));
     },
 
     /** @param {{id: number, version: number}[]} materials */
