@@ -1663,6 +1663,8 @@ export interface components {
             title?: string;
             status?: number;
             detail?: string;
+            /** @description Stable, for programs. */
+            code: string;
         };
         Reason: {
             /** @enum {unknown} */
@@ -1670,6 +1672,10 @@ export interface components {
             says?: string;
             weight?: number;
             channel?: components["schemas"]["Channel"];
+            code?: string;
+            figures?: {
+                [key: string]: unknown;
+            } | null;
         };
         Map: {
             id?: number;
@@ -1703,6 +1709,7 @@ export interface components {
             curve?: boolean;
             /** @description Of normals whose first two components are in each other's place; they are read in order. */
             swapped?: boolean;
+            zero?: number;
         };
         Attachment: {
             file?: string;
@@ -1714,6 +1721,10 @@ export interface components {
             width_m?: number;
             height_m?: number;
             says?: string;
+            code?: string;
+            figures?: {
+                [key: string]: unknown;
+            } | null;
         };
         Finding: {
             code?: string;
@@ -1940,6 +1951,8 @@ export interface components {
             cost?: number;
             uses?: number;
             set?: string;
+            /** Format: date-time */
+            changed: string;
         };
         Rule: {
             id?: number;
@@ -2062,6 +2075,7 @@ export interface components {
             height_m?: number | null;
             tags: string[];
             href: string;
+            changed: string;
         };
         /** @description What to change of several materials. What is left out stays as it is. */
         BulkChange: {
@@ -2201,6 +2215,7 @@ export interface components {
                 text: string;
             }[];
             href: string;
+            page: string;
         };
         HookMessage: {
             id: number;
@@ -2233,6 +2248,12 @@ export interface components {
         Per: number;
         /** @description The cursor of the last answer, for what comes next; "" there is the end. */
         Cursor: string;
+        /** @description Which page of the list, from 1; beyond the end it is empty. */
+        Page: number;
+        /** @description Only what has changed since this moment (RFC 3339). */
+        Since: string;
+        /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+        IdempotencyKey: string;
     };
     requestBodies: never;
     headers: never;
@@ -2264,10 +2285,14 @@ export interface operations {
     listDeliveries: {
         parameters: {
             query?: {
-                /** @description From 1. */
-                page?: number;
                 /** @description In the name or the station. */
                 q?: string;
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
             };
             header?: never;
             path?: never;
@@ -2282,10 +2307,9 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: components["schemas"]["DeliveryRow"][];
-                        page?: number;
-                        more?: boolean;
-                        total?: number;
+                        items: components["schemas"]["DeliveryRow"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -2295,7 +2319,10 @@ export interface operations {
     deliver: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -2382,6 +2409,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -2457,10 +2486,14 @@ export interface operations {
                 station?: string;
                 /** @description The latest change first, if empty. */
                 sort?: "work" | "name" | "size";
-                /** @description From 1. */
-                page?: number;
-                /** @description At most 500. */
-                per?: number;
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+                /** @description Only what has changed since this moment (RFC 3339). */
+                changed_since?: components["parameters"]["Since"];
             };
             header?: never;
             path?: never;
@@ -2476,8 +2509,8 @@ export interface operations {
                 content: {
                     "application/json": {
                         items: components["schemas"]["DraftRow"][];
-                        page: number;
                         total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -2518,7 +2551,10 @@ export interface operations {
     releaseDrafts: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -2666,7 +2702,14 @@ export interface operations {
     };
     releases: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path: {
                 id: number;
@@ -2682,7 +2725,9 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: components["schemas"]["Release"][];
+                        items: components["schemas"]["Release"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -2695,6 +2740,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -2828,8 +2875,6 @@ export interface operations {
                 licence?: string[];
                 min_width_m?: number;
                 sort?: "match" | "newest" | "name" | "size" | "density" | "use" | "cost" | "hand";
-                /** @description From 1. */
-                page?: number;
                 /** @description None of these. */
                 not_category?: string[];
                 /** @description None of these. */
@@ -2890,6 +2935,14 @@ export interface operations {
                 not_origin?: string[];
                 /** @description Only materials of this collection; stars for one's favourites. */
                 collection?: string;
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+                /** @description Only what has changed since this moment (RFC 3339). */
+                changed_since?: components["parameters"]["Since"];
             };
             header?: never;
             path?: never;
@@ -2904,22 +2957,23 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        total?: number;
-                        items?: components["schemas"]["Card"][];
-                        facets?: {
+                        total: number;
+                        items: components["schemas"]["Card"][];
+                        facets: {
                             [key: string]: {
                                 value?: string;
                                 count?: number;
                             }[];
                         };
-                        page?: number;
-                        pages?: number;
+                        page: number;
+                        pages: number;
                         /** @description How many further choices each facet has. */
-                        more?: {
+                        more: {
                             [key: string]: number;
                         };
                         /** @description The words of the Library by which the text was found. */
-                        words?: string[];
+                        words: string[];
+                        cursor: string;
                     };
                 };
             };
@@ -3128,6 +3182,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -3170,6 +3226,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -3240,6 +3298,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 map: number;
@@ -3278,7 +3338,14 @@ export interface operations {
     };
     rules: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3292,7 +3359,9 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: components["schemas"]["Rule"][];
+                        items: components["schemas"]["Rule"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -3302,7 +3371,10 @@ export interface operations {
     addRule: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -3331,7 +3403,14 @@ export interface operations {
     };
     proposedRules: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3345,13 +3424,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: {
+                        items: {
                             station?: string;
                             ending?: string;
                             channel?: components["schemas"]["Channel"];
                             times?: number;
                             says?: string;
                         }[];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -3419,7 +3500,14 @@ export interface operations {
     };
     watches: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3433,7 +3521,9 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: components["schemas"]["Watch"][];
+                        items: components["schemas"]["Watch"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -3443,7 +3533,10 @@ export interface operations {
     addWatch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -3612,6 +3705,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -3653,6 +3748,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -3764,6 +3861,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -3790,7 +3889,14 @@ export interface operations {
     };
     treatments: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3804,7 +3910,9 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: components["schemas"]["TreatmentKind"][];
+                        items: components["schemas"]["TreatmentKind"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -3863,7 +3971,10 @@ export interface operations {
     undo: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path: {
                 id: number;
             };
@@ -3886,7 +3997,10 @@ export interface operations {
     redo: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path: {
                 id: number;
             };
@@ -3908,7 +4022,14 @@ export interface operations {
     };
     deliveriesSteps: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path: {
                 id: number;
@@ -3924,7 +4045,9 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: components["schemas"]["RecordedStep"][];
+                        items: components["schemas"]["RecordedStep"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -3933,7 +4056,14 @@ export interface operations {
     };
     materialsSteps: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path: {
                 id: number;
@@ -3949,7 +4079,9 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: components["schemas"]["RecordedStep"][];
+                        items: components["schemas"]["RecordedStep"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -3962,6 +4094,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -4164,7 +4298,10 @@ export interface operations {
     cancelJob: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path: {
                 id: number;
             };
@@ -4191,8 +4328,12 @@ export interface operations {
                 action?: string;
                 /** @description With this text. */
                 text?: string;
-                /** @description From 1. */
-                page?: number;
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
             };
             header?: never;
             path?: never;
@@ -4207,7 +4348,7 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items?: {
+                        items: {
                             /** Format: date-time */
                             at?: string;
                             actor?: string;
@@ -4215,8 +4356,7 @@ export interface operations {
                             subject?: string;
                             detail?: string;
                         }[];
-                        page?: number;
-                        more?: boolean;
+                        cursor: string;
                     };
                 };
             };
@@ -4272,6 +4412,8 @@ export interface operations {
                 relief?: "0" | "1";
                 /** @description Anything: the answer is a file to keep. */
                 save?: string;
+                /** @description Anything: an address that changes with the picture can be kept by browsers. */
+                v?: string;
             };
             header?: never;
             path: {
@@ -4353,6 +4495,8 @@ export interface operations {
                 relief?: "0" | "1";
                 /** @description Anything: the answer is a file to keep. */
                 save?: string;
+                /** @description Anything: an address that changes with the picture can be kept by browsers. */
+                v?: string;
             };
             header?: never;
             path: {
@@ -4434,6 +4578,8 @@ export interface operations {
                 relief?: "0" | "1";
                 /** @description Anything: the answer is a file to keep. */
                 save?: string;
+                /** @description Anything: an address that changes with the picture can be kept by browsers. */
+                v?: string;
             };
             header?: never;
             path: {
@@ -4515,6 +4661,8 @@ export interface operations {
                 relief?: "0" | "1";
                 /** @description Anything: the answer is a file to keep. */
                 save?: string;
+                /** @description Anything: an address that changes with the picture can be kept by browsers. */
+                v?: string;
             };
             header?: never;
             path: {
@@ -4549,7 +4697,14 @@ export interface operations {
     };
     environments: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4564,6 +4719,8 @@ export interface operations {
                 content: {
                     "application/json": {
                         items: components["schemas"]["Environment"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -4576,7 +4733,10 @@ export interface operations {
                 /** @description The file's name. */
                 name: string;
             };
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4624,7 +4784,14 @@ export interface operations {
     };
     finishes: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4639,6 +4806,8 @@ export interface operations {
                 content: {
                     "application/json": {
                         items: components["schemas"]["Finish"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -4648,7 +4817,10 @@ export interface operations {
     addFinishes: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4683,7 +4855,14 @@ export interface operations {
     };
     meshes: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4698,6 +4877,8 @@ export interface operations {
                 content: {
                     "application/json": {
                         items: components["schemas"]["Prop"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -4710,7 +4891,10 @@ export interface operations {
                 /** @description The file's name. */
                 name: string;
             };
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4758,7 +4942,14 @@ export interface operations {
     };
     backdrops: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4773,6 +4964,8 @@ export interface operations {
                 content: {
                     "application/json": {
                         items: components["schemas"]["Prop"][];
+                        total: number;
+                        cursor: string;
                     };
                 };
             };
@@ -4785,7 +4978,10 @@ export interface operations {
                 /** @description The file's name. */
                 name: string;
             };
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4839,7 +5035,10 @@ export interface operations {
                 /** @description How wide what it shows is, in metres, if that is known. */
                 width_m?: number;
             };
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4856,9 +5055,9 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        href: string;
                         /** @description Main colours as rrggbb:share. */
                         palette: string[];
+                        page: string;
                     };
                 };
             };
@@ -4922,7 +5121,14 @@ export interface operations {
     };
     profiles: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4938,6 +5144,7 @@ export interface operations {
                     "application/json": {
                         total: number;
                         items: components["schemas"]["KeptProfile"][];
+                        cursor: string;
                     };
                 };
             };
@@ -4947,7 +5154,10 @@ export interface operations {
     addProfile: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -5056,7 +5266,10 @@ export interface operations {
                 release?: number;
                 tier?: string;
             };
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -5121,7 +5334,14 @@ export interface operations {
     };
     reviews: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5137,6 +5357,7 @@ export interface operations {
                     "application/json": {
                         total: number;
                         items: components["schemas"]["Review"][];
+                        cursor: string;
                     };
                 };
             };
@@ -5191,6 +5412,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -5254,7 +5477,14 @@ export interface operations {
     };
     takings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5279,6 +5509,7 @@ export interface operations {
                             times: number;
                             latest: number;
                         }[];
+                        cursor: string;
                     };
                 };
             };
@@ -5287,7 +5518,14 @@ export interface operations {
     };
     collections: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5303,6 +5541,7 @@ export interface operations {
                     "application/json": {
                         total: number;
                         items: components["schemas"]["Collection"][];
+                        cursor: string;
                     };
                 };
             };
@@ -5312,7 +5551,10 @@ export interface operations {
     addCollection: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -5348,7 +5590,10 @@ export interface operations {
     };
     collection: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description 1: to be kept as a file. */
+                download?: string;
+            };
             header?: never;
             path: {
                 id: number;
@@ -5461,7 +5706,10 @@ export interface operations {
     star: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -5486,7 +5734,14 @@ export interface operations {
     };
     savedSearches: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5502,6 +5757,7 @@ export interface operations {
                     "application/json": {
                         total: number;
                         items: components["schemas"]["SavedSearch"][];
+                        cursor: string;
                     };
                 };
             };
@@ -5511,7 +5767,10 @@ export interface operations {
     saveSearch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -5541,7 +5800,10 @@ export interface operations {
             query?: {
                 id?: number;
             };
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -5584,7 +5846,10 @@ export interface operations {
     correctMany: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -5695,7 +5960,14 @@ export interface operations {
                 state?: "done";
                 /** @description Slug: only reports on this material. */
                 material?: string;
-                page?: number;
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+                /** @description Only what has changed since this moment (RFC 3339). */
+                changed_since?: components["parameters"]["Since"];
             };
             header?: never;
             path?: never;
@@ -5712,6 +5984,7 @@ export interface operations {
                     "application/json": {
                         total: number;
                         items: components["schemas"]["Request"][];
+                        cursor: string;
                     };
                 };
             };
@@ -5721,7 +5994,10 @@ export interface operations {
     ask: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -5783,6 +6059,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -5814,7 +6092,10 @@ export interface operations {
     };
     requestPicture: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Anything: an address that changes with the picture can be kept by browsers. */
+                v?: string;
+            };
             header?: never;
             path: {
                 id: number;
@@ -5867,7 +6148,14 @@ export interface operations {
     };
     notices: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5885,10 +6173,11 @@ export interface operations {
                         items: {
                             id: number;
                             text: string;
-                            href: string;
                             at: string;
                             seen: boolean;
+                            page: string;
                         }[];
+                        cursor: string;
                     };
                 };
             };
@@ -5965,7 +6254,10 @@ export interface operations {
     renameWord: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -6009,7 +6301,14 @@ export interface operations {
     };
     schedules: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items one answer holds: 1 to 500. */
+                per?: components["parameters"]["Per"];
+                /** @description The cursor of the last answer, for what comes next; "" there is the end. */
+                cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6033,6 +6332,7 @@ export interface operations {
                             done: boolean;
                             result: string;
                         }[];
+                        cursor: string;
                     };
                 };
             };
@@ -6042,7 +6342,10 @@ export interface operations {
     schedule: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -6104,7 +6407,10 @@ export interface operations {
     testWebhook: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -6160,7 +6466,10 @@ export interface operations {
     retryWebhookMessage: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path: {
                 id: number;
             };
@@ -6181,7 +6490,10 @@ export interface operations {
     deleteMaterials: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -6215,6 +6527,8 @@ export interface operations {
                 per?: components["parameters"]["Per"];
                 /** @description The cursor of the last answer, for what comes next; "" there is the end. */
                 cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
             };
             header?: never;
             path?: never;
@@ -6251,6 +6565,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -6275,6 +6591,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -6299,6 +6617,8 @@ export interface operations {
             header: {
                 /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
                 "If-Match": components["parameters"]["IfMatch"];
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
             };
             path: {
                 id: number;
@@ -6324,6 +6644,8 @@ export interface operations {
                 per?: components["parameters"]["Per"];
                 /** @description The cursor of the last answer, for what comes next; "" there is the end. */
                 cursor?: components["parameters"]["Cursor"];
+                /** @description Which page of the list, from 1; beyond the end it is empty. */
+                page?: components["parameters"]["Page"];
             };
             header?: never;
             path?: never;
@@ -6358,7 +6680,10 @@ export interface operations {
     revokeToken: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path: {
                 id: number;
             };

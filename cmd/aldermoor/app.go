@@ -130,7 +130,7 @@ func (a *app) close() {
 
 // serve answers on a listener and works on jobs until the context ends.
 func (a *app) serve(ctx context.Context, l net.Listener, c web.Config, t tlsFiles) error {
-	c.Studio, c.Sessions, c.Log = a.studio, a.store.Sessions(), a.log
+	c.Studio, c.Sessions, c.Repeats, c.Log = a.studio, a.store.Sessions(), a.store.Repeats(), a.log
 	c.Uploads = filepath.Join(a.dir, "uploads")
 	c.Ready = func(ctx context.Context) error {
 		if !a.studio.Search.Loaded() {

@@ -172,6 +172,10 @@ func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error
 		where += ` AND station = ?`
 		args = append(args, q.Station)
 	}
+	if !q.Changed.IsZero() {
+		where += ` AND updated >= ?`
+		args = append(args, stamp(q.Changed))
+	}
 	columns, to := "", make([]any, len(materials.DraftStates))
 	counts := make([]int, len(to))
 	for i, s := range materials.DraftStates {

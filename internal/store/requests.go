@@ -19,7 +19,10 @@ func (t *tx) Requests(q requests.Query) (list []requests.Request, total int, err
 	where, args := []string{}, []any{}
 	add := func(text string, v ...any) { where, args = append(where, text), append(args, v...) }
 	order := `asked`
-	if q.Done {
+	if !q.Changed.IsZero() {
+		add(`changed >= ?`, stamp(q.Changed))
+		order = `changed`
+	} else if q.Done {
 		add(`state IN ('solved', 'declined')`)
 		order = `changed DESC`
 	} else {

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"net/http"
 	"strconv"
@@ -39,6 +40,11 @@ func readJSON(c *echo.Context, to any) error {
 	d := json.NewDecoder(c.Request().Body)
 	d.DisallowUnknownFields()
 	err := d.Decode(to)
+	if err == nil {
+		if _, more := d.Token(); more != io.EOF {
+			err = errors.New("something follows the document")
+		}
+	}
 	var invalid library.Invalid
 	if errors.As(err, &invalid) {
 		return invalid
@@ -86,6 +92,14 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	l, err := listingOf(c, 60)
+	if err != nil {
+		return err
+	}
+	q.Page, q.Per, q.From = l.page, min(l.per, mostCardsAnswered), 0
+	if q.Changed, err = since(c); err != nil {
+		return err
+	}
 	if _, err := s.within(c.Request().Context(), me(c), c.QueryParam(collectionParam), &q); err != nil {
 		return err
 	}
@@ -99,7 +113,12 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 	}
 	items := []item{}
 	for _, k := range f.Items {
+		k.Tiers, k.Tags, k.Categories, k.Channels = listed(k.Tiers), listed(k.Tags), listed(k.Categories), listed(k.Channels)
 		items = append(items, item{k, fmt.Sprintf("/api/v1/releases/%d", k.ReleaseID)})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": f.Total, "items": items, "facets": f.Facets, "more": f.More, "words": f.Words, "page": f.Page, "pages": f.Pages})
+	if l.page > f.Pages { // beyond the end there is nothing
+		items = []item{}
+	}
+	return c.JSON(http.StatusOK, map[string]any{"total": f.Total, "items": items, "facets": f.Facets, "more": f.More, "words": append([]string{}, f.Words...),
+		"page": l.page, "pages": f.Pages, "cursor": (listing{l.page, q.Per}).next(f.Total)})
 }

@@ -148,7 +148,7 @@ func (s *Server) apiCollections(c *echo.Context) error {
 	for _, k := range list {
 		items = append(items, s.collectionView(k))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": len(items), "items": items})
+	return answerAll(c, items)
 }
 
 func (s *Server) apiCollection(c *echo.Context) error {

@@ -279,6 +279,9 @@ func viewStep(k materials.Step) stepView {
 	return v
 }
 
+// mostSteps is how many steps of a thing can be listed.
+const mostSteps = 2000
+
 // apiSteps lists the steps of a delivery or a material, the latest first.
 func (s *Server) apiSteps(c *echo.Context) error {
 	id, err := idOf(c, "id")
@@ -289,7 +292,7 @@ func (s *Server) apiSteps(c *echo.Context) error {
 	if strings.HasPrefix(c.Request().URL.Path, "/api/v1/materials/") {
 		delivery, material = 0, id
 	}
-	list, err := s.Studio.Materials.History(c.Request().Context(), me(c), delivery, material, 200)
+	list, err := s.Studio.Materials.History(c.Request().Context(), me(c), delivery, material, mostSteps)
 	if err != nil {
 		return err
 	}
@@ -297,7 +300,7 @@ func (s *Server) apiSteps(c *echo.Context) error {
 	for _, k := range list {
 		items = append(items, viewStep(k))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items})
+	return answerAll(c, items)
 }
 
 func (s *Server) apiUndo(c *echo.Context) error { return s.turn(c, false) }
@@ -339,7 +342,7 @@ func (s *Server) apiRules(c *echo.Context) error {
 	for _, r := range list {
 		items = append(items, viewRule(r))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items})
+	return answerAll(c, items)
 }
 
 // apiSaveRule adds a rule, or changes the one of the address.
@@ -393,7 +396,7 @@ func (s *Server) apiProposals(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": proposalViews(list)})
+	return answerAll(c, proposalViews(list))
 }
 
 // proposalView is a rule that corrections make likely, for the API and the page.

@@ -117,8 +117,11 @@ func setView(m *materials.Material) apiSet {
 }
 
 func (s *Server) apiDeliveries(c *echo.Context) error {
-	page, per := pageOf(c), 50
-	list, total, err := s.Studio.Intake.Deliveries(c.Request().Context(), me(c), intake.DeliveryQuery{Text: c.QueryParam("q"), Page: page, Per: per})
+	l, err := listingOf(c, 50)
+	if err != nil {
+		return err
+	}
+	list, total, err := s.Studio.Intake.Deliveries(c.Request().Context(), me(c), intake.DeliveryQuery{Text: c.QueryParam("q"), Page: l.page, Per: l.per})
 	if err != nil {
 		return err
 	}
@@ -135,7 +138,7 @@ func (s *Server) apiDeliveries(c *echo.Context) error {
 	for _, d := range list {
 		items = append(items, row{d.ID, d.Name, d.Station, string(d.State), d.Progress(), d.Sets, fmt.Sprintf("/api/v1/deliveries/%d", d.ID)})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": page, "more": total > page*per, "total": total})
+	return answerPage(c, l, items, total)
 }
 
 // apiDeliver takes a multipart request as a stream: nothing is held in memory.

@@ -104,7 +104,12 @@ func (s *Server) apiDrafts(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if q.Per, err = whole(c, "per", 50); err != nil {
+	l, err := listingOf(c, 50)
+	if err != nil {
+		return err
+	}
+	q.Page, q.Per = l.page, l.per
+	if q.Changed, err = since(c); err != nil {
 		return err
 	}
 	list, err := s.Studio.Materials.Drafts(c.Request().Context(), me(c), q)
@@ -122,18 +127,19 @@ func (s *Server) apiDrafts(c *echo.Context) error {
 		Width    *float64 `json:"width_m"`
 		Height   *float64 `json:"height_m"`
 		Tags     []string `json:"tags"`
+		Changed  string   `json:"changed"`
 		Href     string   `json:"href"`
 	}
 	items := []row{}
 	for i := range list.Items {
 		m := &list.Items[i]
-		r := row{ID: m.ID, Version: m.Version, Name: m.Name, Station: m.Station, Released: m.Released, Edited: m.Released > 0 && m.Changed(), Findings: m.Doubts, Tags: m.Tags, Href: fmt.Sprintf("/api/v1/materials/%d", m.ID)}
+		r := row{ID: m.ID, Version: m.Version, Name: m.Name, Station: m.Station, Released: m.Released, Edited: m.Released > 0 && m.Changed(), Findings: m.Doubts, Tags: append([]string{}, m.Tags...), Changed: at(m.Updated), Href: fmt.Sprintf("/api/v1/materials/%d", m.ID)}
 		if m.Size.Known() {
 			r.Width, r.Height = &m.Size.W, &m.Size.H
 		}
 		items = append(items, r)
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": max(1, q.Page), "total": list.Total})
+	return answerPage(c, l, items, list.Total)
 }
 
 // checkChosen refuses a request that names no materials, too many, or one without the version that was seen.

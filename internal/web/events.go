@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"aldermoor/internal/library"
@@ -44,7 +45,8 @@ func (s *Server) eventStream(c *echo.Context) error {
 	send := func(kind string) error {
 		topics, last := l.Take()
 		counts, _ := s.Studio.Counts(ctx)
-		data, err := json.Marshal(map[string]any{"topics": topics, "jobs": counts.Jobs, "says": wording.JobsLeft(counts.Jobs, counts.Left), "counts": counts})
+		data, err := json.Marshal(map[string]any{"topics": topics, "changes": eventChanges(topics), "number": last,
+			"jobs": counts.Jobs, "says": wording.JobsLeft(counts.Jobs, counts.Left), "counts": countsView{counts.Intake, counts.Bench, counts.Library, counts.Jobs, counts.Done, int(counts.Left.Seconds())}})
 		if err == nil {
 			_, err = fmt.Fprintf(w, "%sid: %d\ndata: %s\n\n", kind, last, data)
 		}
@@ -82,4 +84,31 @@ func (s *Server) eventStream(c *echo.Context) error {
 			}
 		}
 	}
+}
+
+// countsView are the figures of the bar on top.
+type countsView struct {
+	Intake      int     `json:"intake"`
+	Bench       int     `json:"bench"`
+	Library     int     `json:"library"`
+	Jobs        int     `json:"jobs"`
+	Done        float64 `json:"done"`
+	SecondsLeft int     `json:"seconds_left"`
+}
+
+// eventChange is a thing that has changed: its type, and its id where one thing has.
+type eventChange struct {
+	Type string `json:"type"`
+	ID   int64  `json:"id,omitempty"`
+}
+
+// eventChanges are what topics say as types and ids.
+func eventChanges(topics []string) []eventChange {
+	list := []eventChange{}
+	for _, t := range topics {
+		kind, id, _ := strings.Cut(t, ":")
+		n, _ := strconv.ParseInt(id, 10, 64)
+		list = append(list, eventChange{kind, n})
+	}
+	return list
 }

@@ -304,7 +304,7 @@ func (s *Server) apiLook(c *echo.Context) error {
 		return err
 	}
 	v.Set(lookParam, string(text))
-	return c.JSON(http.StatusOK, map[string]any{"href": "/library?" + v.Encode(), "palette": hexes(likeness.PaletteOf(rgb))})
+	return c.JSON(http.StatusOK, map[string]any{"page": "/library?" + v.Encode(), "palette": hexes(likeness.PaletteOf(rgb))})
 }
 
 // hexes are the colours of a palette as addresses have them.

@@ -62,7 +62,7 @@ func (s *Server) finishBall(c *echo.Context) error {
 }
 
 func (s *Server) apiFinishes(c *echo.Context) error {
-	return c.JSON(http.StatusOK, map[string]any{"items": finishViews()})
+	return answerAll(c, finishViews())
 }
 
 func (s *Server) apiAddFinishes(c *echo.Context) error {

@@ -47,7 +47,7 @@ func (s *Server) apiWatches(c *echo.Context) error {
 	for _, w := range list {
 		items = append(items, viewWatch(w))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items})
+	return answerAll(c, items)
 }
 
 func (s *Server) apiAddWatch(c *echo.Context) error {

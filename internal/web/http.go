@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"encoding/json"
 	"io/fs"
 	"mime"
@@ -18,11 +19,21 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 )
 
-// writeProblem answers with problem details (RFC 9457).
-func writeProblem(w http.ResponseWriter, status int, says string) {
+// writeProblem answers with problem details (RFC 9457), and a code for programs: the status' own unless another is given.
+func writeProblem(w http.ResponseWriter, status int, code, says string) {
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
-	json.NewEncoder(w).Encode(map[string]any{"type": "about:blank", "title": http.StatusText(status), "status": status, "detail": says})
+	json.NewEncoder(w).Encode(map[string]any{"type": "about:blank", "title": http.StatusText(status), "status": status,
+		"code": cmp.Or(code, codes[status], "failed"), "detail": says})
+}
+
+// codes are what programs tell problems apart by, where the status does not say it. They never change.
+var codes = map[int]string{
+	http.StatusBadRequest: "bad_request", http.StatusUnauthorized: "not_signed_in", http.StatusForbidden: "no_access", http.StatusNotFound: "not_found",
+	http.StatusMethodNotAllowed: "method_not_allowed", http.StatusConflict: "conflict", http.StatusGone: "gone", http.StatusPreconditionFailed: "stale",
+	http.StatusRequestEntityTooLarge: "body_too_large", http.StatusRequestURITooLong: "address_too_long", http.StatusUnprocessableEntity: "invalid",
+	http.StatusPreconditionRequired: "version_required", http.StatusTooManyRequests: "too_many_requests", http.StatusServiceUnavailable: "not_ready",
+	http.StatusInsufficientStorage: "disk_full", http.StatusInternalServerError: "failed",
 }
 
 // precompressed serves embedded files, gzipped once for all.

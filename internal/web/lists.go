@@ -17,6 +17,21 @@ import (
 // mostPer is how many items one answer holds at most.
 const mostPer = 500
 
+// mostCardsAnswered is how many cards of the Library one answer holds at most.
+const mostCardsAnswered = 200
+
+// since is the moment of changed_since; zero if it is not asked for.
+func since(c *echo.Context) (t time.Time, err error) {
+	text := c.QueryParam("changed_since")
+	if text == "" {
+		return t, nil
+	}
+	if t, err = time.Parse(time.RFC3339, text); err != nil {
+		return t, library.Invalid(fmt.Sprintf("changed_since is a moment such as 2026-03-04T09:00:00Z; %q is not.", text))
+	}
+	return t, nil
+}
+
 // listing is the part of a list that is asked for: its page (from 1) of so many items.
 type listing struct{ page, per int }
 
@@ -50,11 +65,14 @@ func (l listing) next(total int) string {
 	if l.page*l.per >= total {
 		return ""
 	}
-	return fmt.Sprintf("%d-%d", l.page+1, l.per)
+	return l.following()
 }
 
-// within is the part of a whole list.
-func within[T any](l listing, all []T) []T {
+// following is the cursor of the page behind this one, if there is one.
+func (l listing) following() string { return fmt.Sprintf("%d-%d", l.page+1, l.per) }
+
+// portion is the part of a whole list.
+func portion[T any](l listing, all []T) []T {
 	from := min((l.page-1)*l.per, len(all))
 	return all[from:min(from+l.per, len(all))]
 }
@@ -66,7 +84,7 @@ func answerAll[T any](c *echo.Context, all []T) error {
 		return err
 	}
 	items := []T{}
-	items = append(items, within(l, all)...)
+	items = append(items, portion(l, all)...)
 	return answerPage(c, l, items, len(all))
 }
 
@@ -97,4 +115,12 @@ func at(t time.Time) string {
 		return ""
 	}
 	return t.UTC().Format(time.RFC3339)
+}
+
+// listed is a list that is an empty one rather than none: a JSON array is never null.
+func listed[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
 }

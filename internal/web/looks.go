@@ -139,7 +139,7 @@ func (s *Server) apiProps(kind pictures.PropKind) echo.HandlerFunc {
 		if err != nil {
 			return err
 		}
-		return c.JSON(http.StatusOK, map[string]any{"items": list})
+		return answerAll(c, list)
 	}
 }
 

@@ -172,7 +172,12 @@ func (s *Server) audit(c *echo.Context) error {
 }
 
 func (s *Server) apiAudit(c *echo.Context) error {
+	l, err := listingOf(c, 100)
+	if err != nil {
+		return err
+	}
 	q := auditQuery(c)
+	q.Page, q.Per = l.page, l.per
 	list, more, err := s.Studio.People.Audit(c.Request().Context(), me(c), q)
 	if err != nil {
 		return err
@@ -188,7 +193,11 @@ func (s *Server) apiAudit(c *echo.Context) error {
 	for _, e := range list {
 		items = append(items, entry{at(e.At), e.Actor, e.Action, e.Subject, e.Detail})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items, "page": q.Page, "more": more})
+	next := ""
+	if more {
+		next = l.following()
+	}
+	return c.JSON(http.StatusOK, map[string]any{"items": items, "cursor": next})
 }
 
 type youPage struct {

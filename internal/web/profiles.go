@@ -234,7 +234,7 @@ func (s *Server) apiProfiles(c *echo.Context) error {
 	for _, p := range list {
 		items = append(items, profileView(p))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": len(items), "items": items})
+	return answerAll(c, items)
 }
 
 func (s *Server) apiProfile(c *echo.Context) error {

@@ -3,7 +3,6 @@ package web
 import (
 	"encoding/json"
 	"fmt"
-	"net/http"
 	"slices"
 
 	"aldermoor/core/inspect"
@@ -91,7 +90,7 @@ func (s *Server) apiTreatments(c *echo.Context) error {
 	for _, k := range treat.Kinds() {
 		items = append(items, kind{k, wording.TreatmentOf(k).Title, wording.TreatmentOf(k).Help, append([]string{}, k.Params()...)})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items})
+	return answerAll(c, items)
 }
 
 // apiTreat adds a treatment at the end of a recipe.

@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"net/http"
 
+	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
+	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/releases"
 
 	"github.com/labstack/echo/v5"
@@ -40,19 +42,22 @@ func (s *Server) releaseView(r *releases.Release, whole bool) apiReleaseView {
 }
 
 func (s *Server) apiReleases(c *echo.Context) error {
-	m, err := s.draft(c)
+	id, err := idOf(c, "id")
 	if err != nil {
 		return err
 	}
-	list, err := s.Studio.Releases.Releases(c.Request().Context(), me(c), m.ID)
+	list, err := s.Studio.Releases.Releases(c.Request().Context(), me(c), id)
 	if err != nil {
 		return err
+	}
+	if len(list) == 0 && !me(c).May(people.SeeDrafts) {
+		return library.ErrNotFound // artists do not learn of drafts
 	}
 	items := []apiReleaseView{}
 	for i := range list {
 		items = append(items, s.releaseView(&list[i], false))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"items": items})
+	return answerAll(c, items)
 }
 
 func (s *Server) apiRelease(c *echo.Context) error {

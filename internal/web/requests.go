@@ -127,6 +127,7 @@ type apiRequest struct {
 	Version  int64        `json:"version"`
 	Messages []apiMessage `json:"messages"`
 	Href     string       `json:"href"`
+	Page     string       `json:"page"`
 }
 
 type apiMessage struct {
@@ -137,7 +138,7 @@ type apiMessage struct {
 
 func (s *Server) requestView(r requests.Request) apiRequest {
 	v := apiRequest{ID: r.ID, Kind: string(r.Kind), Title: r.Title, Size: r.Size, Due: r.Due, Release: r.Release, View: r.View, By: r.By, Asked: at(r.Asked),
-		State: string(r.State), Version: r.Version, Messages: []apiMessage{}, Href: r.Href()}
+		State: string(r.State), Version: r.Version, Messages: []apiMessage{}, Href: fmt.Sprintf("/api/v1/requests/%d", r.ID), Page: r.Page()}
 	if r.Picture != "" {
 		v.Picture = fmt.Sprintf("/api/v1/requests/%d/picture.jpg", r.ID)
 	}
@@ -157,7 +158,14 @@ func (s *Server) requestView(r requests.Request) apiRequest {
 }
 
 func (s *Server) apiRequests(c *echo.Context) error {
-	q := requests.Query{Done: c.QueryParam("state") == "done", Page: pageOf(c), Per: 100}
+	l, err := listingOf(c, 100)
+	if err != nil {
+		return err
+	}
+	q := requests.Query{Done: c.QueryParam("state") == "done", Page: l.page, Per: l.per}
+	if q.Changed, err = since(c); err != nil {
+		return err
+	}
 	if slug := c.QueryParam("material"); slug != "" {
 		card, ok := s.Studio.Search.Card(slug)
 		if !ok {
@@ -173,7 +181,7 @@ func (s *Server) apiRequests(c *echo.Context) error {
 	for _, r := range list {
 		items = append(items, s.requestView(r))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": total, "items": items})
+	return answerPage(c, l, items, total)
 }
 
 func (s *Server) apiRequest(c *echo.Context) error {
@@ -333,7 +341,7 @@ func (s *Server) apiNotices(c *echo.Context) error {
 	type item struct {
 		ID   int64  `json:"id"`
 		Text string `json:"text"`
-		Href string `json:"href"`
+		Page string `json:"page"`
 		At   string `json:"at"`
 		Seen bool   `json:"seen"`
 	}
@@ -341,5 +349,5 @@ func (s *Server) apiNotices(c *echo.Context) error {
 	for _, n := range list {
 		items = append(items, item{n.ID, n.Text, n.Href, at(n.At), n.Seen})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": len(items), "items": items})
+	return answerAll(c, items)
 }

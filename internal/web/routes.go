@@ -160,7 +160,7 @@ func (s *Server) routes() []route {
 		{put, "/api/v1/standards", decide, changes, s.apiSaveStandards},
 		{get, "/api/v1/synonyms", drafts, makes, s.apiSynonyms},
 		{put, "/api/v1/synonyms", decide, changes, s.apiSaveSynonyms},
-		{get, "/api/v1/materials/:id/releases", drafts, makes, s.apiReleases},
+		{get, "/api/v1/materials/:id/releases", enter, makes, s.apiReleases},
 		{post, "/api/v1/materials/:id/releases", work, changes, s.apiRelease},
 		{get, "/api/v1/schedules", drafts, makes, s.apiSchedules},
 		{post, "/api/v1/schedules", work, makes, s.apiSchedule},

@@ -98,7 +98,7 @@ func (s *Server) apiSearches(c *echo.Context) error {
 		}
 		items = append(items, apiSearch{k.ID, k.Name, k.Address, n})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": len(items), "items": items})
+	return answerAll(c, items)
 }
 
 func (s *Server) apiAddSearch(c *echo.Context) error {

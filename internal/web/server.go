@@ -50,6 +50,7 @@ type Config struct {
 	Proxies   []netip.Prefix // whose forwarded addresses and schemes are believed
 	MaxUpload int64          // bytes of one request or file; 0 for 50 GB
 	Uploads   string         // folder for files that arrive in pieces
+	Repeats   Repeats        // answers to requests that name an Idempotency-Key; nil keeps none
 	TokenRate int            // requests a second of one token; 0 for the usual bound, below 0 for none
 }
 
@@ -64,6 +65,7 @@ type Server struct {
 	uploads      *uploads
 	walls        walls
 	rates        rates
+	params       params                 // of the operations of the API
 	strangeProxy atomic.Pointer[string] // the last proxy that is not trusted; nil for none
 	told         atomic.Uint64          // publications that owners of saved searches were told of
 	version      string                 // of the built files, for their addresses
@@ -108,6 +110,13 @@ func New(c Config) (*Server, error) {
 		return nil, err
 	}
 	if s.uploads, err = newUploads(c.Uploads, c.MaxUpload); err != nil {
+		return nil, err
+	}
+	document, err := files.ReadFile("openapi.json")
+	if err != nil {
+		return nil, err
+	}
+	if s.params, err = documented(document); err != nil {
 		return nil, err
 	}
 	s.metrics = newMetrics(s.registry, c)
@@ -155,7 +164,7 @@ func (s *Server) EndStreams() { s.endOnce.Do(func() { close(s.ending) }) }
 func (s *Server) Handler() http.Handler {
 	cross := http.NewCrossOriginProtection()
 	cross.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		writeProblem(w, http.StatusForbidden, "This request came from another site and was refused.")
+		writeProblem(w, http.StatusForbidden, "other_site", "This request came from another site and was refused.")
 	}))
 	var h http.Handler = s.echo
 	h = cross.Handler(h)
@@ -202,6 +211,9 @@ func (s *Server) guard(r route) echo.HandlerFunc {
 		if err := s.bound(c, r); err != nil {
 			return err
 		}
+		if err := s.known(c, r); err != nil {
+			return err
+		}
 		p, err := s.principal(c)
 		if err != nil {
 			return err
@@ -228,7 +240,7 @@ func (s *Server) guard(r route) echo.HandlerFunc {
 				return refuse(http.StatusPreconditionRequired, "Say which version this change was made for: send its ETag as If-Match, or * to change whatever there is.")
 			}
 		}
-		return r.do(c)
+		return s.once(c, r)
 	}
 }
 
@@ -256,7 +268,7 @@ func (s *Server) recovered(h http.Handler) http.Handler {
 				}
 				s.Log.Error("panic", "path", r.URL.Path, "panic", p, "stack", string(stack))
 				_, says := explain(errors.New("panic"))
-				writeProblem(w, http.StatusInternalServerError, says)
+				writeProblem(w, http.StatusInternalServerError, "", says)
 			}
 		}()
 		h.ServeHTTP(w, r)
@@ -303,12 +315,28 @@ func me(c *echo.Context) people.Principal {
 // refusal is an error that says what a person can do about it.
 type refusal struct {
 	status int
+	code   string // for programs; "" for the status' own
 	says   string
 }
 
 func (r refusal) Error() string { return r.says }
 
-func refuse(status int, says string) error { return refusal{status, says} }
+func refuse(status int, says string) error { return refusal{status, "", says} }
+
+// refuseAs is refuse with a code of its own for programs.
+func refuseAs(status int, code, says string) error { return refusal{status, code, says} }
+
+// codeOf is an error's code for programs; "" for that of its status.
+func codeOf(err error) string {
+	var r refusal
+	switch {
+	case errors.As(err, &r):
+		return r.code
+	case errors.Is(err, library.ErrBusy):
+		return "busy"
+	}
+	return ""
+}
 
 // explain is the status and sentence of any error.
 func explain(err error) (int, string) {
@@ -373,7 +401,7 @@ func (s *Server) problem(c *echo.Context, err error) {
 		c.Response().Header().Set("Retry-After", strconv.Itoa(wait))
 	}
 	if path := c.Request().URL.Path; c.Request().Header.Get("X-Part") != "" || strings.HasPrefix(path, "/api/") || strings.Contains(c.Request().Header.Get("Accept"), "application/json") {
-		writeProblem(c.Response(), status, says)
+		writeProblem(c.Response(), status, codeOf(err), says)
 		return
 	}
 	if err := s.render(c, status, "error", errorPage{s.frame(c, http.StatusText(status)), status, says}); err != nil {

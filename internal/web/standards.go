@@ -124,11 +124,8 @@ func (s *Server) apiSynonyms(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if list == nil {
-		list = search.Synonyms{}
-	}
 	c.Response().Header().Set("ETag", etag(version))
-	return c.JSON(http.StatusOK, synonymsBody{list})
+	return c.JSON(http.StatusOK, synonymsBody{listed(list)})
 }
 
 func (s *Server) apiSaveSynonyms(c *echo.Context) error {
@@ -144,5 +141,5 @@ func (s *Server) apiSaveSynonyms(c *echo.Context) error {
 		return err
 	}
 	c.Response().Header().Set("ETag", etag(version))
-	return c.JSON(http.StatusOK, in)
+	return c.JSON(http.StatusOK, synonymsBody{listed(in.Groups)})
 }

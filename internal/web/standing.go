@@ -111,7 +111,7 @@ func (s *Server) apiReviews(c *echo.Context) error {
 	for _, r := range list {
 		items = append(items, reviewView(r))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": len(items), "items": items})
+	return answerAll(c, items)
 }
 
 // apiAskReview sends a draft to the leads.
@@ -246,7 +246,7 @@ func (s *Server) apiTakings(c *echo.Context) error {
 		return err
 	}
 	views := s.takingViews(c, list)
-	return c.JSON(http.StatusOK, map[string]any{"total": len(views), "items": views})
+	return answerAll(c, views)
 }
 
 // takenPage is the history of one's own handoffs.
@@ -340,7 +340,7 @@ func (s *Server) apiSchedules(c *echo.Context) error {
 	for _, k := range list {
 		items = append(items, scheduleView(k))
 	}
-	return c.JSON(http.StatusOK, map[string]any{"total": len(items), "items": items})
+	return answerAll(c, items)
 }
 
 func (s *Server) apiRemoveSchedule(c *echo.Context) error {

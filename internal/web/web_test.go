@@ -92,7 +92,7 @@ func newStudio(t *testing.T, cfg web.Config) *running {
 	if cfg.TokenRate == 0 {
 		cfg.TokenRate = -1 // tests ask as fast as they can
 	}
-	cfg.Studio, cfg.Sessions, cfg.Log, cfg.Uploads = svc, db.Sessions(), log, filepath.Join(dir, "uploads")
+	cfg.Studio, cfg.Sessions, cfg.Repeats, cfg.Log, cfg.Uploads = svc, db.Sessions(), db.Repeats(), log, filepath.Join(dir, "uploads")
 	s, err := web.New(cfg)
 	if err != nil {
 		t.Fatal(err)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/people"
@@ -43,8 +44,9 @@ type DraftQuery struct {
 	State   DraftState
 	Station string
 	Order   DraftOrder
-	Page    int // from 1
-	Per     int // at most 500
+	Changed time.Time // since then; zero for whenever
+	Page    int       // from 1
+	Per     int       // at most 500
 }
 
 // DraftList is a page of materials on the Bench.

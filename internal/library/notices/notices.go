@@ -56,7 +56,7 @@ type News struct {
 	Release  int64
 	Number   int
 	Text     string
-	Href     string
+	Page     string // address of what it is about
 }
 
 // TellTakers tells those who took a material what happened to it, but not who did it; and webhooks.
@@ -69,12 +69,12 @@ func (s *Service) TellTakers(tx Tx, n News) error {
 		if who == n.By {
 			continue
 		}
-		if err := s.Tell(tx, who, n.Text, n.Href); err != nil {
+		if err := s.Tell(tx, who, n.Text, n.Page); err != nil {
 			return err
 		}
 	}
 	return s.TellPrograms(tx, n.Event, map[string]any{
-		"material_id": n.Material, "release_id": n.Release, "release": n.Number, "says": n.Text, "by": n.By, "href": n.Href})
+		"material_id": n.Material, "release_id": n.Release, "release": n.Number, "says": n.Text, "by": n.By, "page": n.Page})
 }
 
 // Forget removes what has been kept long enough.

@@ -32,7 +32,8 @@ type Card struct {
 	Look       string             `json:"look"`
 	Colour     string             `json:"colour"` // the mean of its base colour, #rrggbb; "" if it has none
 	Released   time.Time          `json:"released"`
-	State      State              `json:"state"` // "", approved or retired
+	Changed    time.Time          `json:"changed"` // the release or what was decided of it since
+	State      State              `json:"state"`   // "", approved or retired
 	Station    string             `json:"station"`
 	Workflow   string             `json:"workflow"`
 	Tiling     string             `json:"tiling"` // seamless or seams; "" if it was not examined
@@ -50,6 +51,10 @@ func CardOf(r Release) Card {
 	m := &r.Material
 	c := Card{MaterialID: m.ID, ReleaseID: r.ID, Number: r.Number, Name: m.Name, Slug: m.Slug, Size: m.Size, Tags: m.Tags, Categories: m.Categories,
 		Contact: m.Contact, Licence: m.Licence, Notes: r.Notes, Look: m.LookKey(), Colour: m.Colour(), Released: r.Created}
+	c.Changed = c.Released
+	if r.Mark.Changed.After(c.Changed) {
+		c.Changed = r.Mark.Changed
+	}
 	c.W, c.H = m.Pixels()
 	for _, t := range scale.Tiers(c.W, c.H) {
 		c.Tiers = append(c.Tiers, t.String())
@@ -74,7 +79,7 @@ func CardOf(r Release) Card {
 }
 
 // cardForm is the first byte of a card as it is kept; JSON begins with another.
-const cardForm = 3
+const cardForm = 4
 
 // MarshalBinary is the card as it is kept: a hundred thousand are read at each start. It
 // is a byte for the form, then the fields in the order of Card: whole numbers as varints,
@@ -120,6 +125,7 @@ func (c Card) MarshalBinary() ([]byte, error) {
 	whole(map[bool]int64{true: 1}[c.Estimated])
 	whole(c.Cost)
 	text(c.Set)
+	whole(c.Changed.UnixNano())
 	return b, nil
 }
 
@@ -229,6 +235,9 @@ func (r *CardReader) Read(b []byte) (c Card, err error) {
 	}
 	if form >= 3 {
 		c.Set = shared()
+	}
+	if c.Changed = c.Released; form >= 4 {
+		c.Changed = time.Unix(0, whole()).UTC()
 	}
 	if broken {
 		return Card{}, errors.New("a card of the Library is damaged")

@@ -39,5 +39,5 @@ func (s *Service) JobFailed(_ context.Context, kind, key string, problem error) 
 
 // tell tells those who took a material what has become of it, in the transaction in which that happens.
 func (s *Service) tell(tx Tx, by string, r *Release, event, text string) error {
-	return s.Notices.TellTakers(tx, notices.News{Event: event, By: by, Material: r.MaterialID, Release: r.ID, Number: r.Number, Text: text, Href: "/library/" + r.Material.Slug})
+	return s.Notices.TellTakers(tx, notices.News{Event: event, By: by, Material: r.MaterialID, Release: r.ID, Number: r.Number, Text: text, Page: "/library/" + r.Material.Slug})
 }

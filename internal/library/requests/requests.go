@@ -82,7 +82,8 @@ func (r *Request) Done() bool { return r.State == Solved || r.State == Declined 
 type Query struct {
 	By       string // asker; "" for all
 	Material int64
-	Done     bool // those that are done; otherwise those that are not
+	Done     bool      // those that are done; otherwise those that are not
+	Changed  time.Time // since then, whether they are done or not; zero for whenever
 	Page     int
 	Per      int
 }
@@ -96,7 +97,7 @@ func (s *Service) List(ctx context.Context, p people.Principal, q Query) (list [
 	if !p.May(people.SeeDrafts) && q.Material == 0 {
 		q.By = p.Name
 	}
-	q.Page, q.Per = min(max(q.Page, 1), 1_000_000), min(max(q.Per, 1), 200)
+	q.Page, q.Per = min(max(q.Page, 1), 1_000_000), min(max(q.Per, 1), 500)
 	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, total, err = tx.Requests(q); return err })
 	return list, total, err
 }
@@ -155,13 +156,13 @@ func (s *Service) Ask(ctx context.Context, p people.Principal, r Request, text s
 				return err
 			}
 		}
-		return s.Notices.TellPrograms(tx, "request.asked", map[string]any{"request_id": r.ID, "kind": r.Kind, "title": r.Title, "by": r.By, "href": r.Href()})
+		return s.Notices.TellPrograms(tx, "request.asked", map[string]any{"request_id": r.ID, "kind": r.Kind, "title": r.Title, "by": r.By, "page": r.Page()})
 	})
 	return r, err
 }
 
-// Href is the request's page.
-func (r *Request) Href() string { return fmt.Sprintf("/requests/%d", r.ID) }
+// Page is the address of the request's page.
+func (r *Request) Page() string { return fmt.Sprintf("/requests/%d", r.ID) }
 
 // picturePx is the longer side of a request's picture, pixels; mostPicture is what may be sent.
 const (
@@ -292,11 +293,11 @@ func (s *Service) Answer(ctx context.Context, p people.Principal, of library.See
 				continue
 			}
 			told[who] = true
-			if err := s.Notices.Tell(tx, who, says, r.Href()); err != nil {
+			if err := s.Notices.Tell(tx, who, says, r.Page()); err != nil {
 				return err
 			}
 		}
-		return s.Notices.TellPrograms(tx, "request.answered", map[string]any{"request_id": r.ID, "title": r.Title, "by": p.Name, "state": r.State, "href": r.Href()})
+		return s.Notices.TellPrograms(tx, "request.answered", map[string]any{"request_id": r.ID, "title": r.Title, "by": p.Name, "state": r.State, "page": r.Page()})
 	})
 	return r, err
 }

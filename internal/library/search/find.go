@@ -135,7 +135,8 @@ type Query struct {
 	Not     map[Facet][]string
 	Range   map[Measure]Range
 	Near    *Near
-	Within  []int64 // materials, in the order of ByHand; nil for all
+	Within  []int64   // materials, in the order of ByHand; nil for all
+	Changed time.Time // since then, retired ones too; zero for whenever
 	Sort    Order
 	Page    int // from 1
 	Per     int

@@ -45,10 +45,18 @@ func (x *index) narrowed(q Query) (hits bitset, scores []uint8, found []string) 
 		hits = within
 	}
 	cloned := false
-	if retired := x.retired(); len(retired) > 0 && !slices.Contains(q.Only[ByState], string(releases.Retired)) {
+	if retired := x.retired(); len(retired) > 0 && q.Changed.IsZero() && !slices.Contains(q.Only[ByState], string(releases.Retired)) {
 		hits, cloned = slices.Clone(hits), true
 		for _, i := range retired {
 			hits.clear(int(i))
+		}
+	}
+	if !q.Changed.IsZero() {
+		hits, cloned = slices.Clone(hits), true
+		for i := range x.cards {
+			if x.cards[i].Changed.Before(q.Changed) {
+				hits.clear(i)
+			}
 		}
 	}
 	for m, r := range q.Range {

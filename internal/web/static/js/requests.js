@@ -26,7 +26,7 @@ export function requests() {
           const sent = await fetch(`/api/v1/requests/${r.id}/picture?name=${encodeURIComponent(picture.name)}`, { method: "PUT", body: picture, headers: { "If-Match": "*", "Content-Type": "application/octet-stream" } });
           if (!sent.ok) fail((await sent.json().catch(() => null))?.detail ?? "The picture was not taken.");
         }
-        location.assign(r.href);
+        location.assign(r.page);
       } catch (x) {
         fail(x);
       }

@@ -113,7 +113,7 @@ export function shell() {
           running?.toggleAttribute("data-idle", jobs === 0);
           const says = running?.querySelector("[data-jobs]"), bar = running?.querySelector("progress");
           if (says) says.textContent = left;
-          if (bar) bar.value = counts.Done;
+          if (bar) bar.value = counts.done;
           if (topics.length) dispatchEvent(new CustomEvent("changed", { detail: topics }));
         },
       });

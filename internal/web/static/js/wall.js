@@ -154,7 +154,7 @@ export function wall() {
         const answer = await fetch(`/api/v1/looks?name=${encodeURIComponent(file.name || "The picture")}`, { method: "POST", body: file, headers: { "Content-Type": "application/octet-stream" } });
         const body = await answer.json();
         if (!answer.ok) throw new Error(body.detail);
-        await this.go(body.href);
+        await this.go(body.page);
       } catch (x) {
         fail(x);
       }

@@ -1,0 +1,148 @@
+package web_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"aldermoor/internal/library/people"
+	"aldermoor/internal/web"
+)
+
+// A request that is repeated with its key gives the first answer and makes nothing twice, however many send it at once;
+// the key of one person is nothing to another.
+func TestRepeatedRequestsMakeNothingTwice(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	send := func(as people.Role, key, body string) (int, string, string) {
+		resp, data := s.ask(as, "POST", "/api/v1/requests", strings.NewReader(body), "Content-Type", "application/json", "Idempotency-Key", key)
+		return resp.StatusCode, string(data), resp.Header.Get("Idempotency-Replayed")
+	}
+	const slate, reed = `{"kind":"material","title":"Wet slate"}`, `{"kind":"material","title":"Reed"}`
+	status, first, _ := send(people.Artist, "k1", slate)
+	if status != 201 {
+		t.Fatalf("%d %s", status, first)
+	}
+	for range 2 {
+		if status, again, replayed := send(people.Artist, "k1", slate); status != 201 || again != first || replayed != "true" {
+			t.Errorf("repeated: %d %s %q", status, again, replayed)
+		}
+	}
+	if status, body, _ := send(people.Artist, "k1", reed); status != 422 || !strings.Contains(body, `"code":"idempotency_key_reused"`) {
+		t.Errorf("the key for another request: %d %s", status, body)
+	}
+	if status, body, _ := send(people.Librarian, "k1", reed); status != 201 {
+		t.Errorf("somebody else's key of the same name: %d %s", status, body)
+	}
+	// What was refused can be sent again, put right.
+	if status, _, _ := send(people.Artist, "k2", `{"kind":"material"}`); status != 422 {
+		t.Errorf("a bad request: %d", status)
+	}
+	if status, body, _ := send(people.Artist, "k2", reed); status != 201 {
+		t.Errorf("the same key after a refusal: %d %s", status, body)
+	}
+	if status, _, _ := send(people.Artist, strings.Repeat("k", 101), reed); status != 400 {
+		t.Errorf("a long key: %d", status)
+	}
+	// Many at once.
+	before := s.json(people.Librarian, "GET", "/api/v1/requests", nil, 200)["total"].(float64)
+	var wg sync.WaitGroup
+	for range 12 {
+		wg.Go(func() {
+			if status, body, _ := send(people.Lead, "k3", slate); status != 201 && status != http.StatusConflict {
+				t.Errorf("at once: %d %s", status, body)
+			}
+		})
+	}
+	wg.Wait()
+	if after := s.json(people.Librarian, "GET", "/api/v1/requests", nil, 200)["total"].(float64); after != before+1 {
+		t.Errorf("%v requests were made", after-before)
+	}
+}
+
+// The API refuses what it does not know, and its lists are read by cursors to their end.
+func TestAPIManners(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	for _, c := range []struct{ path, code string }{
+		{"/api/v1/library?colour_=%23aabbcc", "unknown_parameter"}, {"/api/v1/deliveries?per=501", "invalid"}, {"/api/v1/deliveries?per=none", "invalid"},
+		{"/api/v1/deliveries?cursor=x", "invalid"}, {"/api/v1/library?changed_since=yesterday", "invalid"}, {"/api/v1/nothing", "not_found"},
+		{"/api/v1/webhooks/messages?cursor=-2", "invalid"}, {"/api/v1/materials/77", "not_found"},
+	} {
+		if resp, body := s.ask(people.Administrator, "GET", c.path, nil); resp.StatusCode < 400 || resp.StatusCode >= 500 || !strings.Contains(string(body), `"code":"`+c.code+`"`) {
+			t.Errorf("%s: %d %s", c.path, resp.StatusCode, body)
+		}
+	}
+	if resp, body := s.ask(people.Artist, "POST", "/api/v1/requests", strings.NewReader(`{"kind":"material","title":"Reed"} {"kind":"x"}`), "Content-Type", "application/json"); resp.StatusCode != 400 {
+		t.Errorf("two documents: %d %s", resp.StatusCode, body)
+	}
+	if resp, _ := s.ask(people.Artist, "GET", "/library?colour_=1", nil); resp.StatusCode != 200 {
+		t.Errorf("a page with a parameter of somebody's own: %d", resp.StatusCode)
+	}
+	for i := range 5 {
+		s.json(people.Artist, "POST", "/api/v1/requests", map[string]any{"kind": "material", "title": fmt.Sprint("No. ", i)}, 201)
+	}
+	got, cursor := []string{}, ""
+	for range 10 {
+		path := "/api/v1/requests?per=2"
+		if cursor != "" {
+			path += "&cursor=" + cursor
+		}
+		list := s.json(people.Librarian, "GET", path, nil, 200)
+		for _, k := range list["items"].([]any) {
+			got = append(got, k.(map[string]any)["title"].(string))
+		}
+		if cursor = list["cursor"].(string); cursor == "" {
+			break
+		}
+	}
+	if strings.Join(got, ",") != "No. 0,No. 1,No. 2,No. 3,No. 4" {
+		t.Errorf("by cursors: %v", got)
+	}
+	for _, path := range []string{"/api/v1/requests?page=9", "/api/v1/library?page=9", "/api/v1/deliveries?page=9", "/api/v1/materials?page=9", "/api/v1/audit?page=90", "/api/v1/profiles?page=9"} {
+		if list := s.json(people.Administrator, "GET", path, nil, 200)["items"].([]any); len(list) != 0 {
+			t.Errorf("%s gave %d items", path, len(list))
+		}
+	}
+}
+
+// A mirror follows the Library without reading all of it: releases, corrections and retirements come by their time.
+func TestChangedSince(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	d := s.deliver(append(scan(t, "slates_round", 64), scan(t, "jetty_plank", 64)...)...)
+	var releases []string
+	for _, k := range d["sets"].([]any) {
+		r := s.json(people.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%v/releases", k.(map[string]any)["material_id"]), map[string]any{"notes": "x"}, 201)
+		releases = append(releases, r["href"].(string))
+	}
+	if len(releases) < 2 {
+		t.Fatalf("%d sets", len(releases))
+	}
+	since := func(t0 time.Time) (n int) {
+		return int(s.json(people.Artist, "GET", "/api/v1/library?changed_since="+t0.UTC().Format("2006-01-02T15:04:05.000Z"), nil, 200)["total"].(float64))
+	}
+	if n := since(time.Now().Add(-time.Hour)); n != len(releases) {
+		t.Errorf("%d changed in an hour", n)
+	}
+	now := time.Now().Add(time.Hour) // the clock goes on
+	s.studio.Releases.Now = func() time.Time { return now }
+	s.json(people.Librarian, "PATCH", releases[0], map[string]any{"author": "A. Gull"}, 200)
+	if n := since(now.Add(-time.Minute)); n != 1 {
+		t.Errorf("%d changed after a correction", n)
+	}
+	s.json(people.Lead, "PUT", releases[1]+"/state", map[string]any{"state": "retired", "reason": "Rescanned."}, 200)
+	if n := since(now.Add(-time.Minute)); n != 2 {
+		t.Errorf("%d changed after a retirement", n)
+	}
+	if n := since(now.Add(time.Minute)); n != 0 {
+		t.Errorf("%d changed in the future", n)
+	}
+	// An artist reads the releases of a material; of a draft there are none.
+	material := d["sets"].([]any)[0].(map[string]any)["material_id"]
+	if list := s.json(people.Artist, "GET", fmt.Sprintf("/api/v1/materials/%v/releases", material), nil, 200)["items"].([]any); len(list) != 1 {
+		t.Errorf("%d releases", len(list))
+	}
+	other := s.deliver(scan(t, "hull_clinker", 64)...)
+	s.json(people.Artist, "GET", fmt.Sprintf("/api/v1/materials/%v/releases", other["sets"].([]any)[0].(map[string]any)["material_id"]), nil, 404)
+}
