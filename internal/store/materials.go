@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"fmt"
+	"slices"
 	"strings"
 
 	"aldermoor/core/material"
@@ -41,10 +42,10 @@ func (t *tx) AddMaterial(m *materials.Material) error {
 		delivery = m.DeliveryID
 	}
 	id, err := t.insert(`INSERT INTO materials (delivery_id, set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
-		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated, released, released_version, figures)
-		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated, released, released_version, figures, folded)
+		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		delivery, m.SetKey, m.Name, m.Slug, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Relief.Value, m.Relief.Confidence,
-		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion, doc(m.Figures))
+		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion, doc(m.Figures), folded(m))
 	if taken(err) {
 		return library.ErrStale
 	}
@@ -59,6 +60,11 @@ func (t *tx) AddMaterial(m *materials.Material) error {
 		}
 	}
 	return nil
+}
+
+// folded is what a draft is found by on the Bench, in small letters.
+func folded(m *materials.Material) string {
+	return strings.ToLower(m.Name + " " + strings.Join(m.Tags, " ") + " " + strings.Join(m.Categories, " "))
 }
 
 // touched says that a material is otherwise than it was.
@@ -165,7 +171,7 @@ var inState = map[materials.DraftState]string{
 func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error) {
 	where, args := `stage = 'accepted'`, []any{}
 	if text := strings.TrimSpace(q.Text); text != "" {
-		where += ` AND instr(fold(name || ' ' || tags || ' ' || categories), ?) > 0`
+		where += ` AND instr(folded, ?) > 0`
 		args = append(args, strings.ToLower(text))
 	}
 	if q.Station != "" {
@@ -176,13 +182,14 @@ func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error
 		where += ` AND updated >= ?`
 		args = append(args, stamp(q.Changed))
 	}
+	const bench, named = ` FROM materials INDEXED BY materials_bench WHERE `, ` FROM materials INDEXED BY materials_named WHERE `
 	columns, to := "", make([]any, len(materials.DraftStates))
 	counts := make([]int, len(to))
 	for i, s := range materials.DraftStates {
 		columns += `, coalesce(sum(` + inState[s] + `), 0)`
 		to[i] = &counts[i]
 	}
-	if err := t.one(`SELECT `+columns[2:]+` FROM materials WHERE `+where, args, to...); err != nil {
+	if err := t.one(`SELECT `+columns[2:]+bench+where, args, to...); err != nil {
 		return list, err
 	}
 	list.Counts = map[materials.DraftState]int{}
@@ -193,18 +200,37 @@ func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error
 	order := map[materials.DraftOrder]string{
 		materials.Newest: `updated DESC`, materials.ByWork: `doubts DESC, updated DESC`, materials.ByName: `name COLLATE NOCASE`, materials.BySize: `width * height DESC`,
 	}[q.Order]
-	list.Items, err = t.materials(where+` AND `+inState[q.State]+` ORDER BY `+order+`, id DESC LIMIT ? OFFSET ?`, append(args, q.Per, (q.Page-1)*q.Per)...)
+	from := bench
+	if q.Order == materials.ByName {
+		from = named
+	}
+	var ids []any
+	place := map[int64]int{}
+	err = t.each(`SELECT id`+from+where+` AND `+inState[q.State]+` ORDER BY `+order+`, id DESC LIMIT ? OFFSET ?`, append(args, q.Per, (q.Page-1)*q.Per), func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		place[id] = len(ids)
+		ids = append(ids, id)
+		return err
+	})
 	if err != nil {
 		return list, err
 	}
-	of, ids := make([]*materials.Material, len(list.Items)), make([]any, len(list.Items))
+	if list.Items, err = t.materials(`id IN (`+marks(len(ids))+`)`, ids...); err != nil {
+		return list, err
+	}
+	slices.SortFunc(list.Items, func(a, b materials.Material) int { return place[a.ID] - place[b.ID] })
+	of := make([]*materials.Material, len(list.Items))
 	for i := range list.Items {
-		of[i], ids[i] = &list.Items[i], list.Items[i].ID
+		of[i] = &list.Items[i]
 	}
 	if err := t.maps(`SELECT id, material_id, channel, document, finished FROM maps WHERE material_id IN (`+marks(len(ids))+`) ORDER BY id`, ids, of); err != nil {
 		return list, err
 	}
-	err = t.each(`SELECT DISTINCT station FROM materials WHERE stage = 'accepted' AND station <> '' ORDER BY 1`, nil, func(scan func(...any) error) error {
+	// Each station is found by its index alone: there are few, of many drafts.
+	err = t.each(`WITH RECURSIVE s(v) AS (SELECT min(station) FROM materials INDEXED BY materials_stations WHERE stage = 'accepted' AND station <> ''
+		UNION ALL SELECT (SELECT min(station) FROM materials INDEXED BY materials_stations WHERE stage = 'accepted' AND station <> '' AND station > s.v) FROM s WHERE s.v IS NOT NULL)
+		SELECT v FROM s WHERE v IS NOT NULL`, nil, func(scan func(...any) error) error {
 		var k string
 		err := scan(&k)
 		list.Stations = append(list.Stations, k)
@@ -216,9 +242,9 @@ func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error
 func (t *tx) SaveMaterial(m *materials.Material) error {
 	r, err := t.exec(`UPDATE materials SET version = version + 1, name = ?, stage = ?, width = ?, height = ?, size_source = ?, depth = ?, depth_source = ?,
 		licence = ?, author = ?, rights = ?, station = ?, captured = ?, contact = ?, tags = ?, categories = ?, report = ?, doubts = ?,
-		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ?, figures = ? WHERE id = ? AND version = ?`,
+		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ?, figures = ?, folded = ? WHERE id = ? AND version = ?`,
 		m.Name, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact,
-		doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), doc(m.Known), m.Relief.Value, m.Relief.Confidence, doc(m.Recipe), doc(m.Finish), doc(m.Figures), m.ID, m.Version)
+		doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), doc(m.Known), m.Relief.Value, m.Relief.Confidence, doc(m.Recipe), doc(m.Finish), doc(m.Figures), folded(m), m.ID, m.Version)
 	if err != nil {
 		return err
 	}
