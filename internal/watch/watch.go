@@ -1,8 +1,9 @@
 // Package watch takes in what appears in watched folders.
 //
 // Each entry of a watched folder (a folder, an archive, a file) becomes a delivery
-// once nothing in it has changed for a while: a file that is still being written is
-// not taken. Loose files that stopped changing together are one delivery. What was
+// once two looks at it, some time apart, have shown the same sizes and times: a file that
+// is still being written is not taken, whatever the clock of the machine says that writes
+// it. Loose files that stopped changing together are one delivery. What was
 // taken is remembered in the transaction that makes the delivery, so nothing is
 // taken twice; a file that changes later is delivered anew. Folders are watched by
 // the system's notices and, since those do not reach across networks, by looking
@@ -10,6 +11,7 @@
 package watch
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -40,7 +42,15 @@ type Watcher struct {
 	Studio *studio.Studio
 	Log    *slog.Logger
 	Rest   time.Duration    // 0 for Rest
-	Now    func() time.Time // nil for the system's clock; what files' times are held against
+	Now    func() time.Time // nil for the system's clock
+
+	seen map[string]sight // by path: files that are not taken yet
+}
+
+// sight is how a file looked, and since when it has looked like that, by the watcher's own clock.
+type sight struct {
+	size, changed int64
+	since, last   time.Time
 }
 
 // itself is who reads the list of folders.
@@ -54,6 +64,7 @@ func (w *Watcher) Run(ctx context.Context) error {
 	if w.Now == nil {
 		w.Now = time.Now
 	}
+	w.seen = map[string]sight{}
 	notices, err := fsnotify.NewWatcher()
 	if err != nil {
 		w.Log.Warn("the system gives no notices of changed files; folders are looked at every half minute", "error", err)
@@ -137,7 +148,8 @@ func sentence(path string, err error) string {
 	return fmt.Sprintf("%s could not be taken in: %v. It is tried again.", path, err)
 }
 
-// folder looks at one watched folder and takes what has stopped changing.
+// folder looks at one watched folder and takes what has stopped changing. What cannot be read is told, and keeps
+// nothing else from being taken.
 func (w *Watcher) folder(ctx context.Context, folder intake.Watch, notices *fsnotify.Watcher) (restless bool, err error) {
 	if err := w.Studio.Intake.MayWatch(folder.Path); err != nil { // it may have become a link
 		return false, err
@@ -151,37 +163,57 @@ func (w *Watcher) folder(ctx context.Context, folder intake.Watch, notices *fsno
 		return false, err
 	}
 	listen(notices, folder.Path)
-	now := w.Now()
 	var loose []intake.Taken
+	looseRest := true
+	var problem error
 	for _, e := range entries {
 		if strings.HasPrefix(e.Name(), ".") {
 			continue
 		}
-		fresh, rests, err := w.fresh(folder.Path, e.Name(), taken, now, notices)
-		if err != nil {
-			return restless, err
-		}
+		fresh, rests, err := w.fresh(folder.Path, e.Name(), taken, notices)
 		switch {
+		case err != nil:
+			problem = cmp.Or(problem, err)
 		case len(fresh) == 0:
 		case !rests:
 			restless = true
+			looseRest = looseRest && e.IsDir()
 		case e.IsDir():
 			if err := w.take(ctx, folder, e.Name(), fresh); err != nil {
-				return restless, err
+				problem = cmp.Or(problem, err)
 			}
 		default:
 			loose = append(loose, fresh...)
 		}
+		if ctx.Err() != nil {
+			return restless, ctx.Err()
+		}
 	}
-	if len(loose) > 0 && !restless {
-		return restless, w.take(ctx, folder, "", loose)
+	if len(loose) > 0 && looseRest {
+		if err := w.take(ctx, folder, "", loose); err != nil {
+			problem = cmp.Or(problem, err)
+		}
 	}
-	return restless, nil
+	w.forget()
+	return restless, problem
 }
+
+// forget removes sights of files that were taken, or are gone.
+func (w *Watcher) forget() {
+	now := w.Now()
+	for path, k := range w.seen {
+		if now.Sub(k.last) > sightsKept {
+			delete(w.seen, path)
+		}
+	}
+}
+
+// sightsKept is how long it is remembered how a file looked that is not seen any more.
+const sightsKept = 10 * poll
 
 // fresh are the files under an entry that have not been taken as they are now, and
 // whether all of them have stopped changing.
-func (w *Watcher) fresh(root, name string, taken map[string]intake.Taken, now time.Time, notices *fsnotify.Watcher) (files []intake.Taken, rests bool, err error) {
+func (w *Watcher) fresh(root, name string, taken map[string]intake.Taken, notices *fsnotify.Watcher) (files []intake.Taken, rests bool, err error) {
 	rests = true
 	err = filepath.WalkDir(filepath.Join(root, name), func(p string, d fs.DirEntry, err error) error {
 		if errors.Is(err, fs.ErrNotExist) {
@@ -212,13 +244,30 @@ func (w *Watcher) fresh(root, name string, taken map[string]intake.Taken, now ti
 		if taken[f.Path] == f {
 			return nil
 		}
-		if since := now.Sub(info.ModTime()); since >= 0 && since < w.Rest || info.Size() == 0 && since < 10*w.Rest {
+		if !w.rests(p, f) {
 			rests = false
 		}
 		files = append(files, f)
 		return nil
 	})
 	return files, rests, err
+}
+
+// rests says whether a file looks as it did at least Rest ago; an empty one ten times as long ago, since it may have
+// been made before its contents come.
+func (w *Watcher) rests(path string, f intake.Taken) bool {
+	now := w.Now()
+	k, ok := w.seen[path]
+	if !ok || k.size != f.Size || k.changed != f.Changed {
+		k = sight{f.Size, f.Changed, now, now}
+	}
+	k.last = now
+	w.seen[path] = k
+	rest := w.Rest
+	if f.Size == 0 {
+		rest *= 10
+	}
+	return now.Sub(k.since) >= rest
 }
 
 func listen(notices *fsnotify.Watcher, dir string) {
