@@ -5874,6 +5874,8 @@ export interface operations {
                             author: string;
                             rights: string;
                             notes: string;
+                            /** @description Of the release after the change: putting it back is refused if it has changed again. */
+                            version?: number;
                         };
                     };
                 };
@@ -5896,6 +5898,8 @@ export interface operations {
                                 author: string;
                                 rights: string;
                                 notes: string;
+                                /** @description Of the release after the change: putting it back is refused if it has changed again. */
+                                version?: number;
                             };
                         };
                     };
@@ -6290,6 +6294,8 @@ export interface operations {
                                 author: string;
                                 rights: string;
                                 notes: string;
+                                /** @description Of the release after the change: putting it back is refused if it has changed again. */
+                                version?: number;
                             };
                         };
                         says: string;

@@ -141,7 +141,7 @@ func (t *tx) OldCards(form byte, n int) (list []int64, err error) {
 	return list, err
 }
 
-// MaterialsWith are the materials whose draft or latest release is filed under a word.
+// MaterialsWith are the materials whose draft is filed under a word.
 func (t *tx) MaterialsWith(kind releases.WordKind, word string) (list []int64, err error) {
 	column := map[releases.WordKind]string{releases.Tag: "tags", releases.Category: "categories"}[kind]
 	quoted, err := json.Marshal(word)
@@ -153,6 +153,17 @@ func (t *tx) MaterialsWith(kind releases.WordKind, word string) (list []int64, e
 		within = string(quoted)
 	}
 	err = t.each(`SELECT id FROM materials WHERE stage NOT IN ('left', 'deleted') AND (instr(`+column+`, ?) > 0 OR instr(`+column+`, ?) > 0) ORDER BY id`, []any{string(quoted), within}, func(scan func(...any) error) error {
+		var id int64
+		err := scan(&id)
+		list = append(list, id)
+		return err
+	})
+	return list, err
+}
+
+// PublishedWith are the published materials whose card has a word, wherever it stands there.
+func (t *tx) PublishedWith(word string) (list []int64, err error) {
+	err = t.each(`SELECT material_id FROM published WHERE instr(card, CAST(? AS BLOB)) > 0 ORDER BY 1`, []any{word}, func(scan func(...any) error) error {
 		var id int64
 		err := scan(&id)
 		list = append(list, id)

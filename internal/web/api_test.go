@@ -146,3 +146,32 @@ func TestChangedSince(t *testing.T) {
 	other := s.deliver(scan(t, "hull_clinker", 64)...)
 	s.json(people.Artist, "GET", fmt.Sprintf("/api/v1/materials/%v/releases", other["sets"].([]any)[0].(map[string]any)["material_id"]), nil, 404)
 }
+
+// What was corrected is put back only as long as nobody has corrected it again; a word is renamed where only what was
+// published has it.
+func TestRestoringAndRenamingCompareWhatIsThere(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	d := s.deliver(scan(t, "slates_round", 64)...)
+	material := fmt.Sprintf("/api/v1/materials/%v", d["sets"].([]any)[0].(map[string]any)["material_id"])
+	s.json(people.Librarian, "PATCH", material, map[string]any{"tags": []string{"wet"}}, 200)
+	r := s.json(people.Librarian, "POST", material+"/releases", map[string]any{"notes": "x"}, 201)
+	s.json(people.Librarian, "PATCH", material, map[string]any{"tags": []string{"dry"}}, 200) // the draft goes on; the release is filed under wet
+	tags := func() string {
+		return fmt.Sprint(s.json(people.Artist, "GET", "/api/v1/library", nil, 200)["items"].([]any)[0].(map[string]any)["tags"])
+	}
+	done := s.json(people.Lead, "POST", "/api/v1/words", map[string]any{"kind": "tag", "from": "wet", "to": "soaked"}, 200)
+	if done["materials"] != 1.0 || done["merged"] != false || tags() != "[soaked]" {
+		t.Errorf("renamed: %v, filed under %s", done, tags())
+	}
+	s.json(people.Lead, "POST", "/api/v1/words", map[string]any{"kind": "tag", "from": "slates", "to": "x"}, 422) // part of its name alone
+	s.json(people.Librarian, "PATCH", r["href"].(string), map[string]any{"tags": []string{"mine"}}, 200)
+	s.json(people.Lead, "POST", "/api/v1/corrections", map[string]any{"restore": done["was"]}, 412)
+	if tags() != "[mine]" {
+		t.Errorf("filed under %s after a refused restoring", tags())
+	}
+	fixed := s.json(people.Lead, "POST", "/api/v1/corrections", map[string]any{"releases": []any{r["id"]}, "add_tags": []string{"new"}}, 200)
+	s.json(people.Lead, "POST", "/api/v1/corrections", map[string]any{"restore": fixed["was"]}, 200)
+	if tags() != "[mine]" {
+		t.Errorf("filed under %s after restoring", tags())
+	}
+}

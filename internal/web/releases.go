@@ -104,7 +104,7 @@ func (s *Server) apiCorrectMany(c *echo.Context) error {
 	var in struct {
 		Releases []int64 `json:"releases"`
 		materials.BulkChange
-		Restore map[int64]releases.Description `json:"restore"` // as an earlier answer gave it
+		Restore map[int64]releases.Earlier `json:"restore"` // as an earlier answer gave it
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err

@@ -291,7 +291,7 @@ func (s *Server) apiRequestPicture(c *echo.Context) error {
 }
 
 func (s *Server) apiIllustrate(c *echo.Context) error {
-	id, err := idOf(c, "id")
+	of, err := target(c)
 	if err != nil {
 		return err
 	}
@@ -299,7 +299,7 @@ func (s *Server) apiIllustrate(c *echo.Context) error {
 	if name == "" {
 		name = "The picture"
 	}
-	if err := s.Studio.Requests.Illustrate(c.Request().Context(), me(c), id, name, c.Request().Body); err != nil {
+	if err := s.Studio.Requests.Illustrate(c.Request().Context(), me(c), of, name, c.Request().Body); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)

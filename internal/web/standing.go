@@ -155,7 +155,7 @@ func (s *Server) apiAnswerReview(c *echo.Context) error {
 		}
 		return c.JSON(http.StatusOK, s.releaseView(&r, false))
 	case "return":
-		if err := s.Studio.Releases.ReturnReview(c.Request().Context(), me(c), of.ID, in.Reason); err != nil {
+		if err := s.Studio.Releases.ReturnReview(c.Request().Context(), me(c), of, in.Reason); err != nil {
 			return err
 		}
 		return c.NoContent(http.StatusNoContent)

@@ -77,8 +77,8 @@ func (s *Service) AskReview(ctx context.Context, p people.Principal, of library.
 	return r, err
 }
 
-// ReturnReview gives a draft back to its librarian, with a reason.
-func (s *Service) ReturnReview(ctx context.Context, p people.Principal, material int64, reason string) error {
+// ReturnReview gives a draft back to its librarian, as it was seen, with a reason.
+func (s *Service) ReturnReview(ctx context.Context, p people.Principal, of library.Seen, reason string) error {
 	if err := p.Need(people.Decide); err != nil {
 		return err
 	}
@@ -86,8 +86,11 @@ func (s *Service) ReturnReview(ctx context.Context, p people.Principal, material
 		return library.Invalid("Say what is to be done before it can be released, in 4000 bytes at most.")
 	}
 	return s.Store.Write(ctx, func(tx Tx) error {
-		r, err := tx.Review(material)
+		r, err := tx.Review(of.ID)
 		if err != nil {
+			return err
+		}
+		if _, err := materials.Load(tx, []library.Seen{of}); err != nil {
 			return err
 		}
 		r.Returned, r.ReturnedBy = reason, p.Name

@@ -204,45 +204,61 @@ const MostCorrected = 500
 // CorrectMany adds and takes away tags and categories, or sets licence, author, rights or contact
 // class, of the latest releases of several materials: of all, or of none. It returns what the
 // descriptions were, to be put back with Restore.
-func (s *Service) CorrectMany(ctx context.Context, p people.Principal, list []int64, c materials.BulkChange) (was map[int64]Description, err error) {
-	return s.describeMany(ctx, p, list, func(id int64, d Description) Description {
+func (s *Service) CorrectMany(ctx context.Context, p people.Principal, list []int64, c materials.BulkChange) (was map[int64]Earlier, err error) {
+	return s.describeMany(ctx, p, list, func(_ *Release, d Description) (Description, error) {
 		d.Tags, d.Categories = materials.Merged(d.Tags, c.AddTags, c.RemoveTags), materials.Merged(d.Categories, c.AddCategories, c.RemoveCategories)
 		for _, k := range []struct{ to, from *string }{{&d.Licence, c.Licence}, {&d.Author, c.Author}, {&d.Rights, c.Rights}, {&d.Contact, c.Contact}} {
 			if k.from != nil {
 				*k.to = strings.TrimSpace(*k.from)
 			}
 		}
-		return d
+		return d, nil
 	})
 }
 
-// Restore puts descriptions back as they were.
-func (s *Service) Restore(ctx context.Context, p people.Principal, was map[int64]Description) error {
+// Earlier is what a description was before it was changed, and the version of the release that the change made.
+type Earlier struct {
+	Description
+	Version int64 `json:"version"`
+}
+
+// Restore puts descriptions back as they were; ErrStale if one has been changed again since, unless its version is 0.
+func (s *Service) Restore(ctx context.Context, p people.Principal, was map[int64]Earlier) error {
 	ctx = context.WithoutCancel(ctx) // what was begun is finished, even if nobody waits for it any longer
 	for some := range slices.Chunk(slices.Sorted(maps.Keys(was)), MostCorrected) {
-		if _, err := s.describeMany(ctx, p, some, func(id int64, _ Description) Description { return was[id] }); err != nil {
+		_, err := s.describeMany(ctx, p, some, func(r *Release, _ Description) (Description, error) {
+			k := was[r.ID]
+			if k.Version != 0 && k.Version != r.Version() {
+				return k.Description, library.ErrStale
+			}
+			return k.Description, nil
+		})
+		if err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (s *Service) describeMany(ctx context.Context, p people.Principal, list []int64, change func(id int64, d Description) Description) (was map[int64]Description, err error) {
+func (s *Service) describeMany(ctx context.Context, p people.Principal, list []int64, change func(r *Release, d Description) (Description, error)) (was map[int64]Earlier, err error) {
 	if err := p.Need(people.Contribute); err != nil {
 		return nil, err
 	}
 	if len(list) == 0 || len(list) > MostCorrected {
 		return nil, library.Invalid(fmt.Sprintf("Choose 1 to %d materials.", MostCorrected))
 	}
-	was = map[int64]Description{}
+	was = map[int64]Earlier{}
 	err = s.Store.Write(ctx, func(tx Tx) error {
 		for _, id := range list {
 			r, err := tx.Release(id)
 			if err != nil {
 				return err
 			}
-			was[id] = r.Description()
-			d := change(id, was[id])
+			before := r.Description()
+			d, err := change(&r, before)
+			if err != nil {
+				return err
+			}
 			if err := d.check(); err != nil {
 				return err
 			}
@@ -253,6 +269,7 @@ func (s *Service) describeMany(ctx context.Context, p people.Principal, list []i
 			if err != nil {
 				return err
 			}
+			was[id] = Earlier{before, r.Version()}
 			if card != nil {
 				tx.After(func() { s.Published(*card) })
 			}

@@ -27,6 +27,7 @@ type Reader interface {
 	Schedules(n int) ([]Schedule, error) // those that wait first
 	DueSchedules(now time.Time) ([]Schedule, error)
 	MaterialsWith(kind WordKind, word string) ([]int64, error) // drafts that are filed under a word, or a category in it
+	PublishedWith(word string) ([]int64, error)                // published materials that have a word somewhere
 	OldCards(form byte, n int) (releases []int64, err error)   // whose cards are kept in another form
 }
 

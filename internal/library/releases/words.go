@@ -27,7 +27,7 @@ const branch = " / "
 type Renamed struct {
 	Materials int
 	Merged    bool                  // the new word was there already
-	Was       map[int64]Description // of releases, to be put back with Restore
+	Was       map[int64]Earlier // of releases, to be put back with Restore
 }
 
 // renamedAtOnce is how many materials one transaction changes.
@@ -59,6 +59,13 @@ func (s *Service) RenameWord(ctx context.Context, p people.Principal, kind WordK
 		if ids, err = tx.MaterialsWith(kind, from); err != nil {
 			return err
 		}
+		published, err := tx.PublishedWith(from)
+		if err != nil {
+			return err
+		}
+		ids = append(ids, published...) // perhaps filed under it as they were released alone
+		slices.Sort(ids)
+		ids = slices.Compact(ids)
 		there, err := tx.MaterialsWith(kind, to)
 		done.Merged = len(there) > 0
 		return err
@@ -66,17 +73,17 @@ func (s *Service) RenameWord(ctx context.Context, p people.Principal, kind WordK
 	if err != nil {
 		return done, err
 	}
-	if len(ids) == 0 {
-		return done, library.Invalid(fmt.Sprintf("Nothing is filed under %q.", from))
-	}
-	done.Was = map[int64]Description{}
+	done.Was = map[int64]Earlier{}
 	ctx = context.WithoutCancel(ctx) // what was begun is finished, even if nobody waits for it any longer
 	for some := range slices.Chunk(ids, renamedAtOnce) {
 		err := s.Store.Write(ctx, func(tx Tx) error {
 			for _, id := range some {
-				card, was, err := s.renameOne(tx, p, id, kind, from, to)
+				card, was, changed, err := s.renameOne(tx, p, id, kind, from, to)
 				if err != nil {
 					return err
+				}
+				if changed {
+					done.Materials++
 				}
 				if card != nil {
 					tx.After(func() { s.Published(*card) })
@@ -88,39 +95,44 @@ func (s *Service) RenameWord(ctx context.Context, p people.Principal, kind WordK
 		if err != nil {
 			return done, err
 		}
-		done.Materials += len(some)
+	}
+	if done.Materials == 0 {
+		return done, library.Invalid(fmt.Sprintf("Nothing is filed under %q.", from))
 	}
 	return done, s.Store.Write(ctx, func(tx Tx) error {
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "words", from, fmt.Sprintf("%s renamed to %s on %d materials", kind, to, done.Materials)))
 	})
 }
 
-// renameOne renames a word on one material: on its latest release, if that has it, and on its draft.
-func (s *Service) renameOne(tx Tx, p people.Principal, id int64, kind WordKind, from, to string) (card *Card, was Description, err error) {
+// renameOne renames a word on one material: on its latest release and on its draft, where they have it.
+func (s *Service) renameOne(tx Tx, p people.Principal, id int64, kind WordKind, from, to string) (card *Card, was Earlier, changed bool, err error) {
 	list, err := tx.ReleasesOf(id)
 	if err != nil {
-		return nil, was, err
+		return nil, was, false, err
 	}
 	if len(list) > 0 {
 		r := list[0]
-		was = r.Description()
-		d := was
+		was.Description = r.Description()
+		d := was.Description
 		d.Tags, d.Categories = renamed(kind == Tag, d.Tags, from, to, false), renamed(kind == Category, d.Categories, from, to, true)
 		if !slices.Equal(d.Tags, was.Tags) || !slices.Equal(d.Categories, was.Categories) {
 			if err := s.correct(tx, p, &r, d); err != nil {
-				return nil, was, err
+				return nil, was, false, err
 			}
 			if card, err = s.keep(tx, p, &r); err != nil {
-				return nil, was, err
+				return nil, was, false, err
 			}
+			was.Version, changed = r.Version(), true
 		}
 	}
 	_, err = s.Materials.EditIn(tx, p, "edit", []library.Seen{{ID: id}}, func(_ materials.Tx, list []*materials.Material) (string, error) {
 		m := list[0]
+		had := [][]string{m.Tags, m.Categories}
 		m.Tags, m.Categories = renamed(kind == Tag, m.Tags, from, to, false), renamed(kind == Category, m.Categories, from, to, true)
+		changed = changed || !slices.Equal(m.Tags, had[0]) || !slices.Equal(m.Categories, had[1])
 		return fmt.Sprintf("%s %s renamed to %s, of %s", kind, from, to, m.Name), nil
 	})
-	return card, was, err
+	return card, was, changed, err
 }
 
 // renamed is a list of words with one renamed; with paths, what lies in it too.

@@ -170,11 +170,14 @@ const (
 	mostPicture = 64 << 20
 )
 
-// Illustrate gives a request a picture; of its asker alone.
-func (s *Service) Illustrate(ctx context.Context, p people.Principal, id int64, file string, body io.Reader) error {
-	r, err := s.One(ctx, p, id)
+// Illustrate gives a request, as it was seen, a picture; of its asker alone.
+func (s *Service) Illustrate(ctx context.Context, p people.Principal, of library.Seen, file string, body io.Reader) error {
+	r, err := s.One(ctx, p, of.ID)
 	if err != nil {
 		return err
+	}
+	if of.Version != 0 && of.Version != r.Version {
+		return library.ErrStale
 	}
 	if r.By != p.Name {
 		return library.Invalid("Only the asker adds a picture.")
@@ -212,9 +215,12 @@ func (s *Service) Illustrate(ctx context.Context, p people.Principal, id int64, 
 		return err
 	}
 	return s.Store.Write(ctx, func(tx Tx) error {
-		r, err := tx.Request(id)
+		r, err := tx.Request(of.ID)
 		if err != nil {
 			return err
+		}
+		if of.Version != 0 && of.Version != r.Version {
+			return library.ErrStale
 		}
 		r.Picture, r.Changed = sum, s.Now()
 		return tx.SaveRequest(&r)
