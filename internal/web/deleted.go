@@ -130,6 +130,29 @@ type deletion struct {
 	Until string `json:"until"`
 }
 
+// deleteDraft and deleteDelivery are plain forms.
+func (s *Server) deleteDraft(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	if _, err := s.Studio.Materials.Delete(c.Request().Context(), me(c), []library.Seen{of}); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/deleted")
+}
+
+func (s *Server) deleteDelivery(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	if _, err := s.Studio.Intake.Delete(c.Request().Context(), me(c), of); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/deleted")
+}
+
 // apiDelete deletes a draft.
 func (s *Server) apiDelete(c *echo.Context) error {
 	of, err := target(c)

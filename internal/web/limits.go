@@ -33,7 +33,7 @@ const (
 var bodies = map[string]int64{
 	"POST /sign-in": formBody, "POST /sign-out": formBody, "POST /setup": formBody, "POST /new-password": formBody,
 	"POST /people": formBody, "POST /people/:id": formBody, "POST /people/:id/reset": formBody,
-	"POST /people/tokens/:id/revoke": formBody, "POST /deleted/:kind/:id": formBody,
+	"POST /people/tokens/:id/revoke": formBody, "POST /deleted/:kind/:id": formBody, "POST /bench/:id/delete": formBody, "POST /intake/:id/delete": formBody,
 	"POST /webhooks": formBody, "POST /webhooks/remove": formBody, "POST /webhooks/test": formBody, "POST /webhooks/messages/:id/retry": formBody,
 	"POST /you/password": formBody, "POST /you/tokens": formBody, "POST /you/tokens/:id/revoke": formBody,
 	"POST /you/sign-ins/:sign-in/end": formBody, "POST /jobs/:id/retry": formBody, "POST /jobs/:id/cancel": formBody,

@@ -47,6 +47,8 @@ func (s *Server) routes() []route {
 		{get, "/intake/:id", drafts, makes, s.intake},
 		{get, "/bench", drafts, makes, s.bench},
 		{get, "/bench/:id", drafts, makes, s.benchMaterial},
+		{post, "/bench/:id/delete", work, changes, s.deleteDraft},
+		{post, "/intake/:id/delete", work, changes, s.deleteDelivery},
 		{get, "/compare", enter, makes, s.compare},
 		{get, "/sheet", enter, makes, s.sheet},
 		{get, "/sheet.png", enter, makes, s.sheetPicture},

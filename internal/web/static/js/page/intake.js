@@ -1,11 +1,9 @@
 // Made by web/vendor.mjs: the islands of this page.
 import Alpine from "../../vendor/alpine.js";
-import { deleting } from "../deleting.js";
 import { intake } from "../intake.js";
 import { pair } from "../pair.js";
 import { shell } from "../shell.js";
 
-Alpine.data("deleting", deleting);
 Alpine.data("intake", intake);
 Alpine.data("pair", pair);
 Alpine.data("shell", shell);

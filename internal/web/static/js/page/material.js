@@ -1,7 +1,6 @@
 // Made by web/vendor.mjs: the islands of this page.
 import Alpine from "../../vendor/alpine.js";
 import { bench } from "../bench.js";
-import { deleting } from "../deleting.js";
 import { lens } from "../lens.js";
 import { lenses } from "../lenses.js";
 import { lit } from "../lit.js";
@@ -10,7 +9,6 @@ import { shell } from "../shell.js";
 import { treatment } from "../recipe.js";
 
 Alpine.data("bench", bench);
-Alpine.data("deleting", deleting);
 Alpine.data("lens", lens);
 Alpine.data("lenses", lenses);
 Alpine.data("lit", lit);
