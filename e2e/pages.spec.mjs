@@ -51,7 +51,7 @@ test("empty pages teach the next step", async ({ page }) => {
   await enter(page, s.url, "administrator");
   for (const [path, says] of [
     ["/intake", "Drop files, folders or archives anywhere"], ["/bench", "Nothing lies on the Bench"], ["/library", "The Library is empty"],
-    ["/boards", "finish schedule"], ["/people", "Add an account"], ["/you", "Tokens for programs"], ["/nowhere", "There is nothing at this address"],
+    ["/boards", "finish schedule"], ["/people", "Add an account"], ["/webhooks", "No webhooks yet"], ["/deleted", "Nothing was deleted"], ["/you", "Tokens for programs"], ["/nowhere", "There is nothing at this address"],
   ]) {
     await judge(page, path);
     await expect(page.locator("main")).toContainText(says);
@@ -151,7 +151,7 @@ test("dialogs, popovers, edits and messages hold up too", async ({ page }) => {
   }
   await page.setViewportSize({ width: 1280, height: 800 });
   await enter(page, s.url, "administrator");
-  for (const path of ["/standards", "/intake/rules", "/intake/folders", "/audit", "/people"]) await judge(page, path);
+  for (const path of ["/standards", "/intake/rules", "/intake/folders", "/audit", "/people", "/webhooks", "/deleted"]) await judge(page, path);
   expect(wrong).toEqual([]);
 });
 

@@ -70,7 +70,7 @@ func tester(t *testing.T, bin, data string) string {
 	if out, err := user.CombinedOutput(); err != nil {
 		t.Fatalf("user add: %v\n%s", err, out)
 	}
-	secret, err := exec.Command(bin, "token", "create", "--data", data, "--user", "tester").Output()
+	secret, err := exec.Command(bin, "token", "create", "--data", data, "--user", "tester", "--scope", "contribute").Output()
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -148,7 +148,7 @@ func TestKilledAtAnyMomentNothingIsLostOrDoubled(t *testing.T) {
 	if out, err := user.CombinedOutput(); err != nil {
 		t.Fatalf("user add: %v\n%s", err, out)
 	}
-	out, err := exec.Command(bin, "token", "create", "--data", data, "--user", "tester").Output()
+	out, err := exec.Command(bin, "token", "create", "--data", data, "--user", "tester", "--scope", "contribute").Output()
 	if err != nil {
 		t.Fatal(err)
 	}
