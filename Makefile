@@ -2,7 +2,7 @@
 export CGO_ENABLED ?= 0
 BIN := bin/aldermoor
 
-.PHONY: build demo test check unit race e2e bench readers fuzz shots web
+.PHONY: build demo test check unit race e2e bench readers fuzz shots hostile kills web
 
 build: ## one static binary
 	go build -trimpath -o $(BIN) ./cmd/aldermoor
@@ -38,12 +38,18 @@ e2e: build
 	npx playwright test -c e2e/playwright.config.mjs
 
 bench: ## ratios, in one run
-	go test -run xxx -bench . -benchtime 3x ./core/channels ./core/raster ./core/fourier ./core/colour ./core/bsdf ./core/light ./core/shade ./core/codec/... ./core/inspect ./core/treat ./core/handoff ./internal/library/search
+	go test -run xxx -bench . -benchtime 3x ./core/channels ./core/raster ./core/fourier ./core/colour ./core/bsdf ./core/light ./core/shade ./core/codec/... ./core/inspect ./core/treat ./core/handoff ./internal/library/search ./internal/store
 	scripts/bench.sh
 	scripts/bench-intake.sh
 	node e2e/lenses.mjs
 	node e2e/lit.mjs
 	node e2e/frames.mjs
+
+hostile: ## ten minutes of people who ask for all that they can, while a librarian works
+	HOSTILE=10m go test -v -count=1 -timeout 30m -run HostileMinutes ./cmd/aldermoor
+
+kills: ## a hundred kills over all kinds of work
+	KILLS=100 go test -v -count=1 -timeout 30m -run KilledOverAllKinds ./cmd/aldermoor
 
 readers: build ## what profiles write, held against gltf-validator, oiiotool, sha256sum, three.js and (with MATERIALX) MaterialX
 	node scripts/readers.mjs

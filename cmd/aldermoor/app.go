@@ -17,7 +17,6 @@ import (
 	"aldermoor/core/parcel"
 	"aldermoor/internal/blob"
 	"aldermoor/internal/jobs"
-	"aldermoor/internal/library"
 	"aldermoor/internal/library/studio"
 	"aldermoor/internal/store"
 	"aldermoor/internal/watch"
@@ -80,7 +79,9 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 		a.queue.Handle(kind, h)
 	}
 	a.queue.OnFailure(a.studio.JobFailed)
-	a.queue.OnPerson(library.WithPerson)
+	a.queue.OnPerson(func(ctx context.Context, who, lane string) context.Context {
+		return studio.Context(ctx, who, lane, a.queue.Busy)
+	})
 	a.workers = max(1, l.workers)
 	var lanes []jobs.Lane
 	for _, k := range studio.Lanes(a.workers) {

@@ -21,6 +21,7 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 )
@@ -129,6 +130,11 @@ func TestHostileMinutes(t *testing.T) {
 		}
 	}
 	s.kill()
+	var own syscall.Rusage
+	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &own); err != nil {
+		t.Fatal(err)
+	}
+	t.Logf("CPU: the server %.0f s, this test %.0f s", s.cmd.ProcessState.UserTime().Seconds()+s.cmd.ProcessState.SystemTime().Seconds(), float64(own.Utime.Sec+own.Stime.Sec))
 	if out, err := exec.Command(bin, "verify", "--data", data).CombinedOutput(); err != nil {
 		t.Errorf("verify: %v\n%s", err, out)
 	}

@@ -93,7 +93,7 @@ type Queue struct {
 	running  atomic.Int64
 	looks    atomic.Int64 // for a job, by which suspects get their turn
 	lanes    []Lane
-	person   func(ctx context.Context, who string) context.Context
+	person   func(ctx context.Context, who, lane string) context.Context
 
 	mu     sync.Mutex // held while a job is taken
 	held   map[int64]*held
@@ -107,15 +107,15 @@ type Queue struct {
 // New makes a queue on a database: db for its serialised writes, read for looking.
 func New(db, read *sql.DB, log *slog.Logger) *Queue {
 	return &Queue{db: db, read: read, log: log, handlers: map[string]Handler{}, wake: make(chan struct{}, 1), held: map[int64]*held{}, served: map[string]int{},
-		person: func(ctx context.Context, _ string) context.Context { return ctx },
+		person: func(ctx context.Context, _, _ string) context.Context { return ctx },
 		failed: func(context.Context, string, string, error) {}}
 }
 
 // Handle sets who does a kind of job. It must be called before Run.
 func (q *Queue) Handle(kind string, h Handler) { q.handlers[kind] = h }
 
-// OnPerson sets how a job's context is told whose work it is.
-func (q *Queue) OnPerson(f func(ctx context.Context, who string) context.Context) { q.person = f }
+// OnPerson sets how a job's context is told whose work it is, and in which lane.
+func (q *Queue) OnPerson(f func(ctx context.Context, who, lane string) context.Context) { q.person = f }
 
 // OnFailure sets what happens when a job has failed for good.
 func (q *Queue) OnFailure(f func(ctx context.Context, kind, key string, err error)) { q.failed = f }
@@ -224,8 +224,14 @@ func (q *Queue) next(ctx context.Context, only string) (did bool, err error) {
 			}
 		}
 	}
-	if did, err = q.one(ctx, q.alone.RLocker(), false, only); did || err != nil || only != "" {
+	if did, err = q.one(ctx, q.alone.RLocker(), false, only); did || err != nil {
 		return did, err
+	}
+	if only != "" {
+		if l, ok := q.lane(only); !ok || !l.Alone {
+			return false, nil
+		}
+		return q.one(ctx, q.alone.RLocker(), true, only) // nobody else takes what was interrupted in this lane
 	}
 	if n, err := q.ready(ctx, true); n == 0 || err != nil {
 		return false, err
@@ -310,7 +316,7 @@ func (q *Queue) do(ctx context.Context, j job) {
 	if j.taken > takes {
 		err = Permanent{ErrTaken}
 	} else {
-		err = q.within(q.person(ctx, j.who), j)
+		err = q.within(q.person(ctx, j.who, j.lane.Name), j)
 	}
 	q.mu.Lock()
 	by := q.held[j.id].cancelled

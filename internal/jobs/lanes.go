@@ -40,6 +40,15 @@ func (q *Queue) SetLanes(lanes []Lane) {
 	q.lanes = slices.Clone(lanes)
 }
 
+// lane is a lane by its name.
+func (q *Queue) lane(name string) (Lane, bool) {
+	i := slices.IndexFunc(q.lanes, func(l Lane) bool { return l.Name == name })
+	if i < 0 {
+		return Lane{}, false
+	}
+	return q.lanes[i], true
+}
+
 // laneOf is the lane of a kind.
 func (q *Queue) laneOf(kind string) Lane {
 	for _, l := range q.lanes {
@@ -59,6 +68,18 @@ func (q *Queue) Lanes() (lanes []Lane, running map[string]int) {
 		running[h.lane]++
 	}
 	return slices.Clone(q.lanes), running
+}
+
+// Busy says whether a job of a lane runs.
+func (q *Queue) Busy(lane string) bool {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	for _, h := range q.held {
+		if h.lane == lane {
+			return true
+		}
+	}
+	return false
 }
 
 // Cancelling says whether a job that runs has been cancelled: it ends as soon as its work looks.

@@ -95,6 +95,27 @@ func TestALaneKeepsItsWorker(t *testing.T) {
 	<-done
 }
 
+// What was interrupted in a lane that no shared worker serves is taken up by the lane's own.
+func TestALaneOfItsOwnTakesUpWhatWasInterrupted(t *testing.T) {
+	db, read := database(t)
+	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
+	q.SetLanes([]jobs.Lane{{Name: "hooks", Kinds: []string{"hook"}, Own: 1, Alone: true}})
+	told := make(chan string, 1)
+	q.Handle("hook", func(_ context.Context, key string) error { told <- key; return nil })
+	jobs.Add(t.Context(), db, "hook", "7", 1, "a")
+	if _, err := db.ExecContext(t.Context(), `UPDATE jobs SET taken = 1`); err != nil { // the process ended during it
+		t.Fatal(err)
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan error)
+	go func() { done <- q.Run(ctx, 1) }()
+	if key := <-told; key != "7" {
+		t.Errorf("told %q", key)
+	}
+	stop()
+	<-done
+}
+
 // What runs and what waits can be cancelled, if its lane allows that; it fails with who did it, and others go on.
 func TestCancel(t *testing.T) {
 	db, read := database(t)

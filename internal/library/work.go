@@ -6,6 +6,7 @@ import (
 	"runtime/debug"
 	"slices"
 	"sync"
+	"time"
 
 	"golang.org/x/sync/semaphore"
 )
@@ -44,6 +45,42 @@ func WithPerson(ctx context.Context, who string) context.Context {
 func PersonOf(ctx context.Context) string {
 	who, _ := ctx.Value(personKey{}).(string)
 	return who
+}
+
+type slicesKey struct{}
+
+// slices are the parts of long work between which it gives way.
+type workSlices struct {
+	urgent func() bool
+	mu     sync.Mutex
+	began  time.Time // the part that is under way
+}
+
+// InSlices says that work done in a context gives way (GiveWay) while something more urgent is being done.
+func InSlices(ctx context.Context, urgent func() bool) context.Context {
+	return context.WithValue(ctx, slicesKey{}, &workSlices{urgent: urgent, began: time.Now()})
+}
+
+// giveWayLook is how often work that gives way looks whether it may go on.
+const giveWayLook = 20 * time.Millisecond
+
+// GiveWay is called by long work between its parts. While something more urgent is being done it waits for three times
+// as long as the part took, so that the work goes on at a quarter of its speed.
+func GiveWay(ctx context.Context) {
+	k, _ := ctx.Value(slicesKey{}).(*workSlices)
+	if k == nil {
+		return
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	wait := 3 * time.Since(k.began)
+	for left := wait; left > 0 && k.urgent() && ctx.Err() == nil; left -= giveWayLook {
+		select {
+		case <-ctx.Done():
+		case <-time.After(min(left, giveWayLook)):
+		}
+	}
+	k.began = time.Now()
 }
 
 // Do runs f when it is its turn.

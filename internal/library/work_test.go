@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"sync"
+	"sync/atomic"
 	"testing"
+	"time"
 )
 
 // waits returns when so many wait at a gate.
@@ -125,4 +127,26 @@ func TestMemoryIsBounded(t *testing.T) {
 	if most > 100 {
 		t.Errorf("%d at a time of 100", most)
 	}
+}
+
+// Work in slices waits between its parts while something urgent is done, and no longer than that.
+func TestWorkGivesWay(t *testing.T) {
+	var urgent atomic.Bool
+	ctx, stop := context.WithCancel(InSlices(t.Context(), urgent.Load))
+	GiveWay(t.Context()) // of no slices: nothing
+	GiveWay(ctx)         // nothing is urgent
+	urgent.Store(true)
+	time.Sleep(5 * time.Millisecond)
+	worked := time.Now()
+	GiveWay(ctx)
+	if rested := time.Since(worked); rested < 15*time.Millisecond {
+		t.Errorf("it rested for %v after 5 ms of work", rested)
+	}
+	// A long part, and what is urgent ends soon; or the work itself.
+	time.Sleep(50 * time.Millisecond)
+	time.AfterFunc(10*time.Millisecond, func() { urgent.Store(false) })
+	GiveWay(ctx)
+	urgent.Store(true)
+	stop()
+	GiveWay(ctx)
 }

@@ -78,7 +78,7 @@ func newStudio(t *testing.T, cfg web.Config) *running {
 		q.Handle(kind, h)
 	}
 	q.OnFailure(svc.JobFailed)
-	q.OnPerson(library.WithPerson)
+	q.OnPerson(func(ctx context.Context, who, lane string) context.Context { return studio.Context(ctx, who, lane, q.Busy) })
 	var lanes []jobs.Lane
 	for _, l := range studio.Lanes(2) {
 		lanes = append(lanes, jobs.Lane(l))

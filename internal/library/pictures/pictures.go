@@ -47,12 +47,14 @@ func (s *Service) picture(ctx context.Context, key string) error {
 			if _, err := l.jpeg(ctx, e, px); err != nil {
 				return err
 			}
+			library.GiveWay(ctx)
 		}
 	}
 	for _, px := range []int{128, BallPx, LargePx} {
 		if _, err := l.ball(ctx, px); err != nil {
 			return err
 		}
+		library.GiveWay(ctx)
 	}
 	// What a material's page shows, and what the Lit lens begins with.
 	if _, err := l.jpeg(ctx, shape.NaturalSize(surfaceOf(&m).Extent().W), LargePx); err != nil {

@@ -42,7 +42,9 @@ func (s *Service) describe(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
+	library.GiveWay(ctx)
 	t := s.traitsOf(surface)
+	library.GiveWay(ctx)
 	data, err := t.MarshalBinary()
 	if err != nil {
 		return err

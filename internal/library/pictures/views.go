@@ -250,7 +250,10 @@ func (s *Service) view(ctx context.Context, key string) error {
 		return nil
 	}
 	s.rendering.Set(key, 0, 1000, nil)
-	data, err := s.drawView(ctx, &m, &v, func(done float64) { s.rendering.Set(key, int(done*1000), 1000, nil) })
+	data, err := s.drawView(ctx, &m, &v, func(done float64) {
+		s.rendering.Set(key, int(done*1000), 1000, nil)
+		library.GiveWay(ctx)
+	})
 	var invalid library.Invalid
 	switch {
 	case errors.As(err, &invalid): // trying again would not help

@@ -63,6 +63,16 @@ func hookPauses() (list []time.Duration) {
 	return list
 }
 
+// Context is the context of a job of a lane: whose work it is, and that long work gives way while a delivery is being
+// sorted.
+func Context(ctx context.Context, who, lane string, busy func(lane string) bool) context.Context {
+	ctx = library.WithPerson(ctx, who)
+	if lane == LaneIntake || lane == LaneHooks {
+		return ctx
+	}
+	return library.InSlices(ctx, func() bool { return busy(LaneIntake) })
+}
+
 // LaneState is a lane as people look at it.
 type LaneState struct {
 	Lane
