@@ -293,8 +293,12 @@ func (q *Queue) take(ctx context.Context, suspect bool, only string, cancel cont
 		if id == 0 {
 			continue
 		}
-		err = q.db.QueryRowContext(ctx, `UPDATE jobs SET state = 'running', taken = taken + 1, again = 0
-			WHERE id = ? AND state = 'waiting' RETURNING id, kind, key, who, attempts, taken`, id).Scan(&j.id, &j.kind, &j.key, &j.who, &j.attempts, &j.taken)
+		counts := 1
+		if l.Harmless {
+			counts = 0
+		}
+		err = q.db.QueryRowContext(ctx, `UPDATE jobs SET state = 'running', taken = taken + ?, again = 0
+			WHERE id = ? AND state = 'waiting' RETURNING id, kind, key, who, attempts, taken`, counts, id).Scan(&j.id, &j.kind, &j.key, &j.who, &j.attempts, &j.taken)
 		if errors.Is(err, sql.ErrNoRows) {
 			continue // it was cancelled meanwhile
 		}
@@ -384,7 +388,7 @@ func (q *Queue) note(ctx context.Context, j job, err error, stopping bool) error
 		}
 		return set(`state = 'waiting', taken = 0, attempts = 0, run_at = 0`) // asked for while it ran
 	case stopping && !errors.As(err, &last):
-		return set(`state = 'waiting', taken = taken - 1`)
+		return set(`state = 'waiting', taken = max(0, taken - 1)`)
 	case full(err): // not the job's fault: it waits for room
 		q.Failures.Add(1)
 		q.log.Error("the disk is full; the job waits for room", "kind", j.kind, "key", j.key)

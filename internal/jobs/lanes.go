@@ -22,6 +22,7 @@ type Lane struct {
 	Cancels  bool            // its jobs may be cancelled
 	Own      int             // workers of its own beside those that all share
 	Alone    bool            // no other worker takes its jobs
+	Harmless bool            // its jobs cannot end the process: an end of it during one is not counted
 	Pauses   []time.Duration // after each error but the last one; nil for the default
 }
 

@@ -1,7 +1,11 @@
 package web_test
 
 import (
+	"archive/zip"
+	"bytes"
 	"fmt"
+	"io"
+	"net/http"
 	"net/url"
 	"strings"
 	"testing"
@@ -119,5 +123,54 @@ func TestAGreedyArtistDelaysNobody(t *testing.T) {
 		if resp, body := s.ask(people.Librarian, "POST", "/api/v1/jobs/"+id+"/cancel", nil); resp.StatusCode != 204 && resp.StatusCode != 422 { // it may just have ended
 			t.Errorf("cancel it: %d %s", resp.StatusCode, body)
 		}
+	}
+}
+
+// A pack that is larger than what is kept of files that can be made again is finished all the same.
+func TestAPackLargerThanWhatIsKept(t *testing.T) {
+	s := newStudioOn(t, web.Config{}, 300<<10).withPeople()
+	var of []string
+	for _, slug := range []string{"slates_round", "jetty_plank", "hull_clinker", "tile_encaustic"} {
+		d := s.deliver(scan(t, slug, 64)...)
+		r := s.json(people.Librarian, "POST", fmt.Sprintf("/api/v1/materials/%v/releases", d["sets"].([]any)[0].(map[string]any)["material_id"]), map[string]any{"notes": "x"}, 201)
+		of = append(of, fmt.Sprintf("r%v", r["id"]))
+	}
+	path := "/api/v1/packs?wait=2&of=" + strings.Join(of, ",")
+	var body []byte
+	for range 60 {
+		resp, data := s.ask(people.Artist, "GET", path, nil)
+		if resp.StatusCode == http.StatusOK {
+			body = data
+			break
+		}
+		if resp.StatusCode != http.StatusAccepted {
+			t.Fatalf("%d %s", resp.StatusCode, data)
+		}
+	}
+	z, err := zip.NewReader(bytes.NewReader(body), int64(len(body)))
+	if err != nil {
+		t.Fatalf("%d bytes: %v", len(body), err)
+	}
+	if len(body) < 350<<10 {
+		t.Fatalf("the pack has %d bytes: it would be kept whole", len(body))
+	}
+	folders := map[string]bool{}
+	for _, f := range z.File {
+		r, err := f.Open()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := io.Copy(io.Discard, r); err != nil { // it checks the sum
+			t.Errorf("%s: %v", f.Name, err)
+		}
+		if parts := strings.Split(f.Name, "/"); len(parts) > 2 {
+			folders[parts[1]] = true
+		}
+	}
+	if len(folders) != 4 {
+		t.Errorf("%v", folders)
+	}
+	if mine := s.json(people.Artist, "GET", "/api/v1/takings", nil, 200); mine["total"] != 4.0 {
+		t.Errorf("%v downloads are recorded", mine["total"])
 	}
 }

@@ -5,9 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"aldermoor/core/handoff"
@@ -38,6 +40,7 @@ type closedFile struct {
 	shelf *oneOpen
 	made  *releases.Made
 	path  string
+	again func() error // makes the handoff once more: a pack may be larger than what is kept at a time
 }
 
 // ReadAt implements io.ReaderAt.
@@ -45,12 +48,76 @@ func (f *closedFile) ReadAt(p []byte, off int64) (int, error) {
 	if f.shelf.of != f {
 		f.shelf.close()
 		b, err := f.made.Open(f.path)
+		for range 3 {
+			if err == nil {
+				break
+			}
+			if err := f.again(); err != nil {
+				return 0, err
+			}
+			b, err = f.made.Open(f.path)
+		}
 		if err != nil {
 			return 0, err
 		}
 		f.shelf.of, f.shelf.blob = f, b
 	}
 	return f.shelf.blob.ReadAt(p, off)
+}
+
+// packMemory remembers of the packs that are being made which handoffs were, for those who ask again until all are: the
+// first ones may have gone by then to make room for the last.
+type packMemory struct {
+	mu   sync.Mutex
+	kept map[string]*packing
+}
+
+// packing is a pack that is being made: its handoffs by release.
+type packing struct {
+	made map[int64]releases.Made
+	used time.Time
+}
+
+const (
+	packsKept    = 64
+	packKeptFor  = time.Hour
+	packRemakeIn = 10 * time.Minute // a handoff that is made once more while a pack is read
+)
+
+// of is what has been made of a pack.
+func (k *packMemory) of(key string, now time.Time) map[int64]releases.Made {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	oldest := ""
+	for name, one := range k.kept {
+		if now.Sub(one.used) > packKeptFor {
+			delete(k.kept, name)
+		} else if oldest == "" || one.used.Before(k.kept[oldest].used) {
+			oldest = name
+		}
+	}
+	if k.kept == nil {
+		k.kept = map[string]*packing{}
+	}
+	one := k.kept[key]
+	if one == nil {
+		if len(k.kept) >= packsKept {
+			delete(k.kept, oldest)
+		}
+		one = &packing{made: map[int64]releases.Made{}}
+		k.kept[key] = one
+	}
+	one.used = now
+	return maps.Clone(one.made)
+}
+
+// add remembers a handoff of a pack.
+func (k *packMemory) add(key string, release int64, m releases.Made) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if one := k.kept[key]; one != nil {
+		one.made[release] = m
+	}
 }
 
 // mostPacked is how many materials one pack holds.
@@ -77,44 +144,52 @@ func (s *Server) apiPack(c *echo.Context) error {
 	var parts []handoff.Part
 	var items []pictures.SheetItem
 	var latest time.Time
+	var releasesOf []*releases.Release
 	shelf := &oneOpen{}
 	defer shelf.close()
-	// Until all are there nothing is taken: those that are ready are not recorded again and again.
+	look := order
+	look.Looking = true // until all are there nothing is taken
+	key := fmt.Sprint(p.Name, " ", order, ids)
+	made := s.packing.of(key, time.Now())
 	for i, id := range ids {
 		r, err := s.Studio.Releases.ReleaseByID(ctx, p, id)
 		if err != nil {
 			return err
 		}
-		look := order
-		look.Looking = true
-		_, err = s.Studio.Releases.Take(ctx, p, &r, look, time.Until(until))
-		var pending releases.Pending
-		if errors.As(err, &pending) {
-			c.Response().Header().Set("Retry-After", "1")
-			return c.JSON(http.StatusAccepted, map[string]any{"state": "making", "done": i, "of": len(ids), "progress": float64(i) / float64(len(ids)), "href": c.Request().URL.RequestURI()})
+		m, ok := made[id]
+		if !ok {
+			m, err = s.Studio.Releases.Take(ctx, p, &r, look, time.Until(until))
+			var pending releases.Pending
+			if errors.As(err, &pending) {
+				c.Response().Header().Set("Retry-After", "1")
+				return c.JSON(http.StatusAccepted, map[string]any{"state": "making", "done": i, "of": len(ids), "progress": float64(i) / float64(len(ids)), "href": c.Request().URL.RequestURI()})
+			}
+			if err != nil {
+				return err
+			}
+			s.packing.add(key, id, m)
 		}
-		if err != nil {
-			return err
-		}
-	}
-	for _, id := range ids {
-		r, err := s.Studio.Releases.ReleaseByID(ctx, p, id)
-		if err != nil {
-			return err
-		}
-		m, err := s.Studio.Releases.Take(ctx, p, &r, order, time.Until(until))
-		if err != nil {
+		again := func() error {
+			_, err := s.Studio.Releases.Take(ctx, p, &r, look, packRemakeIn)
 			return err
 		}
 		for _, f := range m.Files {
-			from := &closedFile{shelf, &m, f.Path}
+			from := &closedFile{shelf, &m, f.Path, again}
 			f.Path = m.Folder + "/" + f.Path
 			parts = append(parts, handoff.Part{File: f, R: from})
 		}
 		if r.Created.After(latest) {
 			latest = r.Created
 		}
+		releasesOf = append(releasesOf, &r)
 		items = append(items, pictures.SheetItem{Material: &r.Material, Line: sizeLine(&r.Material)})
+	}
+	if c.Request().Method == http.MethodGet && !order.Looking {
+		for _, r := range releasesOf {
+			if err := s.Studio.Releases.Took(ctx, p, r, order); err != nil {
+				return err
+			}
+		}
 	}
 	if len(items) <= 120 {
 		sheet, err := s.Studio.Pictures.Sheet(ctx, items, 1)

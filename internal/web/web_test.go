@@ -49,7 +49,10 @@ type running struct {
 	queue  *jobs.Queue
 }
 
-func newStudio(t *testing.T, cfg web.Config) *running {
+func newStudio(t *testing.T, cfg web.Config) *running { return newStudioOn(t, cfg, 0) }
+
+// newStudioOn is newStudio with so many bytes of derived files; 0 for the usual.
+func newStudioOn(t *testing.T, cfg web.Config, derived int64) *running {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	log := slog.New(slog.DiscardHandler)
@@ -61,7 +64,7 @@ func newStudio(t *testing.T, cfg web.Config) *running {
 	if err != nil {
 		t.Fatal(err)
 	}
-	disk, err := blob.Open(dir, 0)
+	disk, err := blob.Open(dir, derived)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -78,7 +81,9 @@ func newStudio(t *testing.T, cfg web.Config) *running {
 		q.Handle(kind, h)
 	}
 	q.OnFailure(svc.JobFailed)
-	q.OnPerson(func(ctx context.Context, who, lane string) context.Context { return studio.Context(ctx, who, lane, q.Busy) })
+	q.OnPerson(func(ctx context.Context, who, lane string) context.Context {
+		return studio.Context(ctx, who, lane, q.Busy)
+	})
 	var lanes []jobs.Lane
 	for _, l := range studio.Lanes(2) {
 		lanes = append(lanes, jobs.Lane(l))

@@ -124,6 +124,11 @@ func (m *Made) Zip() (a *handoff.Archive, close func(), err error) {
 	return handoff.NewArchive(m.Folder, m.at, parts), close, nil
 }
 
+// Took records that somebody takes a handoff that was made while they only looked.
+func (s *Service) Took(ctx context.Context, p people.Principal, r *Release, o Order) error {
+	return s.noteTaken(ctx, p, r, o)
+}
+
 // Pending is a handoff that is being made.
 type Pending struct{ Done, Of int }
 

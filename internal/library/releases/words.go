@@ -26,7 +26,7 @@ const branch = " / "
 // Renamed is what renaming a word did.
 type Renamed struct {
 	Materials int
-	Merged    bool                  // the new word was there already
+	Merged    bool              // the new word was there already
 	Was       map[int64]Earlier // of releases, to be put back with Restore
 }
 

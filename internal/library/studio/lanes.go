@@ -23,6 +23,7 @@ type Lane struct {
 	Cancels  bool            // its jobs may be cancelled
 	Own      int             // workers of its own beside those that all share
 	Alone    bool            // no other worker takes its jobs
+	Harmless bool            // its jobs cannot end the process: an end of it during one is not counted
 	Pauses   []time.Duration // after each error but the last one; nil for the default
 }
 
@@ -47,7 +48,7 @@ func Lanes(workers int) []Lane {
 		{Name: LaneTreatments, Kinds: []string{materials.JobTreat}, Most: long, Deadline: 2 * time.Hour, Cancels: true},
 		{Name: LaneHandoffs, Kinds: []string{releases.JobHandoff}, Most: long, Deadline: 2 * time.Hour, Cancels: true},
 		{Name: LaneReferences, Kinds: []string{pictures.JobView}, Most: 1, Deadline: 2 * time.Hour, Cancels: true},
-		{Name: LaneHooks, Kinds: []string{notices.JobHook}, Deadline: 5 * time.Minute, Own: 4, Alone: true, Pauses: hookPauses()},
+		{Name: LaneHooks, Kinds: []string{notices.JobHook}, Deadline: 5 * time.Minute, Own: 4, Alone: true, Harmless: true, Pauses: hookPauses()},
 		{Name: LaneCare, Kinds: []string{materials.JobGrade}, Most: 1, Deadline: 6 * time.Hour},
 	}
 }
