@@ -29,7 +29,7 @@ publish() { send POST "$1/releases" '{"notes":"for measuring"}'; }
 serve "an empty folder" /
 stop
 echo "a long password" | "$bin" user add --data "$dir/data" --user librarian --role librarian >/dev/null
-token=$("$bin" token create --data "$dir/data" --user librarian --scope read)
+token=$("$bin" token create --data "$dir/data" --user librarian --scope contribute)
 serve "one account" /
 (cd "$dir/scan" && tar cf ../scan.tar .)
 curl -sf -H "Authorization: Bearer $token" -F "file=@$dir/scan.tar" "$url/api/v1/deliveries" >/dev/null

@@ -2943,6 +2943,8 @@ export interface operations {
                 page?: components["parameters"]["Page"];
                 /** @description Only what has changed since this moment (RFC 3339). */
                 changed_since?: components["parameters"]["Since"];
+                /** @description Bytes to fetch of the usual handoff, as a range such as 1000000..9000000. */
+                cost?: string;
             };
             header?: never;
             path?: never;

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/search"
 	"aldermoor/internal/web"
 )
 
@@ -216,5 +217,22 @@ func TestEveryRequestOfTheDocument(t *testing.T) {
 	t.Logf("%d of %d requests succeeded", succeeded, len(list))
 	if succeeded < 60 {
 		t.Errorf("only %d requests succeeded", succeeded)
+	}
+}
+
+// Every choice and figure by which the Library can be searched is in the API's document: others are refused.
+func TestAllSearchesAreDocumented(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	for _, f := range search.Facets() {
+		for _, name := range []string{string(f), "not_" + string(f)} {
+			s.json(people.Artist, "GET", "/api/v1/library?"+name+"=x", nil, 200)
+		}
+	}
+	for _, m := range search.Measures() {
+		value := "1..2"
+		if m == search.Released {
+			value = "2026-01-01..2026-02-01"
+		}
+		s.json(people.Artist, "GET", "/api/v1/library?"+string(m)+"="+value, nil, 200)
 	}
 }
