@@ -31,7 +31,7 @@ func shareDemo(ctx context.Context, s *studio.Studio) error {
 		if !ok {
 			continue
 		}
-		if _, err := s.Releases.Stand(ctx, demoLead, library.Seen{ID: card.ReleaseID}, releases.Approved, "", 0); err != nil {
+		if _, err := s.Releases.SetState(ctx, demoLead, library.Seen{ID: card.ReleaseID}, releases.Approved, "", 0); err != nil {
 			return fmt.Errorf("approve %s: %w", slug, err)
 		}
 	}

@@ -142,7 +142,7 @@ func (t *tx) Files(delivery int64) (list []intake.File, err error) {
 
 func (t *tx) SaveExamined(f intake.File) error {
 	t.Changed(fmt.Sprintf("delivery:%d", f.DeliveryID))
-	_, err := t.exec(`UPDATE files SET examined = ?, ratio = ?, problem = ? WHERE id = ?`, doc(f.Examined), f.Ratio, f.Problem, f.ID)
+	_, err := t.exec(`UPDATE files SET examined = ?, ratio = ?, problem = ? WHERE id = ?`, asJSON(f.Examined), f.Ratio, f.Problem, f.ID)
 	return err
 }
 

@@ -29,7 +29,7 @@ func scanMaterial(scan func(...any) error) (m materials.Material, err error) {
 		text string
 		to   any
 	}{{tags, &m.Tags}, {categories, &m.Categories}, {report, &m.Report}, {known, &m.Known}, {recipe, &m.Recipe}, {finish, &m.Finish}, {figures, &m.Figures}} {
-		if err := undoc(d.text, d.to); err != nil {
+		if err := fromJSON(d.text, d.to); err != nil {
 			return m, fmt.Errorf("read material %d: %w", m.ID, err)
 		}
 	}
@@ -45,7 +45,7 @@ func (t *tx) AddMaterial(m *materials.Material) error {
 		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated, released, released_version, figures, folded)
 		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		delivery, m.SetKey, m.Name, m.Slug, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Relief.Value, m.Relief.Confidence,
-		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion, doc(m.Figures), folded(m))
+		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, asJSON(m.Tags), asJSON(m.Categories), asJSON(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion, asJSON(m.Figures), folded(m))
 	if taken(err) {
 		return library.ErrStale
 	}
@@ -84,7 +84,7 @@ func (t *tx) addMap(material int64, p *materials.Map, finished bool) (err error)
 	if p.FileID != 0 {
 		file = p.FileID
 	}
-	p.ID, err = t.insert(`INSERT INTO maps (material_id, file_id, component, channel, document, finished) VALUES (?, ?, ?, ?, ?, ?)`, material, file, p.Component, p.Channel, doc(p), finished)
+	p.ID, err = t.insert(`INSERT INTO maps (material_id, file_id, component, channel, document, finished) VALUES (?, ?, ?, ?, ?, ?)`, material, file, p.Component, p.Channel, asJSON(p), finished)
 	return err
 }
 
@@ -128,7 +128,7 @@ func (t *tx) maps(query string, args []any, to []*materials.Material) error {
 		if err := scan(&id, &of, &channel, &document, &finished); err != nil {
 			return err
 		}
-		if err := undoc(document, &p); err != nil {
+		if err := fromJSON(document, &p); err != nil {
 			return err
 		}
 		p.ID, p.Channel = id, material.Channel(channel)
@@ -244,7 +244,7 @@ func (t *tx) SaveMaterial(m *materials.Material) error {
 		licence = ?, author = ?, rights = ?, station = ?, captured = ?, contact = ?, tags = ?, categories = ?, report = ?, doubts = ?,
 		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ?, figures = ?, folded = ? WHERE id = ? AND version = ?`,
 		m.Name, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact,
-		doc(m.Tags), doc(m.Categories), doc(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), doc(m.Known), m.Relief.Value, m.Relief.Confidence, doc(m.Recipe), doc(m.Finish), doc(m.Figures), folded(m), m.ID, m.Version)
+		asJSON(m.Tags), asJSON(m.Categories), asJSON(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), asJSON(m.Known), m.Relief.Value, m.Relief.Confidence, asJSON(m.Recipe), asJSON(m.Finish), asJSON(m.Figures), folded(m), m.ID, m.Version)
 	if err != nil {
 		return err
 	}
@@ -289,7 +289,7 @@ func (t *tx) OwnersOf(delivery int64) (ids []int64, err error) {
 }
 
 func (t *tx) SaveGrades(m *materials.Material) error {
-	r, err := t.exec(`UPDATE materials SET report = ?, finish = ?, doubts = ? WHERE id = ? AND version = ?`, doc(m.Report), doc(m.Finish), m.Doubts, m.ID, m.Version)
+	r, err := t.exec(`UPDATE materials SET report = ?, finish = ?, doubts = ? WHERE id = ? AND version = ?`, asJSON(m.Report), asJSON(m.Finish), m.Doubts, m.ID, m.Version)
 	if err != nil {
 		return err
 	}
@@ -310,7 +310,7 @@ func (t *tx) MoveMaps(to int64, ids []int64) error {
 }
 
 func (t *tx) SaveMap(material int64, p materials.Map) error {
-	_, err := t.exec(`UPDATE maps SET component = ?, channel = ?, document = ? WHERE id = ? AND material_id = ?`, p.Component, p.Channel, doc(p), p.ID, material)
+	_, err := t.exec(`UPDATE maps SET component = ?, channel = ?, document = ? WHERE id = ? AND material_id = ?`, p.Component, p.Channel, asJSON(p), p.ID, material)
 	return err
 }
 
@@ -374,7 +374,7 @@ func (t *tx) CountMaterials() (unseen, unreleased int, err error) {
 }
 
 func (t *tx) AddRelease(r *releases.Release) (err error) {
-	r.ID, err = t.insert(`INSERT INTO releases (material_id, number, notes, created, by, snapshot, word) VALUES (?, ?, ?, ?, ?, ?, ?)`, r.MaterialID, r.Number, r.Notes, stamp(r.Created), r.By, doc(r.Material), r.Override)
+	r.ID, err = t.insert(`INSERT INTO releases (material_id, number, notes, created, by, snapshot, word) VALUES (?, ?, ?, ?, ?, ?, ?)`, r.MaterialID, r.Number, r.Notes, stamp(r.Created), r.By, asJSON(r.Material), r.Override)
 	if taken(err) {
 		return library.ErrStale
 	}
@@ -390,7 +390,7 @@ func scanRelease(scan func(...any) error) (r releases.Release, err error) {
 		return r, err
 	}
 	r.Created = moment(created)
-	return r, undoc(snapshot, &r.Material)
+	return r, fromJSON(snapshot, &r.Material)
 }
 
 func (t *tx) Release(id int64) (releases.Release, error) {

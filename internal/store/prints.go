@@ -34,7 +34,7 @@ func (t *tx) SameFiles(material int64, blobs []string) (id int64, err error) {
 }
 
 func (t *tx) SavePrint(material int64, p likeness.Print) error {
-	_, err := t.exec(`INSERT INTO prints (material_id, print) VALUES (?, ?) ON CONFLICT (material_id) DO UPDATE SET print = excluded.print`, material, doc(p))
+	_, err := t.exec(`INSERT INTO prints (material_id, print) VALUES (?, ?) ON CONFLICT (material_id) DO UPDATE SET print = excluded.print`, material, asJSON(p))
 	return err
 }
 
@@ -46,7 +46,7 @@ func (t *tx) Prints(each func(material int64, p likeness.Print)) error {
 			return err
 		}
 		var p likeness.Print
-		if err := undoc(text, &p); err != nil {
+		if err := fromJSON(text, &p); err != nil {
 			return err
 		}
 		each(id, p)
@@ -61,7 +61,7 @@ func (t *tx) Print(material int64) (p likeness.Print, err error) {
 		return p, nil
 	}
 	if err == nil {
-		err = undoc(text, &p)
+		err = fromJSON(text, &p)
 	}
 	return p, err
 }

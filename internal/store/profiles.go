@@ -38,7 +38,7 @@ func (t *tx) Profile(id string, version int) (releases.Profile, error) {
 
 func (t *tx) AddProfile(p releases.Profile) error {
 	t.Changed("profiles")
-	_, err := t.exec(`INSERT INTO profiles (id, version, document, by_name, created) VALUES (?, ?, ?, ?, ?)`, p.ID, p.Version, doc(p.Document), p.By, stamp(p.Created))
+	_, err := t.exec(`INSERT INTO profiles (id, version, document, by_name, created) VALUES (?, ?, ?, ?, ?)`, p.ID, p.Version, asJSON(p.Document), p.By, stamp(p.Created))
 	return err
 }
 

@@ -16,7 +16,7 @@ func (t *tx) schedules(where string, args ...any) (list []releases.Schedule, err
 		}
 		s.Due = moment(due)
 		list = append(list, s)
-		return undoc(materials, &list[len(list)-1].Materials)
+		return fromJSON(materials, &list[len(list)-1].Materials)
 	})
 	return list, err
 }
@@ -31,7 +31,7 @@ func (t *tx) DueSchedules(now time.Time) ([]releases.Schedule, error) {
 
 func (t *tx) AddSchedule(s *releases.Schedule) (err error) {
 	t.Changed("reviews")
-	s.ID, err = t.insert(`INSERT INTO schedules (due, notes, materials, by_name, role) VALUES (?, ?, ?, ?, ?)`, stamp(s.Due), s.Notes, doc(s.Materials), s.By, s.Role)
+	s.ID, err = t.insert(`INSERT INTO schedules (due, notes, materials, by_name, role) VALUES (?, ?, ?, ?, ?)`, stamp(s.Due), s.Notes, asJSON(s.Materials), s.By, s.Role)
 	return err
 }
 

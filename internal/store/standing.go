@@ -17,7 +17,7 @@ func (t *tx) Mark(release int64) (m releases.Mark, err error) {
 	}
 	if err == nil && correction != "" {
 		m.Correction = new(releases.Description)
-		err = undoc(correction, m.Correction)
+		err = fromJSON(correction, m.Correction)
 	}
 	m.Changed = moment(changed)
 	return m, err
@@ -26,7 +26,7 @@ func (t *tx) Mark(release int64) (m releases.Mark, err error) {
 func (t *tx) SaveMark(release int64, m releases.Mark) error {
 	var correction any = ""
 	if m.Correction != nil {
-		correction = doc(m.Correction)
+		correction = asJSON(m.Correction)
 	}
 	_, err := t.exec(`INSERT INTO release_marks (release_id, version, state, reason, replacement, correction, by_name, changed) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (release_id) DO UPDATE SET version = excluded.version, state = excluded.state, reason = excluded.reason, replacement = excluded.replacement,

@@ -14,7 +14,7 @@ func (t *tx) AddStep(s *materials.Step) (err error) {
 	if s.DeliveryID != 0 {
 		delivery = s.DeliveryID
 	}
-	s.ID, err = t.insert(`INSERT INTO steps (delivery_id, kind, says, by, user_id, at, changes) VALUES (?, ?, ?, ?, ?, ?, ?)`, delivery, s.Kind, s.Says, s.By, s.UserID, stamp(s.At), doc(s.Changes))
+	s.ID, err = t.insert(`INSERT INTO steps (delivery_id, kind, says, by, user_id, at, changes) VALUES (?, ?, ?, ?, ?, ?, ?)`, delivery, s.Kind, s.Says, s.By, s.UserID, stamp(s.At), asJSON(s.Changes))
 	if err != nil {
 		return err
 	}
@@ -35,7 +35,7 @@ func scanStep(scan func(...any) error) (s materials.Step, err error) {
 		return s, err
 	}
 	s.At = moment(at)
-	return s, undoc(changes, &s.Changes)
+	return s, fromJSON(changes, &s.Changes)
 }
 
 func (t *tx) Step(id int64) (materials.Step, error) {
@@ -176,7 +176,7 @@ func (t *tx) Setting(name string, to any) (version int64, err error) {
 	if err := t.one(`SELECT value, version FROM settings WHERE name = ?`, []any{name}, &text, &version); err != nil {
 		return 0, err
 	}
-	return version, undoc(text, to)
+	return version, fromJSON(text, to)
 }
 
 func (t *tx) SaveSetting(name string, value any, version int64) error {
@@ -187,6 +187,6 @@ func (t *tx) SaveSetting(name string, value any, version int64) error {
 	if had != version {
 		return library.ErrStale
 	}
-	_, err := t.exec(`INSERT INTO settings (name, value, version) VALUES (?, ?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value, version = excluded.version`, name, doc(value), had+1)
+	_, err := t.exec(`INSERT INTO settings (name, value, version) VALUES (?, ?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value, version = excluded.version`, name, asJSON(value), had+1)
 	return err
 }

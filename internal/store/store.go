@@ -345,8 +345,8 @@ func taken(err error) bool {
 	return errors.As(err, &e) && (e.Code() == sqlite3.SQLITE_CONSTRAINT_UNIQUE || e.Code() == sqlite3.SQLITE_CONSTRAINT_PRIMARYKEY)
 }
 
-// doc is a value kept as JSON in one column. What cannot be JSON fails the statement.
-func doc(v any) driver.Valuer { return document{v} }
+// asJSON is a value kept as JSON in one column. What cannot be JSON fails the statement.
+func asJSON(v any) driver.Valuer { return document{v} }
 
 type document struct{ v any }
 
@@ -359,7 +359,7 @@ func (d document) Value() (driver.Value, error) {
 	return string(b), nil
 }
 
-func undoc(s string, v any) error {
+func fromJSON(s string, v any) error {
 	if s == "" {
 		return nil
 	}

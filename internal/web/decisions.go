@@ -237,7 +237,7 @@ func (s *Server) apiAssignLike(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	version, _, err := seen(c)
+	version, _, err := versionNamed(c)
 	if err != nil {
 		return err
 	}

@@ -281,7 +281,7 @@ func (s *Server) apiAddProfile(c *echo.Context) error {
 }
 
 func (s *Server) apiSaveProfile(c *echo.Context) error {
-	version, given, err := seen(c)
+	version, given, err := versionNamed(c)
 	if err != nil {
 		return err
 	}
@@ -304,7 +304,7 @@ func (s *Server) apiSaveProfile(c *echo.Context) error {
 }
 
 func (s *Server) apiRemoveProfile(c *echo.Context) error {
-	version, _, err := seen(c)
+	version, _, err := versionNamed(c)
 	if err != nil {
 		return err
 	}

@@ -235,13 +235,16 @@ func (s *Server) guard(r route) echo.HandlerFunc {
 			return people.Forbidden{Right: r.right, By: p}
 		}
 		if r.versioned {
-			if _, given, err := seen(c); err != nil {
+			if _, given, err := versionNamed(c); err != nil {
 				return err
 			} else if !given {
 				return refuse(http.StatusPreconditionRequired, "Say which version this change was made for: send its ETag as If-Match, or * to change whatever there is.")
 			}
 		}
-		return s.once(c, r)
+		if err := s.loading(r); err != nil {
+			return err
+		}
+		return s.conditional(c, r)
 	}
 }
 
@@ -391,6 +394,9 @@ func (s *Server) problem(c *echo.Context, err error) {
 		return
 	}
 	c.Response().Header().Del("Cache-Control")
+	if codeOf(err) == codeLoading {
+		c.Response().Header().Set("Refresh", "2")
+	}
 	if status == http.StatusServiceUnavailable || status == http.StatusTooManyRequests {
 		wait := 2
 		if many := (people.TooMany{}); errors.As(err, &many) {

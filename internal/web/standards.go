@@ -98,7 +98,7 @@ func withoutNulls(st materials.Standards) materials.Standards {
 }
 
 func (s *Server) apiSaveStandards(c *echo.Context) error {
-	version, _, err := seen(c)
+	version, _, err := versionNamed(c)
 	if err != nil {
 		return err
 	}
@@ -129,7 +129,7 @@ func (s *Server) apiSynonyms(c *echo.Context) error {
 }
 
 func (s *Server) apiSaveSynonyms(c *echo.Context) error {
-	version, _, err := seen(c)
+	version, _, err := versionNamed(c)
 	if err != nil {
 		return err
 	}

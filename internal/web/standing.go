@@ -188,7 +188,7 @@ func (s *Server) apiStand(c *echo.Context) error {
 	if in.State == "unreviewed" {
 		in.State = ""
 	}
-	r, err := s.Studio.Releases.Stand(c.Request().Context(), me(c), of, releases.State(in.State), in.Reason, replacement)
+	r, err := s.Studio.Releases.SetState(c.Request().Context(), me(c), of, releases.State(in.State), in.Reason, replacement)
 	return s.sendRelease(c, &r, err)
 }
 

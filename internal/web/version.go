@@ -15,8 +15,8 @@ import (
 
 func etag(version int64) string { return fmt.Sprintf(`"%d"`, version) }
 
-// seen is the version that a write was made for, 0 for any, and whether it says so.
-func seen(c *echo.Context) (version int64, given bool, err error) {
+// versionNamed is the version that a write was made for, 0 for any, and whether it says so.
+func versionNamed(c *echo.Context) (version int64, given bool, err error) {
 	h := c.Request().Header.Get("If-Match")
 	if kind := c.Request().Header.Get("Content-Type"); h == "" && strings.HasPrefix(kind, "application/x-www-form-urlencoded") {
 		h = c.FormValue("version")
@@ -40,6 +40,6 @@ func target(c *echo.Context) (of library.Seen, err error) {
 	if of.ID, err = idOf(c, "id"); err != nil {
 		return of, err
 	}
-	of.Version, _, err = seen(c)
+	of.Version, _, err = versionNamed(c)
 	return of, err
 }

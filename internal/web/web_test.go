@@ -509,7 +509,7 @@ func TestAnswersMatchTheirSchemas(t *testing.T) {
 	keys("Delivery", d, "error")
 	set := d["sets"].([]any)[0].(map[string]any)
 	keys("Set", set, "unassigned_reasons")
-	keys("Map", set["maps"].([]any)[0], "span", "shared", "curve", "swapped")
+	keys("Map", set["maps"].([]any)[0], "span", "shared", "curve", "swapped", "zero")
 	id := set["material_id"]
 	m := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)
 	keys("Material", m, "step")

@@ -62,7 +62,7 @@ func (s *Server) afterWebhooks(c *echo.Context, err error, form notices.Webhook)
 
 // changeWebhooks changes the version of the list that a form was made for.
 func (s *Server) changeWebhooks(c *echo.Context, change func(list []notices.Webhook) []notices.Webhook) error {
-	version, _, err := seen(c)
+	version, _, err := versionNamed(c)
 	if err != nil {
 		return err
 	}
@@ -138,7 +138,7 @@ func (s *Server) apiWebhooks(c *echo.Context) error {
 }
 
 func (s *Server) apiSaveWebhooks(c *echo.Context) error {
-	version, _, err := seen(c)
+	version, _, err := versionNamed(c)
 	if err != nil {
 		return err
 	}

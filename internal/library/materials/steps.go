@@ -186,7 +186,7 @@ func (s *Service) Step(ctx context.Context, p people.Principal, id int64, redo b
 		if step.Undone != redo {
 			return nil // done before
 		}
-		moved, err = s.turn(tx, step, redo)
+		moved, err = s.applyStep(tx, step, redo)
 		if err != nil {
 			return err
 		}
@@ -233,9 +233,9 @@ func rechannel(tx Tx, id int64, had map[int64]material.Channel) error {
 	return nil
 }
 
-// turn puts the materials of a step back to how they were before it, or after it. It
+// applyStep puts the materials of a step back to how they were before it, or after it. It
 // returns those whose scans were exchanged.
-func (s *Service) turn(tx Tx, step Step, redo bool) (moved []int64, err error) {
+func (s *Service) applyStep(tx Tx, step Step, redo bool) (moved []int64, err error) {
 	list := make([]Material, len(step.Changes))
 	for i, d := range step.Changes {
 		if list[i], err = tx.Material(d.Material); err != nil {

@@ -104,8 +104,8 @@ func (s *Service) remark(ctx context.Context, p people.Principal, of library.See
 	return r, err
 }
 
-// Stand decides on a release: approved, retired with a reason, or neither.
-func (s *Service) Stand(ctx context.Context, p people.Principal, of library.Seen, state State, reason string, replacement int64) (Release, error) {
+// SetState decides on a release: approved, retired with a reason, or neither.
+func (s *Service) SetState(ctx context.Context, p people.Principal, of library.Seen, state State, reason string, replacement int64) (Release, error) {
 	if err := p.Need(people.Decide); err != nil {
 		return Release{}, err
 	}

@@ -196,7 +196,7 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 			return tx.Traits(func(look string, data []byte) {
 				var t Traits
 				if t.UnmarshalBinary(data) == nil {
-					x.see(look, t.seen())
+					x.see(look, t.row())
 				}
 			})
 		})
@@ -249,21 +249,21 @@ func (s *Service) Card(slug string) (releases.Card, bool) { return s.index.bySlu
 type builder struct {
 	index *index
 	cards []releases.Card
-	seen  []seen
-	first map[string]int32 // card of a look
-	left  map[string]seen  // of what is not published
+	rows  []traitRow
+	first map[string]int32    // card of a look
+	left  map[string]traitRow // of what is not published
 }
 
 func (b *builder) add(c releases.Card) { b.cards = append(b.cards, c) }
 
 // see takes the traits of a look straight to where they stay: copies would double the memory
 // that reading needs.
-func (b *builder) see(look string, s seen) {
+func (b *builder) see(look string, s traitRow) {
 	if b.first == nil {
 		b.place()
 	}
 	if i, published := b.first[look]; published {
-		b.seen[i] = s
+		b.rows[i] = s
 	} else {
 		b.left[look] = s
 	}
@@ -271,7 +271,7 @@ func (b *builder) see(look string, s seen) {
 
 // place makes room for traits.
 func (b *builder) place() {
-	b.seen, b.left = make([]seen, len(b.cards)), map[string]seen{}
+	b.rows, b.left = make([]traitRow, len(b.cards)), map[string]traitRow{}
 	b.first = make(map[string]int32, len(b.cards))
 	for i := range b.cards {
 		if _, had := b.first[b.cards[i].Look]; !had {
@@ -287,17 +287,17 @@ func (b *builder) finish() {
 	}
 	x := b.index
 	x.init(0)
-	x.cards, x.seen, x.traits = b.cards, b.seen, b.left
+	x.cards, x.rows, x.traits = b.cards, b.rows, b.left
 	for i := range x.cards {
 		if k := b.first[x.cards[i].Look]; int(k) != i {
-			x.seen[i] = x.seen[k]
+			x.rows[i] = x.rows[k]
 		}
 	}
 	x.looks = looks{first: make(map[string]int32, len(x.cards)), next: make([]int32, 0, len(x.cards))}
 	for i := range x.cards {
 		x.looks.add(x.cards[i].Look, int32(i))
 	}
-	b.cards, b.seen, b.first, b.left = nil, nil, nil, nil
+	b.cards, b.rows, b.first, b.left = nil, nil, nil, nil
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
 	side := func(f func()) {

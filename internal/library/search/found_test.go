@@ -41,7 +41,7 @@ func TestFoundAmongTheFirstFive(t *testing.T) {
 		t.Skip("many scans")
 	}
 	x := new(index)
-	looks := map[string]seen{}
+	looks := map[string]traitRow{}
 	x.means = Synonyms{{"grate", "grating"}, {"footpath", "path"}, {"canvas", "sailcloth"}, {"seaweed", "kelp"}, {"whitewash", "limewash"}, {"plank", "board"}, {"cobble", "sett"}, {"rushes", "reed"}, {"dirt", "mud"}, {"patina", "verdigris"}}.table()
 	all := station.Materials()
 	b := builder{index: x}
@@ -52,7 +52,7 @@ func TestFoundAmongTheFirstFive(t *testing.T) {
 		e := shape.NaturalSize(m.Size.W)
 		tr := Traits{Look: likeness.LookOf(pictured(s, e, 344, "moor", false), e), Palette: likeness.PaletteOf(pictured(s, m.Size.W, 344, "moor", true))}
 		tr.Roughness, tr.Metallic = s.Means()
-		looks[m.Slug] = tr.seen()
+		looks[m.Slug] = tr.row()
 		b.add(releases.Card{MaterialID: int64(i + 1), ReleaseID: int64(i + 1), Number: 1, Name: m.Name, Slug: m.Slug, Set: m.Slug, Look: m.Slug, Size: m.Size, W: 256, H: 256, Tags: m.Tags, Categories: m.Categories, Contact: m.Contact, Released: time.Unix(int64(i), 0)})
 	}
 	for look, s := range looks {

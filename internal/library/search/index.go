@@ -23,9 +23,9 @@ type index struct {
 	facets  map[Facet]*postings
 	words   [len(fieldWeights)]*vocabulary
 	orders  map[Order]*ordering
-	seen    []seen                // traits of each card
+	rows    []traitRow            // traits of each card
 	figures map[Measure][]float64 // of each card; NaN where it has none
-	traits  map[string]seen       // by look, of what is not published yet
+	traits  map[string]traitRow   // by look, of what is not published yet
 	looks   looks
 	uses    map[int64]int       // people who use a material, where that has changed and is not shown yet
 	means   map[string][]string // words that mean the same, as they are searched
@@ -57,9 +57,9 @@ func (x *index) init(room int) {
 		return
 	}
 	x.at, x.slugs = make(map[int64]int32, room), make(map[string]int32, room)
-	x.cards, x.seen = make([]releases.Card, 0, room), make([]seen, 0, room)
+	x.cards, x.rows = make([]releases.Card, 0, room), make([]traitRow, 0, room)
 	if x.traits == nil {
-		x.traits = map[string]seen{}
+		x.traits = map[string]traitRow{}
 	}
 	x.facets, x.figures = map[Facet]*postings{}, map[Measure][]float64{}
 	for _, f := range Facets() {
@@ -165,7 +165,7 @@ func (x *index) put(c releases.Card) {
 	x.answers.forget()
 	x.published.Add(1)
 	defer x.edition.Add(1)
-	looks := x.seenOf(c.Look) // before its last card goes
+	looks := x.traitRowOf(c.Look) // before its last card goes
 	if ok {
 		x.looks.remove(x.cards[i].Look, i)
 		x.each(i, (*set).remove)
@@ -174,10 +174,10 @@ func (x *index) put(c releases.Card) {
 		}
 		delete(x.slugs, x.cards[i].Slug)
 		c.Uses = x.cards[i].Uses
-		x.cards[i], x.seen[i] = c, looks
+		x.cards[i], x.rows[i] = c, looks
 	} else {
 		i = int32(len(x.cards))
-		x.cards, x.seen = append(x.cards, c), append(x.seen, looks)
+		x.cards, x.rows = append(x.cards, c), append(x.rows, looks)
 		x.at[c.MaterialID] = i
 		x.all.set(int(i))
 	}

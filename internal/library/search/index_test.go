@@ -171,11 +171,11 @@ func TestReadingPlacesTraits(t *testing.T) {
 		b.add(releases.Card{MaterialID: int64(i + 1), Slug: fmt.Sprint(i), Look: look})
 	}
 	for i, look := range []string{"draft", "b", "a"} {
-		b.see(look, seen{known: true, roughness: float32(i)})
+		b.see(look, traitRow{known: true, roughness: float32(i)})
 	}
 	b.finish()
 	for i, want := range []float32{2, 1, 2, -1, -1} {
-		if s := x.seen[i]; s.known != (want >= 0) || s.known && s.roughness != want {
+		if s := x.rows[i]; s.known != (want >= 0) || s.known && s.roughness != want {
 			t.Errorf("card %d: %v %g, want %g", i, s.known, s.roughness, want)
 		}
 	}

@@ -17,7 +17,7 @@ func (x *index) narrowed(q Query) (hits bitset, scores []uint8, found []string) 
 		scores = make([]uint8, len(x.cards))
 		best := make([]uint8, len(x.cards))
 		for n, w := range x.phrases(x.joined(words)) {
-			found = append(found, x.worth(w, best)...)
+			found = append(found, x.scoreOf(w, best)...)
 			for i, b := range best {
 				if b == 0 || n > 0 && scores[i] == 0 {
 					scores[i] = 0
@@ -117,9 +117,9 @@ func (x *index) phrases(words []string) (out []string) {
 	return out
 }
 
-// worth fills in what each card is worth for one word, by the field and by how well it fits, and gives the
+// scoreOf fills in what each card is worth for one word, by the field and by how well it fits, and gives the
 // words that fitted. Slips of the hand count where few cards have the word itself.
-func (x *index) worth(w string, best []uint8) (found []string) {
+func (x *index) scoreOf(w string, best []uint8) (found []string) {
 	clear(best)
 	some := 0
 	take := func(k int) func(string, int, *set) {

@@ -60,9 +60,9 @@ func (x *index) measured(i int, m Measure) (v float64, ok bool) {
 		}
 		return float64(c.W) / c.Size.W, true
 	case Relief:
-		return float64(x.seen[i].relief), x.seen[i].known
+		return float64(x.rows[i].relief), x.rows[i].known
 	case Roughness:
-		return float64(x.seen[i].roughness), x.seen[i].known
+		return float64(x.rows[i].roughness), x.rows[i].known
 	case Cost:
 		return float64(c.Cost), c.Cost > 0
 	case Released:

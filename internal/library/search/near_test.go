@@ -48,11 +48,11 @@ func traitsOf(rng *rand.Rand) Traits {
 func withTraits(n int) *index {
 	x, rng := new(index), rand.New(rand.NewPCG(3, 4))
 	b := builder{index: x}
-	looks := make([]seen, n)
+	looks := make([]traitRow, n)
 	for i := range n {
 		look := fmt.Sprint("look", i)
 		t := traitsOf(rng)
-		looks[i] = t.seen()
+		looks[i] = t.row()
 		b.add(releases.Card{MaterialID: int64(i + 1), Name: fmt.Sprintf("%s %s %d", seedNames[i%len(seedNames)], seedWords[i/7%len(seedWords)], i), Slug: fmt.Sprint(i), Look: look, W: 2048, H: 2048, Size: scale.Size{W: 0.3 + 3*rng.Float64(), H: 1}, Released: time.Unix(int64(i), 0),
 			Tags: []string{seedWords[i%len(seedWords)], fmt.Sprint("t", i%300)}, Categories: []string{fmt.Sprint("c", i%20)}, Tiers: []string{"1K", "2K"}, Licence: "CC0-1.0"})
 	}
@@ -78,7 +78,7 @@ func TestNearColoursAreTheNearest(t *testing.T) {
 			q[0].l, q[0].a, q[0].b = colour.Lab(c)
 			var want []distance
 			for i := range x.cards {
-				if d := x.seen[i].exactly(q, hue); d <= nearColour {
+				if d := x.rows[i].exactly(q, hue); d <= nearColour {
 					want = append(want, distance{int32(i), d})
 				}
 			}
@@ -104,7 +104,7 @@ func TestNearColoursAreTheNearest(t *testing.T) {
 func TestNearLooks(t *testing.T) {
 	x := withTraits(3000)
 	for _, id := range []int64{1, 77, 2900} {
-		look := x.seen[x.at[id]].look
+		look := x.rows[x.at[id]].look
 		f := x.find(Query{Near: &Near{Look: &look}, Per: 5})
 		if len(f.Items) == 0 || f.Items[0].MaterialID != id || f.Total != nearLooks {
 			t.Errorf("%d: %d found, first %v", id, f.Total, f.Items)
@@ -118,7 +118,7 @@ func TestNearLooks(t *testing.T) {
 		t.Errorf("%d metals", f.Total)
 	}
 	for _, c := range f.Items {
-		if x.seen[x.at[c.MaterialID]].metal < 0.5 {
+		if x.rows[x.at[c.MaterialID]].metal < 0.5 {
 			t.Errorf("%s is no metal", c.Name)
 		}
 	}
@@ -150,7 +150,7 @@ func TestRangesAndExclusions(t *testing.T) {
 	for i := range x.cards {
 		c := &x.cards[i]
 		has := func(list []string, v string) bool { return slices.Contains(list, v) }
-		if (has(c.Categories, "c1") || has(c.Categories, "c2")) && has(c.Tags, "coarse") && !has(c.Tags, "t1") && !has(c.Tags, "t22") && c.Size.W >= 0.5 && c.Size.W <= 2 && x.seen[i].roughness >= 0.2 {
+		if (has(c.Categories, "c1") || has(c.Categories, "c2")) && has(c.Tags, "coarse") && !has(c.Tags, "t1") && !has(c.Tags, "t22") && c.Size.W >= 0.5 && c.Size.W <= 2 && x.rows[i].roughness >= 0.2 {
 			want++
 		}
 	}
@@ -232,7 +232,7 @@ func benchNear(b *testing.B, n int) {
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	fmt.Printf("%d materials: %d MB in memory\n", n, m.HeapAlloc>>20)
-	look := x.seen[5].look
+	look := x.rows[5].look
 	for name, q := range map[string]Query{
 		"words":    {Text: "slates coarse"},
 		"slips":    {Text: "slaets cuorse"},

@@ -20,8 +20,13 @@ type Service struct {
 // Put shows a release in place of an older one of its material.
 func (s *Service) Put(c releases.Card) { s.index.put(c) }
 
-// Size is how many materials are published.
-func (s *Service) Size() int { return s.index.size() }
+// Size is how many materials are published; 0 until they have been read.
+func (s *Service) Size() int {
+	if !s.loaded.Load() {
+		return 0
+	}
+	return s.index.size()
+}
 
 // OfMaterial is the card of a material; ok is false if nothing of it is published.
 func (s *Service) OfMaterial(id int64) (c releases.Card, ok bool) { return s.index.byMaterial(id) }

@@ -74,7 +74,7 @@ func (s *Service) SuggestTags(_ context.Context, p people.Principal, name, look 
 			}
 		}
 	}
-	if seen := x.seenOf(look); seen.known {
+	if seen := x.traitRowOf(look); seen.known {
 		votes := map[string]int{}
 		near := x.near(&Near{Look: &seen.look, Except: except}, x.all)
 		for i, d := range near {

@@ -64,8 +64,8 @@ func (t *Traits) UnmarshalBinary(data []byte) error {
 	return nil
 }
 
-// seen are the traits of a card, laid out to be gone through quickly.
-type seen struct {
+// traitRow is the traits of a card, laid out to be gone through quickly.
+type traitRow struct {
 	// What a search by colour reads lies together.
 	known bool
 	tones int8
@@ -79,8 +79,8 @@ type seen struct {
 	relief    float32
 }
 
-func (t *Traits) seen() (s seen) {
-	s = seen{known: true, metal: t.Metallic, roughness: t.Roughness, relief: t.Relief, tones: int8(len(t.Palette)), look: t.Look}
+func (t *Traits) row() (s traitRow) {
+	s = traitRow{known: true, metal: t.Metallic, roughness: t.Roughness, relief: t.Relief, tones: int8(len(t.Palette)), look: t.Look}
 	for i, p := range t.Palette {
 		l, a, b := colour.OKLab(p.Color)
 		s.ok[i] = [3]float32{float32(l), float32(a), float32(b)}
@@ -100,10 +100,10 @@ func (s *Service) Traits(material int64) (look likeness.Look, ok bool) {
 	x.mu.RLock()
 	defer x.mu.RUnlock()
 	i, there := x.at[material]
-	if !there || !x.seen[i].known {
+	if !there || !x.rows[i].known {
 		return look, false
 	}
-	return x.seen[i].look, true
+	return x.rows[i].look, true
 }
 
 // Undescribed are published materials whose traits are not known.
@@ -112,7 +112,7 @@ func (s *Service) Undescribed() (list []releases.Card) {
 	x.mu.RLock()
 	defer x.mu.RUnlock()
 	for i := range x.cards {
-		if !x.seen[i].known {
+		if !x.rows[i].known {
 			list = append(list, x.cards[i])
 		}
 	}
@@ -123,11 +123,11 @@ func (x *index) putTraits(look string, t Traits) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
 	x.init(0)
-	s, shown := t.seen(), false
+	s, shown := t.row(), false
 	x.answers.forget()
 	defer x.edition.Add(1)
 	x.looks.each(look, func(i int32) {
-		x.seen[i], shown = s, true
+		x.rows[i], shown = s, true
 		x.figure(int(i))
 	})
 	if !shown {
@@ -135,10 +135,10 @@ func (x *index) putTraits(look string, t Traits) {
 	}
 }
 
-// seenOf is what is known of a look, of a card or of what is not published yet.
-func (x *index) seenOf(look string) seen {
+// traitRowOf is what is known of a look, of a card or of what is not published yet.
+func (x *index) traitRowOf(look string) traitRow {
 	if i, ok := x.looks.first[look]; ok {
-		return x.seen[i]
+		return x.rows[i]
 	}
 	return x.traits[look]
 }
@@ -177,8 +177,8 @@ func (x *index) near(n *Near, hits bitset) []distance {
 	if i, ok := x.at[n.Except]; ok {
 		except = int(i)
 	}
-	for i := range x.seen {
-		if s := &x.seen[i]; s.known && hits.has(i) && i != except && !(n.Metals && s.metal < 0.5) {
+	for i := range x.rows {
+		if s := &x.rows[i]; s.known && hits.has(i) && i != except && !(n.Metals && s.metal < 0.5) {
 			list = append(list, distance{i: int32(i)})
 		}
 	}
@@ -188,7 +188,7 @@ func (x *index) near(n *Near, hits bitset) []distance {
 		if w == (likeness.Weights{}) {
 			w = likeness.Usual
 		}
-		weigh(list, 4096, func(i int32) float32 { return n.apart(&x.seen[i].look, w) })
+		weigh(list, 4096, func(i int32) float32 { return n.apart(&x.rows[i].look, w) })
 		return nearest(list, nearLooks)
 	case len(n.Colours) > 0:
 		q := make([]paint, len(n.Colours))
@@ -199,10 +199,10 @@ func (x *index) near(n *Near, hits bitset) []distance {
 			q[k].l, q[k].a, q[k].b = colour.Lab(t.Color)
 		}
 		if len(list) > trialRun {
-			weigh(list, 4096, func(i int32) float32 { return x.seen[i].roughly(q, n.Hue) })
+			weigh(list, 4096, func(i int32) float32 { return x.rows[i].roughly(q, n.Hue) })
 			list = nearest(list, trialRun)
 		}
-		weigh(list, 256, func(i int32) float32 { return x.seen[i].exactly(q, n.Hue) })
+		weigh(list, 256, func(i int32) float32 { return x.rows[i].exactly(q, n.Hue) })
 		list = slices.DeleteFunc(list, func(d distance) bool { return d.d > nearColour })
 		sortNear(list)
 	}
@@ -287,7 +287,7 @@ type paint struct {
 func lacking(want, has float32) float32 { return 15 * max(0, want-has) }
 
 // roughly is a measure of distance that is quick, and orders nearly as exactly does.
-func (s *seen) roughly(q []paint, hue bool) (d float32) {
+func (s *traitRow) roughly(q []paint, hue bool) (d float32) {
 	for k := range q {
 		best := float32(math.Inf(1))
 		for i := range int(s.tones) {
@@ -304,7 +304,7 @@ func (s *seen) roughly(q []paint, hue bool) (d float32) {
 }
 
 // exactly is the distance: CIEDE2000 to the nearest tone of each colour, by their shares.
-func (s *seen) exactly(q []paint, hue bool) (d float32) {
+func (s *traitRow) exactly(q []paint, hue bool) (d float32) {
 	for k := range q {
 		best := float32(math.Inf(1))
 		for i := range int(s.tones) {
