@@ -12,9 +12,10 @@ ask() { curl -s -o /dev/null -w '%{time_total}\n' -H "Authorization: Bearer $tok
 sorted() { sort -n | awk -v p="$1" '{a[NR]=$1*1000} END {printf "%-46s median %6.1f ms   p95 %6.1f ms\n", p, a[int((NR+1)/2)], a[int(NR*0.95+0.5)]}'; }
 serve() {
   local start=$(now)
+  rm -f "$dir/log" # that of the server before names another address
   "$bin" serve --data "$dir/data" --addr 127.0.0.1:0 >"$dir/log" 2>&1 &
   pid=$!
-  until url=$(grep -om1 'http://[0-9.:]*' "$dir/log"); do sleep 0.01; done
+  until url=$(grep -om1 'http://[0-9.:]*' "$dir/log" 2>/dev/null); do sleep 0.01; done
   until curl -sf -o /dev/null "$url$2"; do sleep 0.01; done
   echo "start to first answer with ${1}: $((($(now) - start) / 1000000)) ms"
   if [ -z "${token:-}" ]; then return; fi
