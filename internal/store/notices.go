@@ -102,7 +102,7 @@ func (t *tx) SaveHook(h notices.Hook) error {
 
 func (t *tx) EndHooks(receiver int64, problem string) error {
 	t.Changed("webhooks")
-	_, err := t.exec(`UPDATE hook_messages SET state = 'failed', problem = ? WHERE receiver_id = ? AND state = 'waiting'`, problem, receiver)
+	_, err := t.exec(`UPDATE hook_messages SET state = 'failed', problem = CASE problem WHEN '' THEN ? ELSE problem END WHERE receiver_id = ? AND state = 'waiting'`, problem, receiver)
 	return err
 }
 

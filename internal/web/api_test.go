@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"aldermoor/internal/library"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/web"
 )
@@ -173,5 +174,34 @@ func TestRestoringAndRenamingCompareWhatIsThere(t *testing.T) {
 	s.json(people.Lead, "POST", "/api/v1/corrections", map[string]any{"restore": fixed["was"]}, 200)
 	if tags() != "[mine]" {
 		t.Errorf("filed under %s after restoring", tags())
+	}
+}
+
+// A scheduled batch is released with the rights that its owner has when it is due.
+func TestABatchHasItsOwnersRightsOfTheMoment(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	d := s.deliver(scan(t, "slates_round", 64)...)
+	id := d["sets"].([]any)[0].(map[string]any)["material_id"]
+	version := s.json(people.Librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", id), nil, 200)["version"]
+	batch := map[string]any{"materials": []any{map[string]any{"id": id, "version": version}}, "due": time.Now().Add(time.Hour).UTC().Format(time.RFC3339)}
+	s.json(people.Librarian, "POST", "/api/v1/schedules", batch, 201)
+	u, err := s.studio.People.UserNamed(t.Context(), itself, string(people.Librarian))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.studio.People.ChangeUser(t.Context(), itself, library.Seen{ID: u.ID}, people.Artist, false); err != nil {
+		t.Fatal(err)
+	}
+	later := time.Now().Add(2 * time.Hour)
+	s.studio.Releases.Now = func() time.Time { return later }
+	if err := s.studio.Releases.RunDue(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	done := s.json(people.Lead, "GET", "/api/v1/schedules", nil, 200)["items"].([]any)[0].(map[string]any)
+	if done["done"] != true || !strings.Contains(done["result"].(string), "may not release any more") {
+		t.Errorf("%v", done)
+	}
+	if n := s.json(people.Lead, "GET", "/api/v1/library", nil, 200)["total"]; n != 0.0 {
+		t.Errorf("%v were released", n)
 	}
 }

@@ -2,7 +2,6 @@ package web
 
 import (
 	"cmp"
-	"errors"
 	"fmt"
 	"net/http"
 
@@ -197,21 +196,15 @@ func (s *Server) apiReleaseMany(c *echo.Context) error {
 		Error string `json:"error"`
 	}
 	made, refused := []apiReleaseView{}, []refusal{}
-	for _, k := range in.Materials {
-		r, err := s.Studio.Releases.Release(c.Request().Context(), me(c), k, releases.ReleaseText{Notes: in.Notes})
-		var why library.Invalid
-		switch {
-		case err == nil:
-			made = append(made, s.releaseView(&r, false))
-		case errors.As(err, &why):
-			refused = append(refused, refusal{k.ID, string(why)})
-		case errors.Is(err, library.ErrStale):
-			refused = append(refused, refusal{k.ID, "It was changed by somebody else meanwhile."})
-		case errors.Is(err, library.ErrNotFound):
-			refused = append(refused, refusal{k.ID, "It is not there any more."})
-		default:
-			return err
-		}
+	done, not, err := s.Studio.Releases.ReleaseMany(c.Request().Context(), me(c), in.Materials, releases.ReleaseText{Notes: in.Notes})
+	if err != nil {
+		return err
+	}
+	for i := range done {
+		made = append(made, s.releaseView(&done[i], false))
+	}
+	for _, k := range not {
+		refused = append(refused, refusal{k.ID, k.Says})
 	}
 	return c.JSON(http.StatusOK, map[string]any{"releases": made, "refused": refused})
 }

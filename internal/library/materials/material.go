@@ -18,6 +18,7 @@ import (
 	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 	"aldermoor/core/shade"
+	"aldermoor/internal/library"
 )
 
 // Stage is where a material stands between Intake and Bench.
@@ -270,4 +271,21 @@ func TitleOf(set string) string {
 	}
 	first, size := utf8.DecodeRuneInString(s)
 	return string(unicode.ToUpper(first)) + s[size:]
+}
+
+// Ready says why a draft can't be released or reviewed as it is, as a sentence (library.Invalid); nil if it can.
+// Findings that stop a release are a matter of who releases it.
+func (m *Material) Ready() error {
+	stuck, _ := m.Stuck()
+	switch {
+	case len(m.Assigned()) == 0 && !m.Mapless():
+		return library.Invalid(fmt.Sprintf("%s has no maps yet. Assign at least one before it is released.", m.Name))
+	case !m.Changed():
+		return library.Invalid(fmt.Sprintf("%s is just as it was released. Change something first.", m.Name))
+	case stuck != "":
+		return library.Invalid(fmt.Sprintf("The recipe of %s cannot be carried out: %s", m.Name, stuck))
+	case !m.Settled():
+		return library.Invalid(fmt.Sprintf("The treatments of %s are still being carried out. Release it when they are done.", m.Name))
+	}
+	return nil
 }

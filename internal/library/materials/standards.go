@@ -102,17 +102,11 @@ func (s *Service) Standards(ctx context.Context, p people.Principal) (st Standar
 	if err := p.Need(people.SeeDrafts); err != nil {
 		return st, 0, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) error { st, version, err = standards(tx); return err })
+	err = s.Store.Read(ctx, func(tx Reader) error { st, version, err = standards.Get(tx); return err })
 	return st, version, err
 }
 
-// standards are the stored ones; their version is 1 while nothing is stored.
-func standards(tx Reader) (st Standards, version int64, err error) {
-	if version, err = tx.Setting("standards", &st); errors.Is(err, library.ErrNotFound) {
-		err = nil
-	}
-	return st, version + 1, err
-}
+var standards = library.Setting[Standards]{Name: "standards"}
 
 // SaveStandards keeps the studio's standards in the place of those that were seen; 0 for
 // whatever there are. If severities changed, a job weighs what was found on all drafts by
@@ -125,17 +119,11 @@ func (s *Service) SaveStandards(ctx context.Context, p people.Principal, version
 		return st, 0, err
 	}
 	err := s.Store.Write(ctx, func(tx Tx) error {
-		was, had, err := standards(tx)
+		was, now, err := standards.Save(tx, version, st)
 		if err != nil {
 			return err
 		}
-		if version != 0 && version != had {
-			return library.ErrStale
-		}
-		if err := tx.SaveSetting("standards", st, had-1); err != nil {
-			return err
-		}
-		version = had + 1
+		version = now
 		if err := tx.AddAudit(people.Entry(s.Now(), p.Name, "standards", "the studio", fmt.Sprintf("%s, %s, %s", wording.Count(len(st.Densities), "density class"), wording.Count(len(st.Cameras), "camera"), wording.Count(len(st.Severities), "severity")))); err != nil {
 			return err
 		}
@@ -189,7 +177,7 @@ type Grades map[string]inspect.Severity
 
 // Grades are the studio's; errors leave findings as they come.
 func (s *Service) Grades(tx Reader) Grades {
-	st, _, err := standards(tx)
+	st, _, err := standards.Get(tx)
 	if err != nil {
 		s.Log.Error("read the studio's standards", "error", err)
 	}
@@ -198,7 +186,7 @@ func (s *Service) Grades(tx Reader) Grades {
 
 // ReviewNeeded says whether only a lead releases.
 func (s *Service) ReviewNeeded(tx Reader) (bool, error) {
-	st, _, err := standards(tx)
+	st, _, err := standards.Get(tx)
 	return st.Reviewed, err
 }
 

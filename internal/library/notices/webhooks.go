@@ -51,16 +51,11 @@ func (s *Service) Webhooks(ctx context.Context, p people.Principal) (list []Webh
 	if err := p.Need(people.Administer); err != nil {
 		return nil, 0, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) error { list, version, err = webhooks(tx); return err })
+	err = s.Store.Read(ctx, func(tx Reader) error { list, version, err = webhooks.Get(tx); return err })
 	return list, version, err
 }
 
-func webhooks(tx Reader) (list []Webhook, version int64, err error) {
-	if version, err = tx.Setting("webhooks", &list); errors.Is(err, library.ErrNotFound) {
-		err = nil
-	}
-	return list, version + 1, err
-}
+var webhooks = library.Setting[[]Webhook]{Name: "webhooks"}
 
 // SaveWebhooks replaces the version of the studio's webhooks that was seen; 0 for whichever there is.
 func (s *Service) SaveWebhooks(ctx context.Context, p people.Principal, version int64, list []Webhook) (int64, error) {
@@ -87,15 +82,8 @@ func (s *Service) SaveWebhooks(ctx context.Context, p people.Principal, version 
 		}
 	}
 	err := s.Store.Write(ctx, func(tx Tx) error {
-		_, had, err := webhooks(tx)
-		if err != nil {
-			return err
-		}
-		if version != 0 && version != had {
-			return library.ErrStale
-		}
-		version = had + 1
-		if err := tx.SaveSetting("webhooks", list, had-1); err != nil {
+		var err error
+		if _, version, err = webhooks.Save(tx, version, list); err != nil {
 			return err
 		}
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "webhooks", "the studio", fmt.Sprintf("%d webhooks", len(list))))
@@ -105,7 +93,7 @@ func (s *Service) SaveWebhooks(ctx context.Context, p people.Principal, version 
 
 // TellPrograms adds a message for each webhook that wants an event.
 func (s *Service) TellPrograms(tx Tx, event string, what map[string]any) error {
-	list, _, err := webhooks(tx)
+	list, _, err := webhooks.Get(tx)
 	if err != nil {
 		return err
 	}
@@ -159,13 +147,15 @@ func (s *Service) deliver(ctx context.Context, key string) error {
 		return nil
 	}
 	for range atOnce {
-		more, err := s.tell(ctx, receiver)
-		if err != nil || !more {
+		if more, err := s.tell(ctx, receiver); err != nil || !more {
 			return err
 		}
 	}
 	return s.Store.Write(ctx, func(tx Tx) error { return tx.AddJob(JobHook, key, 1) })
 }
+
+// errNotTaken is the error of a job: why, and which address, only administrators see.
+var errNotTaken = errors.New("the receiver did not take a message; the Webhooks page says why")
 
 // tell sends the oldest message that waits for a receiver; more says that there was one. Its signature is the
 // hexadecimal HMAC-SHA256 of the body. A message whose sending was interrupted is sent again, with the same number.
@@ -176,7 +166,7 @@ func (s *Service) tell(ctx context.Context, receiver int64) (more bool, err erro
 		if h, err = tx.NextHook(receiver); err != nil {
 			return err
 		}
-		list, _, err = webhooks(tx)
+		list, _, err = webhooks.Get(tx)
 		return err
 	})
 	if errors.Is(err, library.ErrNotFound) {
@@ -197,11 +187,14 @@ func (s *Service) tell(ctx context.Context, receiver int64) (more bool, err erro
 	}
 	problem := s.Post(ctx, h.URL, headers, []byte(h.Body))
 	h.Tried = s.Now()
-	if problem == nil {
+	switch {
+	case problem == nil:
 		h.State, h.Problem = HookTold, ""
-	} else {
+	case ctx.Err() != nil: // the server stops
+		return false, ctx.Err()
+	default:
 		h.Attempts++
-		h.Problem = problem.Error()
+		h.Problem, problem = problem.Error(), errNotTaken
 	}
 	if err := s.Store.Write(context.WithoutCancel(ctx), func(tx Tx) error { return tx.SaveHook(h) }); err != nil {
 		return false, err
@@ -222,7 +215,7 @@ func (s *Service) WebhookStates(ctx context.Context, p people.Principal) (list [
 		return nil, 0, err
 	}
 	err = s.Store.Read(ctx, func(tx Reader) error {
-		all, v, err := webhooks(tx)
+		all, v, err := webhooks.Get(tx)
 		if err != nil {
 			return err
 		}
@@ -264,7 +257,7 @@ func (s *Service) RetryMessage(ctx context.Context, p people.Principal, id int64
 		if err != nil {
 			return err
 		}
-		list, _, err := webhooks(tx)
+		list, _, err := webhooks.Get(tx)
 		if err != nil {
 			return err
 		}
@@ -285,7 +278,7 @@ func (s *Service) Test(ctx context.Context, p people.Principal, address string) 
 		return h, err
 	}
 	err = s.Store.Write(ctx, func(tx Tx) error {
-		list, _, err := webhooks(tx)
+		list, _, err := webhooks.Get(tx)
 		if err != nil {
 			return err
 		}

@@ -2,6 +2,7 @@ package releases
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -79,17 +80,8 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 			return err
 		}
 		m := *list[0]
-		switch {
-		case len(m.Assigned()) == 0 && !m.Mapless():
-			return library.Invalid(fmt.Sprintf("%s has no maps yet. Assign at least one before it is released.", m.Name))
-		case !m.Changed():
-			return library.Invalid(fmt.Sprintf("%s is just as it was released. Change something first.", m.Name))
-		}
-		if says, _ := m.Stuck(); says != "" {
-			return library.Invalid(fmt.Sprintf("The recipe of %s cannot be carried out: %s", m.Name, says))
-		}
-		if !m.Settled() {
-			return library.Invalid(fmt.Sprintf("The treatments of %s are still being carried out. Release it when they are done.", m.Name))
+		if err := m.Ready(); err != nil {
+			return err
 		}
 		stop, override := w.stopped(p, &m)
 		if stop != "" {
@@ -143,6 +135,37 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 		return tx.AddAudit(people.Entry(s.Now(), by, "override", m.Name, fmt.Sprintf("release %d in spite of its stops: %s", r.Number, r.Override)))
 	})
 	return r, err
+}
+
+// Refusal is why one of several materials was not released.
+type Refusal struct {
+	ID   int64 // of the material
+	Says string
+}
+
+// ReleaseMany releases several materials as they were seen, each on its own, and says which were refused and why. The
+// error is of what concerns all of them.
+func (s *Service) ReleaseMany(ctx context.Context, p people.Principal, list []library.Seen, w ReleaseText) (made []Release, refused []Refusal, err error) {
+	if err := p.Need(people.Contribute); err != nil {
+		return nil, nil, err
+	}
+	for _, of := range list {
+		r, err := s.Release(ctx, p, of, w)
+		var why library.Invalid
+		switch {
+		case err == nil:
+			made = append(made, r)
+		case errors.As(err, &why):
+			refused = append(refused, Refusal{of.ID, string(why)})
+		case errors.Is(err, library.ErrStale):
+			refused = append(refused, Refusal{of.ID, fmt.Sprintf("Material %d has changed since.", of.ID)})
+		case errors.Is(err, library.ErrNotFound):
+			refused = append(refused, Refusal{of.ID, fmt.Sprintf("Material %d is not there any more.", of.ID)})
+		default:
+			return made, refused, err
+		}
+	}
+	return made, refused, nil
 }
 
 // ReleaseByID returns a release.

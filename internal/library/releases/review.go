@@ -62,11 +62,8 @@ func (s *Service) AskReview(ctx context.Context, p people.Principal, of library.
 			return err
 		}
 		m := list[0]
-		if len(m.Assigned()) == 0 && !m.Mapless() {
-			return library.Invalid(fmt.Sprintf("%s has no maps yet. Assign at least one before it is reviewed.", m.Name))
-		}
-		if !m.Changed() {
-			return library.Invalid(fmt.Sprintf("%s is just as it was released. Change something first.", m.Name))
+		if err := m.Ready(); err != nil {
+			return err
 		}
 		r = Review{MaterialID: m.ID, Name: m.Name, Version: m.Version, Notes: strings.TrimSpace(notes), By: p.Name, Asked: s.Now()}
 		if err := tx.SaveReview(r); err != nil {

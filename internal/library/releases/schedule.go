@@ -101,32 +101,22 @@ func (s *Service) RunDue(ctx context.Context) error {
 		return err
 	}
 	for _, k := range due {
-		done := 0
 		owner, err := s.ownerNow(ctx, k)
 		if err != nil {
 			return err
 		}
 		var refused []string
-		for _, of := range k.Materials {
-			_, err := s.Release(ctx, owner, of, ReleaseText{Notes: k.Notes})
-			var why library.Invalid
-			var rights people.Forbidden
-			switch {
-			case err == nil:
-				done++
-			case errors.As(err, &rights):
-				refused = []string{fmt.Sprintf("The account %s may not release any more.", k.By)}
-			case errors.As(err, &why):
-				refused = append(refused, string(why))
-			case errors.Is(err, library.ErrStale):
-				refused = append(refused, fmt.Sprintf("Material %d was changed since it was scheduled.", of.ID))
-			case errors.Is(err, library.ErrNotFound):
-				refused = append(refused, fmt.Sprintf("Material %d is not there any more.", of.ID))
-			default:
-				return err
-			}
+		made, refusals, err := s.ReleaseMany(ctx, owner, k.Materials, ReleaseText{Notes: k.Notes})
+		for _, r := range refusals {
+			refused = append(refused, r.Says)
 		}
-		says := fmt.Sprintf("%d of %d released.", done, len(k.Materials))
+		switch rights := (people.Forbidden{}); {
+		case errors.As(err, &rights):
+			refused = []string{fmt.Sprintf("The account %s may not release any more.", k.By)}
+		case err != nil:
+			return err
+		}
+		says := fmt.Sprintf("%d of %d released.", len(made), len(k.Materials))
 		if len(refused) > 0 {
 			says += " " + strings.Join(refused[:min(len(refused), 5)], " ")
 		}

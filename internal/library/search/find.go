@@ -177,7 +177,7 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 		s.index.at, s.index.all, s.index.traits = nil, nil, nil // whatever was read before
 		s.index.answers.forget()
 		err := s.Store.Read(ctx, func(tx Reader) error {
-			words, _, err := synonyms(tx)
+			words, _, err := setSynonyms.Get(tx)
 			if err != nil {
 				return err
 			}

@@ -2,27 +2,20 @@ package search
 
 import (
 	"context"
-	"errors"
 	"fmt"
 
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/people"
 )
 
-// synonyms are the stored ones; their version is 1 while nothing is stored.
-func synonyms(tx Reader) (s Synonyms, version int64, err error) {
-	if version, err = tx.Setting("synonyms", &s); errors.Is(err, library.ErrNotFound) {
-		err = nil
-	}
-	return s, version + 1, err
-}
+var setSynonyms = library.Setting[Synonyms]{Name: "synonyms"}
 
 // Synonyms are the studio's, and their version.
 func (s *Service) Synonyms(ctx context.Context, p people.Principal) (list Synonyms, version int64, err error) {
 	if err := p.Need(people.SeeDrafts); err != nil {
 		return nil, 0, err
 	}
-	err = s.Store.Read(ctx, func(tx Reader) error { list, version, err = synonyms(tx); return err })
+	err = s.Store.Read(ctx, func(tx Reader) error { list, version, err = setSynonyms.Get(tx); return err })
 	return list, version, err
 }
 
@@ -48,26 +41,22 @@ func (s *Service) SaveSynonyms(ctx context.Context, p people.Principal, version 
 		}
 	}
 	err := s.Store.Write(ctx, func(tx Tx) error {
-		_, had, err := synonyms(tx)
-		if err != nil {
+		var err error
+		if _, version, err = setSynonyms.Save(tx, version, list); err != nil {
 			return err
 		}
-		if version != 0 && version != had {
-			return library.ErrStale
-		}
-		if err := tx.SaveSetting("synonyms", list, had-1); err != nil {
-			return err
-		}
-		version = had + 1
 		tx.Changed("library")
+		tx.After(func() { s.index.mean(list) })
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "synonyms", "the studio", fmt.Sprintf("%d groups", len(list))))
 	})
-	if err == nil {
-		s.index.mu.Lock()
-		s.index.means = list.table()
-		s.index.answers.forget()
-		s.index.edition.Add(1)
-		s.index.mu.Unlock()
-	}
 	return version, err
+}
+
+// mean searches by other synonyms from now on.
+func (x *index) mean(list Synonyms) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.means = list.table()
+	x.answers.forget()
+	x.edition.Add(1)
 }
