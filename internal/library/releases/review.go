@@ -3,7 +3,6 @@ package releases
 import (
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 	"time"
 
