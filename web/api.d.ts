@@ -1652,6 +1652,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/library/like": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What in the Library looks like a picture: the body is the picture, width_m its width if that is known. */
+        post: operations["libraryLike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2901,7 +2918,7 @@ export interface operations {
                 hue?: string;
                 /** @description 1: metals alone. */
                 metals?: string;
-                /** @description What looks like this material of the Library, by its slug. */
+                /** @description A published material by its slug, or a release by its id. */
                 like?: string;
                 /** @description What looks like a picture: see /api/v1/looks. */
                 look?: string;
@@ -2945,6 +2962,8 @@ export interface operations {
                 changed_since?: components["parameters"]["Since"];
                 /** @description Bytes to fetch of the usual handoff, as a range such as 1000000..9000000. */
                 cost?: string;
+                /** @description Of the colours, in their order: how much of the surface, above 0 and up to 1. */
+                share?: string;
             };
             header?: never;
             path?: never;
@@ -6705,6 +6724,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    libraryLike: {
+        parameters: {
+            query?: {
+                /** @description The file's name, for errors. */
+                name?: string;
+                /** @description How wide what it shows is, in metres, if that is known. */
+                width_m?: number;
+            };
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Where to search. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** @description Main colours as rrggbb:share. */
+                        palette: string[];
+                        page: string;
+                        total: number;
+                        items: components["schemas"]["Card"][];
+                    };
+                };
             };
             default: components["responses"]["Problem"];
         };

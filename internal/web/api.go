@@ -107,18 +107,25 @@ func (s *Server) apiLibrary(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	type item struct {
-		releases.Card
-		Href string `json:"href"`
-	}
-	items := []item{}
-	for _, k := range f.Items {
-		k.Tiers, k.Tags, k.Categories, k.Channels = listed(k.Tiers), listed(k.Tags), listed(k.Categories), listed(k.Channels)
-		items = append(items, item{k, fmt.Sprintf("/api/v1/releases/%d", k.ReleaseID)})
-	}
+	items := apiCards(f.Items)
 	if l.page > f.Pages { // beyond the end there is nothing
-		items = []item{}
+		items = []apiCard{}
 	}
 	return c.JSON(http.StatusOK, map[string]any{"total": f.Total, "items": items, "facets": f.Facets, "more": f.More, "words": append([]string{}, f.Words...),
 		"page": l.page, "pages": f.Pages, "cursor": (listing{l.page, q.Per}).next(f.Total)})
+}
+
+// apiCard is a card as the API has it.
+type apiCard struct {
+	releases.Card
+	Href string `json:"href"`
+}
+
+func apiCards(list []releases.Card) []apiCard {
+	items := []apiCard{}
+	for _, k := range list {
+		k.Tiers, k.Tags, k.Categories, k.Channels = listed(k.Tiers), listed(k.Tags), listed(k.Categories), listed(k.Channels)
+		items = append(items, apiCard{k, fmt.Sprintf("/api/v1/releases/%d", k.ReleaseID)})
+	}
+	return items
 }

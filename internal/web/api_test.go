@@ -205,3 +205,24 @@ func TestABatchHasItsOwnersRightsOfTheMoment(t *testing.T) {
 		t.Errorf("%v were released", n)
 	}
 }
+
+// A picture finds what looks like it, a release what looks like it, and colours may have shares.
+func TestLikeness(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	release := s.publish("slates_round")
+	eventually(t, func() bool { n, err := s.queue.Waiting(t.Context()); return err == nil && n == 0 })
+	resp, picture := s.ask(people.Artist, "GET", fmt.Sprintf("/api/v1/releases/%d/swatch.png?extent_m=1&px=128", release), nil)
+	if resp.StatusCode != 200 {
+		t.Fatalf("%d %s", resp.StatusCode, picture)
+	}
+	resp, body := s.ask(people.Artist, "POST", "/api/v1/library/like?width_m=1", strings.NewReader(string(picture)))
+	if resp.StatusCode != 200 || !strings.Contains(string(body), `"slug":"slates-round"`) {
+		t.Errorf("%d %s", resp.StatusCode, body)
+	}
+	for path, status := range map[string]int{
+		fmt.Sprintf("like=%d", release): 200, "like=slates-round": 200, "like=77": 422, "colour=%23666d74&share=0.5": 200, "colour=%23666d74&share=50": 422, "share=0.5": 422,
+		"colour=%23666d74&colour=%23aabbcc&share=0.7&share=0.3": 200,
+	} {
+		s.json(people.Artist, "GET", "/api/v1/library?"+path, nil, status)
+	}
+}

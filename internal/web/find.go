@@ -25,9 +25,10 @@ import (
 const (
 	notPrefix    = "not_" // not_tag=moss: without it
 	colourParam  = "colour"
+	shareParam   = "share" // of the colours, in their order: how much of the surface
 	hueParam     = "hue"
 	metalsParam  = "metals"
-	likeParam    = "like"    // a published material by its slug
+	likeParam    = "like"    // a published material by its slug, or a release by its id
 	lookParam    = "look"    // a look in letters
 	sizesParam   = "sizes"   // of a look: its size is not known
 	weightsParam = "weights" // colour, grain and lines
@@ -167,9 +168,20 @@ func (s *Server) nearOf(v url.Values, text string) (n *search.Near, rest string,
 		return nil, rest, library.Invalid(fmt.Sprintf("At most %d colours are searched for at once.", mostValues))
 	}
 	sum := float32(0)
-	for _, item := range list {
+	shares := v[shareParam]
+	if len(shares) > len(list) {
+		return nil, rest, library.Invalid("There are more shares than colours.")
+	}
+	for i, item := range list {
 		hex, share, shared := strings.Cut(item, ":")
 		t := likeness.Tone{Share: 1}
+		if i < len(shares) {
+			p, err := strconv.ParseFloat(shares[i], 32)
+			if err != nil || !(p > 0 && p <= 1) {
+				return nil, rest, library.Invalid(fmt.Sprintf("A share is a figure above 0 and up to 1; %q is not.", shares[i]))
+			}
+			t.Share = float32(p)
+		}
 		c, ok := colour.ParseHex("#" + strings.TrimPrefix(hex, "#"))
 		if shared {
 			p, err := strconv.ParseFloat(share, 32)
@@ -194,6 +206,9 @@ func (s *Server) nearOf(v url.Values, text string) (n *search.Near, rest string,
 	switch slug, look := v.Get(likeParam), v.Get(lookParam); {
 	case slug != "":
 		k, ok := s.Studio.Search.Card(slug)
+		if id, err := strconv.ParseInt(slug, 10, 64); err == nil && !ok {
+			k, ok = s.Studio.Search.CardOfRelease(id)
+		}
 		if !ok {
 			return nil, rest, library.Invalid(fmt.Sprintf("No material in the Library is called %s.", slug))
 		}
@@ -304,8 +319,23 @@ func (s *Server) apiLook(c *echo.Context) error {
 		return err
 	}
 	v.Set(lookParam, string(text))
-	return c.JSON(http.StatusOK, map[string]any{"page": "/library?" + v.Encode(), "palette": hexes(likeness.PaletteOf(rgb))})
+	out := map[string]any{"page": "/library?" + v.Encode(), "palette": hexes(likeness.PaletteOf(rgb))}
+	if c.Request().URL.Path == likePath { // what it looks like, at once
+		q, err := s.query(v, 1)
+		if err != nil {
+			return err
+		}
+		f, err := s.Studio.Search.Find(c.Request().Context(), me(c), q)
+		if err != nil {
+			return err
+		}
+		out["total"], out["items"] = f.Total, apiCards(f.Items)
+	}
+	return c.JSON(http.StatusOK, out)
 }
+
+// likePath is where the API takes a picture and answers with what looks like it.
+const likePath = "/api/v1/library/like"
 
 // hexes are the colours of a palette as addresses have them.
 func hexes(list []likeness.Tone) []string {

@@ -41,7 +41,7 @@ var bodies = map[string]int64{
 	"POST /api/v1/profiles": formBody, "PUT /api/v1/profiles/:id": formBody, "POST /api/v1/trials": formBody,
 	"POST /api/v1/collections": listBody, "PATCH /api/v1/collections/:id": listBody,
 
-	"POST /api/v1/looks": pictureBody, "PUT /api/v1/requests/:id/picture": pictureBody,
+	"POST /api/v1/looks": pictureBody, "POST " + likePath: pictureBody, "PUT /api/v1/requests/:id/picture": pictureBody,
 	"POST /api/v1/environments": propBody + 1, "POST /api/v1/meshes": propBody + 1, "POST /api/v1/backdrops": propBody + 1,
 
 	"POST /api/v1/deliveries": 0, "PUT /api/v1/deliveries/:id/file": 0, "POST /api/v1/uploads": 0, "PATCH /api/v1/uploads/:upload": 0,

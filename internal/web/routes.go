@@ -221,6 +221,7 @@ func (s *Server) routes() []route {
 		{remove, "/api/v1/backdrops/:id", share, versioned, s.apiRemoveProp(pictures.Backdrop)},
 		{post, "/api/v1/backdrops/:id/restore", share, versioned, s.apiRestoreProp(pictures.Backdrop)},
 		{post, "/api/v1/looks", enter, unversioned, s.apiLook},
+		{post, likePath, enter, unversioned, s.apiLook},
 		{get, "/api/v1/library", enter, unversioned, s.apiLibrary},
 		{get, "/api/v1/releases/:id", enter, unversioned, s.apiReleased},
 		{get, "/api/v1/releases/:id/swatch.png", enter, unversioned, s.apiReleaseSwatch},

@@ -152,6 +152,17 @@ func (x *index) byMaterial(id int64) (releases.Card, bool) {
 	return x.cards[i], true
 }
 
+func (x *index) byRelease(id int64) (releases.Card, bool) {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	for i := range x.cards {
+		if x.cards[i].ReleaseID == id {
+			return x.cards[i], true
+		}
+	}
+	return releases.Card{}, false
+}
+
 // put adds a card, or takes the place of the material's last one, unless that is of a
 // later release.
 func (x *index) put(c releases.Card) {

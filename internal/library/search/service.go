@@ -31,6 +31,9 @@ func (s *Service) Size() int {
 // OfMaterial is the card of a material; ok is false if nothing of it is published.
 func (s *Service) OfMaterial(id int64) (c releases.Card, ok bool) { return s.index.byMaterial(id) }
 
+// CardOfRelease is the card of a material by its latest release; ok is false if that is not a latest one.
+func (s *Service) CardOfRelease(id int64) (c releases.Card, ok bool) { return s.index.byRelease(id) }
+
 // Used records how many people use a material. It is shown after the next Settle.
 func (s *Service) Used(material int64, people int) { s.index.use(material, people) }
 
