@@ -132,7 +132,7 @@ func TestUsersTokensAndVerify(t *testing.T) {
 	if out, code := run(t, bin, "a long password\n", "user", "add", "--data", data, "--user", "ada", "--role", "librarian"); code != 0 {
 		t.Fatal(out)
 	}
-	token, code := run(t, bin, "", "token", "create", "--data", data, "--user", "ada")
+	token, code := run(t, bin, "", "token", "create", "--data", data, "--user", "ada", "--scope", "contribute")
 	if code != 0 {
 		t.Fatal(token)
 	}

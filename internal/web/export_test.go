@@ -35,9 +35,7 @@ func (s *Server) Bounds() (list []Bound) {
 func Bodies() map[string]int64 { return bodies }
 
 const (
-	FormBody    = formBody
-	JSONBody    = jsonBody
-	MostQuery   = mostQuery
-	MostLetters = mostLetters
-	MostWords   = mostWords
+	FormBody  = formBody
+	JSONBody  = jsonBody
+	MostQuery = mostQuery
 )

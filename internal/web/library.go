@@ -307,7 +307,7 @@ func filters(q search.Query, found search.Found, now url.Values) (list []filter)
 				w.Word = strings.TrimSpace(w.Word + " not " + words(not, " or ", f.say))
 			}
 			v := maps.Clone(now)
-			v.Del(notPrefix + name)
+			v.Del(search.NotPrefix + name)
 			w.Choices = append(w.Choices, choice{Label: map[bool]string{true: "any", false: f.any}[w.Rare], Href: libraryWith(v, name, "")})
 		}
 		counts := slices.Clone(found.Facets[f.facet])
@@ -322,7 +322,7 @@ func filters(q search.Query, found search.Found, now url.Values) (list []filter)
 				label, depth = leaf(k.Value)
 			}
 			w.Choices = append(w.Choices, choice{Label: label, Depth: depth, Href: libraryToggled(now, name, k.Value), Count: k.N, On: slices.Contains(only, k.Value),
-				Not: libraryToggled(now, notPrefix+name, k.Value), Off: slices.Contains(not, k.Value)})
+				Not: libraryToggled(now, search.NotPrefix+name, k.Value), Off: slices.Contains(not, k.Value)})
 		}
 		if w.More = found.More[f.facet]; w.More > 0 {
 			address, rest, asked := strings.Cut(libraryWith(now, "", ""), "?")

@@ -1,7 +1,10 @@
 // Package web is the application's face: pages for people, a JSON API for
 // programs, and the files that both need.
 //
-// Every route is a row of one table (routes.go) that says who may use it. What
+// Its files are named after the place that they belong to (intake_…, bench_…, library_…, studio_…, people_…), or
+// after what all places share (api_…, pictures_…, server_…).
+//
+// Every route is a row of one table (server_routes.go) that says who may use it. What
 // changes state is protected against cross-site requests; pages allow no inline
 // script; errors are pages for people and problem details for programs.
 package web

@@ -120,7 +120,7 @@ func (p *resultsView) figures(s *Server, c *echo.Context, q search.Query) {
 			hex := colour.HexOf(t.Color)
 			asked = append(asked, hex)
 			v := maps.Clone(now)
-			v[colourParam] = slices.DeleteFunc(slices.Clone(v[colourParam]), func(x string) bool {
+			v[search.ColourParam] = slices.DeleteFunc(slices.Clone(v[search.ColourParam]), func(x string) bool {
 				h, _, _ := strings.Cut(x, ":")
 				return strings.EqualFold(strings.TrimPrefix(h, "#"), hex[1:])
 			})
@@ -133,28 +133,28 @@ func (p *resultsView) figures(s *Server, c *echo.Context, q search.Query) {
 		}
 	}
 	for _, hex := range strip {
-		p.Colours = append(p.Colours, paint{Hex: hex, Href: libraryToggled(now, colourParam, hex[1:]), On: slices.Contains(asked, hex)})
+		p.Colours = append(p.Colours, paint{Hex: hex, Href: libraryToggled(now, search.ColourParam, hex[1:]), On: slices.Contains(asked, hex)})
 	}
 	if len(p.Asked) > 0 {
-		p.Marks = append(p.Marks, flag(now, hueParam, "light or dark alike"))
+		p.Marks = append(p.Marks, flag(now, search.HueParam, "light or dark alike"))
 	}
-	p.Marks = append(p.Marks, flag(now, metalsParam, "metals only"))
+	p.Marks = append(p.Marks, flag(now, search.MetalsParam, "metals only"))
 	switch {
-	case now.Get(likeParam) != "":
-		if k, ok := s.Studio.Search.Card(now.Get(likeParam)); ok {
+	case now.Get(search.LikeParam) != "":
+		if k, ok := s.Studio.Search.Card(now.Get(search.LikeParam)); ok {
 			p.Like = k.Name
 		}
-	case now.Get(lookParam) != "":
+	case now.Get(search.LookParam) != "":
 		p.Like = "your picture"
 	}
 	if p.Like != "" {
 		v := maps.Clone(now)
-		for _, k := range []string{likeParam, lookParam, sizesParam, weightsParam, "page"} {
+		for _, k := range []string{search.LikeParam, search.LookParam, search.SizesParam, search.WeightsParam, "page"} {
 			v.Del(k)
 		}
 		p.NotLike = libraryAt(v)
 		for _, w := range []struct{ label, text string }{{"colour and grain", ""}, {"mostly colour", "3,1,0.5"}, {"mostly grain", "0.3,2,1.5"}} {
-			p.Weights = append(p.Weights, choice{Label: w.label, Href: libraryWith(now, weightsParam, w.text), On: now.Get(weightsParam) == w.text})
+			p.Weights = append(p.Weights, choice{Label: w.label, Href: libraryWith(now, search.WeightsParam, w.text), On: now.Get(search.WeightsParam) == w.text})
 		}
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/search"
 	"aldermoor/internal/web"
 )
 
@@ -85,9 +86,9 @@ func TestAddressesAreBounded(t *testing.T) {
 		want       int
 	}{
 		{"a long address", "/library?tag=" + strings.Repeat("x", web.MostQuery), nil, http.StatusRequestURITooLong},
-		{"a text of many letters", "/api/v1/library?q=" + strings.Repeat("x", web.MostLetters+1), nil, http.StatusUnprocessableEntity},
-		{"a text of many words", "/library?q=" + strings.Repeat("a+", web.MostWords+1), nil, http.StatusUnprocessableEntity},
-		{"a text at the bound", "/library?q=" + strings.Repeat("a+", web.MostWords), nil, http.StatusOK},
+		{"a text of many letters", "/api/v1/library?q=" + strings.Repeat("x", search.MostLetters+1), nil, http.StatusUnprocessableEntity},
+		{"a text of many words", "/library?q=" + strings.Repeat("a+", search.MostWords+1), nil, http.StatusUnprocessableEntity},
+		{"a text at the bound", "/library?q=" + strings.Repeat("a+", search.MostWords), nil, http.StatusOK},
 		{"one part many times", "/library", []string{"X-Part", strings.Repeat("results,", 2000) + "results"}, http.StatusOK},
 		{"many parts", "/library", []string{"X-Part", "a,b,c,d,e,f,g,h,i"}, http.StatusBadRequest},
 	} {

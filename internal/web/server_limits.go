@@ -6,8 +6,6 @@ import (
 	"net/http"
 	"strings"
 
-	"aldermoor/internal/library"
-
 	"github.com/labstack/echo/v5"
 )
 
@@ -103,17 +101,6 @@ func partsOf(r *http.Request) (list []string) {
 		}
 	}
 	return list
-}
-
-// The longest text to search for.
-const mostLetters, mostWords = 200, 12
-
-// searchable refuses a text that is too long to be searched for.
-func searchable(text string) error {
-	if len([]rune(text)) > mostLetters || len(strings.Fields(text)) > mostWords {
-		return library.Invalid(fmt.Sprintf("A search has up to %d characters and %d words.", mostLetters, mostWords))
-	}
-	return nil
 }
 
 // overlong is the refusal of a body that turned out to be too long while it was read; nil for another error.
