@@ -80,7 +80,7 @@ func openApp(ctx context.Context, dir string, l limits, log *slog.Logger) (*app,
 	}
 	a.queue.OnFailure(a.studio.JobFailed)
 	a.queue.OnPerson(func(ctx context.Context, who, lane string) context.Context {
-		return studio.Context(ctx, who, lane, a.queue.Busy)
+		return studio.Context(ctx, who, lane, jobs.GiveBack, a.queue.Busy)
 	})
 	a.workers = max(1, l.workers)
 	var lanes []jobs.Lane

@@ -58,6 +58,9 @@ func (a shown) over(b shown) shown {
 // tileSide is the side of the squares in which pictures are made, in pixels.
 const tileSide = 64
 
+// progressEvery is after how many samples progress is told, about, so that whoever waits in it does so within a second.
+const progressEvery = 200_000
+
 // draw makes a picture tile by tile on all cores.
 func (j *job) draw(ctx context.Context, tile func(ctx context.Context, x0, y0, x1, y1 int, put func(x, y int, p shown)), progress func(float64)) (*raster.Image, error) {
 	var out *raster.Image
@@ -66,7 +69,15 @@ func (j *job) draw(ctx context.Context, tile func(ctx context.Context, x0, y0, x
 	} else {
 		out = raster.New(j.W, j.H, 4, 16)
 	}
+	var done atomic.Int64
+	var mu sync.Mutex
+	all, every := int64(j.W)*int64(j.H), int64(max(1, min(tileSide*tileSide, progressEvery/max(1, j.Samples))))
 	put := func(x, y int, p shown) {
+		if n := done.Add(1); progress != nil && (n%every == 0 || n == all) {
+			mu.Lock()
+			defer mu.Unlock()
+			progress(float64(n) / float64(all))
+		}
 		i, c := y*j.W+x, p.c.Array()
 		if j.film.linear { // OpenEXR has colour times alpha
 			for k := range 3 {
@@ -83,19 +94,12 @@ func (j *job) draw(ctx context.Context, tile func(ctx context.Context, x0, y0, x
 		out.Ints(3)[i] = uint16(min(p.alpha, 1)*65535 + 0.5)
 	}
 	across, down := (j.W+tileSide-1)/tileSide, (j.H+tileSide-1)/tileSide
-	var done atomic.Int64
-	var mu sync.Mutex
 	raster.Each(across*down, func(i int) {
 		if ctx.Err() != nil {
 			return
 		}
 		x, y := i%across*tileSide, i/across*tileSide
 		tile(ctx, x, y, min(x+tileSide, j.W), min(y+tileSide, j.H), put)
-		if n := done.Add(1); progress != nil {
-			mu.Lock()
-			progress(float64(n) / float64(across*down))
-			mu.Unlock()
-		}
 	})
 	return out, ctx.Err()
 }

@@ -89,15 +89,20 @@ type Queue struct {
 	handlers map[string]Handler
 	failed   func(ctx context.Context, kind, key string, err error)
 	wake     chan struct{}
-	alone    sync.RWMutex // held for writing by a job that may end the process
+	alone    *solo // taken by a job that may end the process
 	running  atomic.Int64
 	looks    atomic.Int64 // for a job, by which suspects get their turn
 	lanes    []Lane
 	person   func(ctx context.Context, who, lane string) context.Context
 
+	workers sync.WaitGroup
+	room    time.Duration // how long a job waits when the disk is full
+	slice   time.Duration // how long a job has its worker until it may give it back
+
 	mu     sync.Mutex // held while a job is taken
 	held   map[int64]*held
-	served map[string]int // when it was a lane's turn, or somebody's in a lane
+	parked map[string][]*held // jobs that gave back a worker, the longest ago first; by the lane that the worker belongs to
+	served map[string]int     // when it was a lane's turn, or somebody's in a lane
 	turn   int
 
 	Done     atomic.Int64 // jobs finished since the start
@@ -107,6 +112,7 @@ type Queue struct {
 // New makes a queue on a database: db for its serialised writes, read for looking.
 func New(db, read *sql.DB, log *slog.Logger) *Queue {
 	return &Queue{db: db, read: read, log: log, handlers: map[string]Handler{}, wake: make(chan struct{}, 1), held: map[int64]*held{}, served: map[string]int{},
+		alone: newSolo(), parked: map[string][]*held{}, slice: slice, room: fullPause,
 		person: func(ctx context.Context, _, _ string) context.Context { return ctx },
 		failed: func(context.Context, string, string, error) {}}
 }
@@ -138,17 +144,16 @@ func (q *Queue) Run(ctx context.Context, workers int) error {
 	if _, err := q.db.ExecContext(ctx, `UPDATE jobs SET state = 'waiting' WHERE state = 'running'`); err != nil {
 		return fmt.Errorf("take over jobs: %w", err)
 	}
-	var wg sync.WaitGroup
 	for range workers {
-		wg.Go(func() { q.work(ctx, "") })
+		q.workers.Go(func() { q.work(ctx, "") })
 	}
 	for _, l := range q.lanes {
 		for range l.Own {
-			wg.Go(func() { q.work(ctx, l.Name) })
+			q.workers.Go(func() { q.work(ctx, l.Name) })
 		}
 	}
-	wg.Go(func() { q.watch(ctx) })
-	wg.Wait()
+	q.workers.Go(func() { q.watch(ctx) })
+	q.workers.Wait()
 	return nil
 }
 
@@ -200,7 +205,7 @@ func (q *Queue) work(ctx context.Context, only string) {
 			if full(err) {
 				select {
 				case <-ctx.Done():
-				case <-time.After(fullPause):
+				case <-time.After(q.room):
 				}
 				continue
 			}
@@ -213,49 +218,73 @@ func (q *Queue) work(ctx context.Context, only string) {
 	}
 }
 
-// next does the next job: one of those that never ended the process beside others, else
-// one that may have, alone.
+// next does a part of a job: of one that gave its worker back and of one that waits by turns.
 func (q *Queue) next(ctx context.Context, only string) (did bool, err error) {
 	// A suspect waits until nothing else does, but not behind any number of others.
 	if only == "" && q.looks.Add(1)%suspectEvery == 0 {
-		if n, err := q.ready(ctx, true); err == nil && n > 0 {
-			if did, err = q.one(ctx, &q.alone, true, ""); did || err != nil {
-				return did, err
-			}
+		if did, err = q.oneAlone(ctx); did || err != nil {
+			return did, err
 		}
 	}
-	if did, err = q.one(ctx, q.alone.RLocker(), false, only); did || err != nil {
+	if did, err = q.oneBeside(ctx, false, only); err != nil {
 		return did, err
 	}
-	if only != "" {
-		if l, ok := q.lane(only); !ok || !l.Alone {
-			return false, nil
-		}
-		return q.one(ctx, q.alone.RLocker(), true, only) // nobody else takes what was interrupted in this lane
+	if q.goOn(only) || did {
+		return true, nil
 	}
-	if n, err := q.ready(ctx, true); n == 0 || err != nil {
-		return false, err
+	if only == "" {
+		return q.oneAlone(ctx)
 	}
-	return q.one(ctx, &q.alone, true, "")
+	if l, ok := q.lane(only); !ok || !l.Alone {
+		return false, nil
+	}
+	return q.oneBeside(ctx, true, only) // nobody else takes what was interrupted in this lane
 }
 
-func (q *Queue) one(ctx context.Context, l sync.Locker, suspect bool, only string) (bool, error) {
+// oneBeside begins a job beside others, if one is ready.
+func (q *Queue) oneBeside(ctx context.Context, suspect bool, only string) (bool, error) {
 	if n, err := q.ready(ctx, suspect); n == 0 || err != nil {
 		return false, err
 	}
-	l.Lock()
-	defer l.Unlock()
-	ctx, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
-	j, err := q.take(ctx, suspect, only, cancel)
-	if errors.Is(err, sql.ErrNoRows) {
+	if q.waits(only) == 0 {
+		q.alone.enter()
+	} else if !q.alone.tryEnter() { // who waits to be alone waits for those that gave their workers back
 		return false, nil
 	}
+	return q.one(ctx, suspect, only, q.alone.leave)
+}
+
+// oneAlone does a suspect while nothing else is done, if one is ready.
+func (q *Queue) oneAlone(ctx context.Context) (bool, error) {
+	if n, err := q.ready(ctx, true); n == 0 || err != nil {
+		return false, err
+	}
+	for q.goOn("") { // nobody else might
+	}
+	q.alone.enterAlone()
+	return q.one(ctx, true, "", q.alone.leaveAlone)
+}
+
+// one takes a job and does it, until it gives the worker back or ends; then ended is called.
+func (q *Queue) one(ctx context.Context, suspect bool, only string, ended func()) (bool, error) {
+	ctx, cancel := context.WithCancelCause(ctx)
+	j, h, err := q.take(ctx, suspect, only, cancel)
 	if err != nil {
+		cancel(nil)
+		ended()
+		if errors.Is(err, sql.ErrNoRows) {
+			err = nil
+		}
 		return false, err
 	}
 	q.Wake() // perhaps there is more
-	q.do(ctx, j)
+	q.workers.Go(func() {
+		defer cancel(nil)
+		q.do(ctx, j, h)
+		ended()
+		h.back <- struct{}{}
+	})
+	<-h.back
 	return true, nil
 }
 
@@ -277,18 +306,18 @@ type job struct {
 }
 
 // take takes the job whose turn it is; sql.ErrNoRows if there is none that may run.
-func (q *Queue) take(ctx context.Context, suspect bool, only string, cancel context.CancelCauseFunc) (j job, err error) {
+func (q *Queue) take(ctx context.Context, suspect bool, only string, cancel context.CancelCauseFunc) (j job, h *held, err error) {
 	q.mu.Lock()
 	defer q.mu.Unlock()
 	now := time.Now().UnixMilli()
 	kinds, err := q.distinct(ctx, "kind", "")
 	if err != nil {
-		return j, err
+		return j, nil, err
 	}
 	for _, l := range q.order(only) {
 		id, err := q.nextOf(ctx, l, kinds, suspect, now)
 		if err != nil {
-			return j, err
+			return j, nil, err
 		}
 		if id == 0 {
 			continue
@@ -303,27 +332,28 @@ func (q *Queue) take(ctx context.Context, suspect bool, only string, cancel cont
 			continue // it was cancelled meanwhile
 		}
 		if err != nil {
-			return j, err
+			return j, nil, err
 		}
 		j.lane = l
-		q.held[j.id] = &held{lane: l.Name, cancel: cancel}
+		h = &held{queue: q, lane: l.Name, who: j.who, only: only, since: time.Now(), cancel: cancel, on: make(chan struct{}, 1), back: make(chan struct{}, 1)}
+		q.held[j.id] = h
 		q.serve(l, j.who)
-		return j, nil
+		return j, h, nil
 	}
-	return j, sql.ErrNoRows
+	return j, nil, sql.ErrNoRows
 }
 
-func (q *Queue) do(ctx context.Context, j job) {
+func (q *Queue) do(ctx context.Context, j job, h *held) {
 	q.running.Add(1)
 	defer q.running.Add(-1)
 	var err error
 	if j.taken > takes {
 		err = Permanent{ErrTaken}
 	} else {
-		err = q.within(q.person(ctx, j.who, j.lane.Name), j)
+		err = q.within(q.person(context.WithValue(ctx, holdKey{}, h), j.who, j.lane.Name), j, h)
 	}
 	q.mu.Lock()
-	by := q.held[j.id].cancelled
+	by := h.cancelled
 	q.mu.Unlock()
 	stopping := ctx.Err() != nil && by == ""
 	if by != "" && err != nil {
@@ -331,17 +361,21 @@ func (q *Queue) do(ctx context.Context, j job) {
 	}
 	q.end(ctx, j, err, stopping)
 	q.mu.Lock()
-	delete(q.held, j.id)
+	if q.held[j.id] == h { // it may have been taken again since its end was written
+		delete(q.held, j.id)
+	}
 	q.mu.Unlock()
 }
 
 // within runs a job, until its lane's deadline at most.
-func (q *Queue) within(ctx context.Context, j job) error {
+func (q *Queue) within(ctx context.Context, j job, h *held) error {
 	if j.lane.Deadline == 0 {
 		return q.call(ctx, j.kind, j.key)
 	}
-	ctx, cancel := context.WithTimeoutCause(ctx, j.lane.Deadline, ErrTooLong)
-	defer cancel()
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	h.clock = newClock(j.lane.Deadline, func() { cancel(ErrTooLong) })
+	defer h.clock.pause()
 	err := q.call(ctx, j.kind, j.key)
 	if err != nil && context.Cause(ctx) == ErrTooLong {
 		return Permanent{ErrTooLong}
@@ -392,7 +426,7 @@ func (q *Queue) note(ctx context.Context, j job, err error, stopping bool) error
 	case full(err): // not the job's fault: it waits for room
 		q.Failures.Add(1)
 		q.log.Error("the disk is full; the job waits for room", "kind", j.kind, "key", j.key)
-		return set(`state = 'waiting', taken = 0, run_at = ?, error = ?`, after(fullPause), err.Error())
+		return set(`state = 'waiting', taken = 0, run_at = ?, error = ?`, after(q.room), err.Error())
 	case j.attempts >= len(j.lane.pauses()) || errors.As(err, &last):
 		q.Failures.Add(1)
 		q.log.Error("job failed", "kind", j.kind, "key", j.key, "error", err)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"log/slog"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -135,6 +136,7 @@ func TestInterruptedJobIsDoneAgain(t *testing.T) {
 func TestAJobWaitsForRoom(t *testing.T) {
 	db, read := database(t)
 	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
+	q.SetRoomPause(time.Millisecond)
 	tries := 0
 	q.Handle("write", func(context.Context, string) error {
 		if tries++; tries < 2 {
@@ -167,6 +169,7 @@ func TestAJobWaitsForRoomInTheDatabase(t *testing.T) {
 		}
 	}
 	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
+	q.SetRoomPause(time.Millisecond)
 	tried := 0
 	q.Handle("grow", func(ctx context.Context, key string) error {
 		if tried++; tried == 2 {
@@ -298,5 +301,23 @@ func TestList(t *testing.T) {
 	}
 	if list, waiting, err = jobs.List(t.Context(), read, 10); err != nil || len(list) != 0 || waiting["bad"] != 1 {
 		t.Errorf("asked for again: %+v, %v, %v", list, waiting, err)
+	}
+}
+
+// A job that is asked for again while it runs is taken by another worker as soon as its end is written: both are held.
+func TestAskedForAgainByTwoWorkers(t *testing.T) {
+	db, read := database(t)
+	q := jobs.New(db, read, slog.New(slog.DiscardHandler))
+	var n atomic.Int64
+	q.Handle("note", func(ctx context.Context, _ string) error {
+		if n.Add(1) < 100 {
+			return jobs.Add(ctx, db, "note", "again", 1, "")
+		}
+		return nil
+	})
+	jobs.Add(t.Context(), db, "note", "again", 1, "")
+	run(t, q, 4)
+	if n.Load() != 100 || q.Failures.Load() > 0 {
+		t.Errorf("done %d times of 100, %d failures", n.Load(), q.Failures.Load())
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -93,9 +94,19 @@ func (q *Queue) Cancelling(id int64) bool {
 
 // held is a job that this process runs.
 type held struct {
-	lane      string
+	queue     *Queue
+	lane, who string
+	only      string // the lane that its worker belongs to; "" for those that all share
 	cancel    context.CancelCauseFunc
 	cancelled string // by whom; "" for nobody
+	parked    bool   // it gave its worker back and waits for its turn
+	clock     *clock // towards its deadline; nil if it has none
+
+	on   chan struct{} // tells it to go on
+	back chan struct{} // tells its worker that it gave it back, or has ended
+
+	part  sync.Mutex // held while one of its parts gives the worker back
+	since time.Time  // it has its worker
 }
 
 // Cancelled is the error of a job that somebody has cancelled.
@@ -140,16 +151,20 @@ func (q *Queue) Cancel(ctx context.Context, id int64, by string) error {
 // order are the lanes that a worker may take from, the one whose turn it is first: only the one that it belongs to, or
 // those that share workers.
 func (q *Queue) order(only string) (lanes []Lane) {
-	running := map[string]int{}
+	running, parked := map[string]int{}, map[string]int{}
 	for _, h := range q.held {
-		running[h.lane]++
+		if h.parked {
+			parked[h.lane]++
+		} else {
+			running[h.lane]++
+		}
 	}
 	all := append(slices.Clone(q.lanes), Lane{Name: others})
 	for _, l := range all {
 		if only != "" && l.Name != only || only == "" && l.Alone {
 			continue
 		}
-		if l.Most == 0 || running[l.Name] < l.Most {
+		if (l.Most == 0 || running[l.Name] < l.Most) && parked[l.Name] < mostParked {
 			lanes = append(lanes, l)
 		}
 	}
@@ -194,6 +209,11 @@ func (q *Queue) nextOf(ctx context.Context, l Lane, kinds []string, suspect bool
 		}
 		for _, who := range people {
 			byPerson[who] = append(byPerson[who], kind)
+		}
+	}
+	for _, h := range q.held {
+		if h.parked && h.lane == l.Name {
+			delete(byPerson, h.who) // one of theirs has begun and waits for its turn
 		}
 	}
 	people := slices.SortedFunc(maps.Keys(byPerson), func(a, b string) int {

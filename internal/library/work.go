@@ -51,21 +51,24 @@ type slicesKey struct{}
 
 // slices are the parts of long work between which it gives way.
 type workSlices struct {
-	urgent func() bool
-	mu     sync.Mutex
-	began  time.Time // the part that is under way
+	giveBack func(context.Context)
+	urgent   func() bool
+	mu       sync.Mutex
+	began    time.Time // the part that is under way
 }
 
-// InSlices says that work done in a context gives way (GiveWay) while something more urgent is being done.
-func InSlices(ctx context.Context, urgent func() bool) context.Context {
-	return context.WithValue(ctx, slicesKey{}, &workSlices{urgent: urgent, began: time.Now()})
+// InSlices says that work done in a context gives way (GiveWay): giveBack lets others of its kind have their turn, and
+// while something more urgent is being done the work slows down.
+func InSlices(ctx context.Context, giveBack func(context.Context), urgent func() bool) context.Context {
+	return context.WithValue(ctx, slicesKey{}, &workSlices{giveBack: giveBack, urgent: urgent, began: time.Now()})
 }
 
 // giveWayLook is how often work that gives way looks whether it may go on.
 const giveWayLook = 20 * time.Millisecond
 
-// GiveWay is called by long work between its parts. While something more urgent is being done it waits for three times
-// as long as the part took, so that the work goes on at a quarter of its speed.
+// GiveWay is called by long work between its parts. It returns when the work has its turn again; while something more
+// urgent is being done it then waits for three times as long as the part took, so that the work goes on at a quarter of its
+// speed.
 func GiveWay(ctx context.Context) {
 	k, _ := ctx.Value(slicesKey{}).(*workSlices)
 	if k == nil {
@@ -74,6 +77,7 @@ func GiveWay(ctx context.Context) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	wait := 3 * time.Since(k.began)
+	k.giveBack(ctx)
 	for left := wait; left > 0 && k.urgent() && ctx.Err() == nil; left -= giveWayLook {
 		select {
 		case <-ctx.Done():

@@ -132,7 +132,8 @@ func TestMemoryIsBounded(t *testing.T) {
 // Work in slices waits between its parts while something urgent is done, and no longer than that.
 func TestWorkGivesWay(t *testing.T) {
 	var urgent atomic.Bool
-	ctx, stop := context.WithCancel(InSlices(t.Context(), urgent.Load))
+	turns := 0
+	ctx, stop := context.WithCancel(InSlices(t.Context(), func(context.Context) { turns++ }, urgent.Load))
 	GiveWay(t.Context()) // of no slices: nothing
 	GiveWay(ctx)         // nothing is urgent
 	urgent.Store(true)
@@ -149,4 +150,7 @@ func TestWorkGivesWay(t *testing.T) {
 	urgent.Store(true)
 	stop()
 	GiveWay(ctx)
+	if turns != 4 {
+		t.Errorf("others were let have their turn %d times of 4", turns)
+	}
 }

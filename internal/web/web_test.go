@@ -82,7 +82,7 @@ func newStudioOn(t *testing.T, cfg web.Config, derived int64) *running {
 	}
 	q.OnFailure(svc.JobFailed)
 	q.OnPerson(func(ctx context.Context, who, lane string) context.Context {
-		return studio.Context(ctx, who, lane, q.Busy)
+		return studio.Context(ctx, who, lane, jobs.GiveBack, q.Busy)
 	})
 	var lanes []jobs.Lane
 	for _, l := range studio.Lanes(2) {

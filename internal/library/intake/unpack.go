@@ -89,6 +89,7 @@ func (s *Service) openParcel(ctx context.Context, p Parcel, had map[string]bool)
 		}
 		had[f.Entry] = true
 		files = append(files, f)
+		library.GiveWay(ctx)
 		if len(files) < batch {
 			return nil
 		}

@@ -257,6 +257,7 @@ func (k *making) all(ctx context.Context) error {
 		if err := k.keep(ctx, sheet.Image(), []material.Channel{c}); err != nil {
 			return err
 		}
+		library.GiveWay(ctx)
 	}
 	return nil
 }

@@ -144,6 +144,7 @@ func (s *Service) grade(ctx context.Context, _ string) error {
 		return err
 	}
 	for _, id := range ids {
+		library.GiveWay(ctx)
 		if err := ctx.Err(); err != nil {
 			return err
 		}

@@ -248,6 +248,7 @@ func (s *Service) handoff(ctx context.Context, key string) error {
 		m.Files, m.Sums = append(m.Files, f), append(m.Sums, f.CRC32)
 		err := s.Derived.Keep(m.name(file), func(to *os.File) error { _, err := to.Write(data); return err })
 		s.handoffs.Set(key, len(m.Files), of, nil)
+		library.GiveWay(ctx)
 		return err
 	})
 	if err != nil {

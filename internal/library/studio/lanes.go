@@ -64,14 +64,11 @@ func hookPauses() (list []time.Duration) {
 	return list
 }
 
-// Context is the context of a job of a lane: whose work it is, and that long work gives way while a delivery is being
-// sorted.
-func Context(ctx context.Context, who, lane string, busy func(lane string) bool) context.Context {
+// Context is the context of a job of a lane: whose work it is, and that long work gives its worker back between its parts
+// (giveBack, as jobs.GiveBack) and slows down while a delivery is being sorted.
+func Context(ctx context.Context, who, lane string, giveBack func(context.Context), busy func(lane string) bool) context.Context {
 	ctx = library.WithPerson(ctx, who)
-	if lane == LaneIntake || lane == LaneHooks {
-		return ctx
-	}
-	return library.InSlices(ctx, func() bool { return busy(LaneIntake) })
+	return library.InSlices(ctx, giveBack, func() bool { return lane != LaneIntake && busy(LaneIntake) })
 }
 
 // LaneState is a lane as people look at it.
