@@ -62,8 +62,10 @@ test("many materials are filtered, chosen, changed and released together", async
   await page.getByRole("link", { name: "Show all" }).click();
   await expect(page.locator("[data-draft]")).toHaveCount(all);
 
-  await page.locator("[data-draft]").first().locator("[data-tick]").check();
-  await page.locator("[data-draft]").nth(1).locator("[data-tick]").check();
+  await expect(bar).toContainText("3 chosen"); // what was not shown meanwhile, too
+  await bar.getByRole("button", { name: "Clear selection" }).click();
+  await page.locator("[data-draft]").first().locator("[data-choose]").check();
+  await page.locator("[data-draft]").nth(1).locator("[data-choose]").check();
   await bar.getByRole("button", { name: "Release 2" }).click();
   await expect(page.locator("#tab-released .num")).toHaveText("2");
   await expect(bar).toBeHidden();

@@ -77,6 +77,8 @@ type resultsView struct {
 	Table      bool            // rows of figures instead of swatches
 	Views      []choice
 	Columns    []choice // of the table: those with an address sort by it
+	ByName     string   // address of them by name
+	Says       string   // what is asked for, as the name of a saved search
 	Clear      string   // address without any filter, if one is in force
 	Prev       string
 	Next       string
@@ -264,6 +266,7 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 		p.Columns = append(p.Columns, col)
 	}
 	p.Cards = cardsOf(found, p.Extent, p.Table)
+	p.ByName, p.Says = with("sort", string(search.ByName)), p.says()
 	if q.Text != "" || q.Near != nil || len(q.Range) > 0 || slices.ContainsFunc(p.Filters, func(f filter) bool { return f.On }) {
 		p.Clear = "/library"
 	}
@@ -274,6 +277,27 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 		p.Next = with("page", fmt.Sprint(found.Page+1))
 	}
 	return p, nil
+}
+
+// says is what is asked for in a few words: the text, and the filters in force.
+func (p *resultsView) says() string {
+	var list []string
+	if p.Text != "" {
+		list = append(list, p.Text)
+	}
+	for _, f := range append(slices.Clone(p.Filters), p.Figures) {
+		if f.On {
+			list = append(list, strings.TrimSpace(f.Lead+" "+f.Word))
+		}
+	}
+	for _, a := range p.Asked {
+		list = append(list, a.Hex)
+	}
+	if p.Like != "" {
+		list = append(list, "like "+p.Like)
+	}
+	text := []rune(strings.Join(list, ", "))
+	return strings.TrimRight(string(text[:min(len(text), 60)]), " ,")
 }
 
 // rareFacets stand in the sentence while they are in force, and behind "and more" otherwise.

@@ -29,7 +29,7 @@ type peoplePage struct {
 }
 
 func (s *Server) people(c *echo.Context) error {
-	return s.showPeople(c, http.StatusOK, peoplePage{})
+	return s.showPeople(c, http.StatusOK, said[peoplePage](s, c))
 }
 
 func (s *Server) showPeople(c *echo.Context, status int, p peoplePage) error {
@@ -126,7 +126,7 @@ func (s *Server) resetPerson(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return s.showPeople(c, http.StatusOK, peoplePage{Code: code, CodeFor: c.FormValue("name"), CodeLasts: "one day"})
+	return s.after(c, "/people", peoplePage{Code: code, CodeFor: c.FormValue("name"), CodeLasts: "one day"})
 }
 
 type auditPage struct {
@@ -231,7 +231,7 @@ type signInRow struct {
 	Own                      bool
 }
 
-func (s *Server) you(c *echo.Context) error { return s.showYou(c, http.StatusOK, youPage{}) }
+func (s *Server) you(c *echo.Context) error { return s.showYou(c, http.StatusOK, said[youPage](s, c)) }
 
 func (s *Server) showYou(c *echo.Context, status int, p youPage) error {
 	ctx := c.Request().Context()
@@ -284,7 +284,7 @@ func (s *Server) afterYou(c *echo.Context, done string, err error) error {
 	if err != nil {
 		return err
 	}
-	return s.showYou(c, http.StatusOK, youPage{Done: done})
+	return s.after(c, "/you", youPage{Done: done})
 }
 
 func (s *Server) changePassword(c *echo.Context) error {
@@ -308,7 +308,7 @@ func (s *Server) addToken(c *echo.Context) error {
 	if err != nil {
 		return s.afterYou(c, "", err)
 	}
-	return s.showYou(c, http.StatusOK, youPage{Token: token})
+	return s.after(c, "/you", youPage{Token: token})
 }
 
 func (s *Server) revokeToken(c *echo.Context) error {

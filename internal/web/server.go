@@ -69,6 +69,7 @@ type Server struct {
 	walls        walls
 	rates        rates
 	packing      packMemory
+	onces        onces
 	params       params                 // of the operations of the API
 	strangeProxy atomic.Pointer[string] // the last proxy that is not trusted; nil for none
 	told         atomic.Uint64          // publications that owners of saved searches were told of

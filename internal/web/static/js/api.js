@@ -94,7 +94,8 @@ export function tell(text, undo = null, more = []) {
 /**
  * Says an error. It stays until it is closed, and does not displace another notice.
  * @param {unknown} error
+ * @param {() => unknown} [again] tries once more: the error offers it
  */
-export function fail(error) {
-  dispatchEvent(new CustomEvent("fail", { detail: error instanceof Error ? error.message : String(error) }));
+export function fail(error, again) {
+  dispatchEvent(new CustomEvent("fail", { detail: { text: error instanceof Error ? error.message : String(error), again } }));
 }

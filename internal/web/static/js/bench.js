@@ -192,6 +192,7 @@ export function bench() {
         if (!forSuggestions(k) && k.key === "Escape") end(false);
         k.stopPropagation();
       });
+      input.addEventListener("input", () => input.removeAttribute("aria-invalid"));
       input.addEventListener("blur", () => end(input.getAttribute("aria-invalid") !== "true"));
     },
 
@@ -210,9 +211,7 @@ export function bench() {
         return;
       }
       if (field.startsWith("fig:")) return this.setFigure(field.slice(4), String(value));
-      if (field === "zero") {
-        value = await figure(String(value), "share");
-      }
+      if (field === "zero") value = await figure(String(value), "share");
       await this.patch({ [field]: value }, "Saved.");
     },
 

@@ -1,7 +1,7 @@
 // @ts-check
 // Intake: cells, by key and by pointer: moving among them, their reasons, dragging a picture into another.
 import { intakePart } from "./part.js";
-import { call, tell } from "./api.js";
+import { call, fail, tell } from "./api.js";
 import { keys } from "./keys.js";
 import { letters, setOf, titles } from "./channels.js";
 
@@ -14,7 +14,8 @@ export function cells() {
     /** @param {HTMLElement} cell */
     async explain(cell) {
       const id = Number(cell.dataset.map);
-      const set = await call("GET", `/api/v1/materials/${setOf(cell)}`);
+      const set = await call("GET", `/api/v1/materials/${setOf(cell)}`).catch((/** @type {Error} */ x) => fail(x, () => this.explain(cell)));
+      if (!set) return;
       const m = set.maps.find((/** @type {any} */ m) => m.id === id);
       const dir = m?.direction === "y-" ? ", pointing down (Y−)" : m?.direction === "y+" ? ", pointing up (Y+)" : "";
       this.about = {

@@ -4,7 +4,7 @@ import { call, fail, tell } from "./api.js";
 import { ask } from "./ask.js";
 import { island } from "./island.js";
 import { parts } from "./parts.js";
-import { chosen as picked } from "./shelf.js";
+import { chosen as picked, clear } from "./choosing.js";
 
 /** Waits until a pack is made, and fetches it. @param {string} href @param {(says: string) => void} say */
 async function fetchPack(href, say) {
@@ -30,9 +30,6 @@ export function chosen() {
     init() {
       this.root = this.$root;
       addEventListener("chosen", () => this.changed());
-      addEventListener("keydown", (e) => {
-        if (e.key === "Escape" && this.count && !document.querySelector("dialog[open]")) this.none();
-      });
     },
     get label() {
       return `${this.count} chosen`;
@@ -41,7 +38,7 @@ export function chosen() {
       return this.count > 1 && this.count < 5;
     },
     get refs() {
-      return [...picked.values()].map((r) => `r${r}`).join(",");
+      return picked().map((k) => `r${k.release}`).join(",");
     },
     get sheet() {
       return this.count ? `/sheet?of=${this.refs}` : "";
@@ -50,8 +47,8 @@ export function chosen() {
       return this.count ? `/compare?of=${this.refs}` : "";
     },
     async changed() {
-      const first = this.count === 0 && picked.size > 0;
-      this.count = picked.size;
+      const first = this.count === 0 && picked().length > 0;
+      this.count = picked().length;
       if (first) await this.fill();
     },
     /** Lists one's collections. */
@@ -65,7 +62,7 @@ export function chosen() {
     /** Puts what is chosen into a collection. */
     async keep() {
       const select = /** @type {HTMLSelectElement} */ (this.root.querySelector("[data-to]")), to = select.value;
-      const items = [...picked.keys()].map(Number);
+      const items = picked().map((k) => Number(k.id));
       try {
         if (to === "new") {
           const k = await call("POST", "/api/v1/collections", { name: `Collection of ${new Date().toLocaleDateString("en-GB", { day: "numeric", month: "long" })}`, items });
@@ -96,8 +93,8 @@ export function chosen() {
       if (!text) return;
       const list = text.split(",").map((w) => w.trim()).filter(Boolean), many = /tags|categories/.test(what);
       try {
-        const { was } = await call("POST", "/api/v1/corrections", { releases: [...picked.values()].map(Number), [what]: many ? list : text });
-        tell(`Corrected ${picked.size}.`, async () => {
+        const { was } = await call("POST", "/api/v1/corrections", { releases: picked().map((k) => Number(k.release)), [what]: many ? list : text });
+        tell(`Corrected ${picked().length}.`, async () => {
           await call("POST", "/api/v1/corrections", { restore: was });
         });
         /** @type {HTMLFormElement} */ (e.target).reset();
@@ -106,12 +103,7 @@ export function chosen() {
       }
     },
     none() {
-      picked.clear();
-      this.count = 0;
-      for (const c of document.querySelectorAll("[data-card][data-chosen]")) {
-        c.removeAttribute("data-chosen");
-        /** @type {HTMLInputElement} */ (c.querySelector("[data-choose]")).checked = false;
-      }
+      clear();
     },
   });
 }

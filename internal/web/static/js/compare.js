@@ -22,6 +22,7 @@ export function compare() {
     /** @type {HTMLCanvasElement[]} */ pictures: [],
     /** @type {HTMLCanvasElement[]} */ own: [], // where pictures are kept that are put into one
     wanted: 0,
+    writing: 0, // until the address says what is shown
     timer: 0,
     turnOf: 0,
     problem: "",
@@ -164,7 +165,8 @@ export function compare() {
       for (const [k, word] of Object.entries(words)) url.searchParams.set(word, typeof this.view[k] === "boolean" ? String(Number(this.view[k])) : String(typeof this.view[k] === "number" ? Math.round(this.view[k] * 1000) / 1000 : this.view[k]));
       url.searchParams.set("env", this.env);
       url.searchParams.set("way", this.way);
-      history.replaceState(null, "", url);
+      clearTimeout(this.writing); // a browser takes only so many addresses
+      if (!this.held) this.writing = window.setTimeout(() => history.replaceState(null, "", url), 250);
       this.again();
     },
     changed() { this.set({}); },
@@ -196,7 +198,7 @@ export function compare() {
     },
     drop() {
       this.held = null;
-      this.again();
+      this.set({});
     },
     /** @param {WheelEvent} e */
     wheel(e) { this.set({ zoom: this.view.zoom * Math.exp(-e.deltaY * 0.0015) }); },

@@ -1,6 +1,7 @@
 // @ts-check
 // The Bench's list: filters in the address, materials chosen and changed together.
 import { call, fail, tell, turn } from "./api.js";
+import { choosing, chosen, clear, unchoose, versions } from "./choosing.js";
 import { suggest } from "./combo.js";
 import { keys } from "./keys.js";
 import { parts } from "./parts.js";
@@ -29,10 +30,7 @@ const sources = {
 
 export function drafts() {
   return {
-    /** Ids of the chosen materials. @type {Set<string>} */
-    ids: new Set(),
-    count: 0,
-    last: "",
+    count: 0, // of what is chosen
     what: /** @type {keyof typeof values} */ ("add_tags"),
     timer: 0, // until news is shown
     typing: 0, // until what is typed is looked for: news must not put it off for ever
@@ -63,7 +61,6 @@ export function drafts() {
 
     async show() {
       await parts(() => location.href, "drafts");
-      this.mark();
     },
 
     /** @param {CustomEvent<string[]>} e */
@@ -73,55 +70,15 @@ export function drafts() {
       this.timer = window.setTimeout(() => this.show(), 200);
     },
 
-    /** Shows which materials are chosen; those that are no longer in the list are not. */
-    mark() {
-      const here = cards().map((c) => c.dataset.draft ?? "");
-      for (const id of this.ids) if (!here.includes(id)) this.ids.delete(id);
-      for (const c of cards()) {
-        const on = this.ids.has(c.dataset.draft ?? "");
-        c.toggleAttribute("data-chosen", on);
-        const box = /** @type {HTMLInputElement | null} */ (c.querySelector("[data-tick]"));
-        if (box) box.checked = on;
-      }
-      this.count = this.ids.size;
-    },
-
-    /**
-     * @param {HTMLElement} card
-     * @param {boolean} on
-     * @param {boolean} [through] all from the last one on
-     */
-    choose(card, on, through = false) {
-      const all = cards(), at = all.indexOf(card), from = all.findIndex((c) => c.dataset.draft === this.last);
-      const [lo, hi] = through && from >= 0 ? [Math.min(at, from), Math.max(at, from)] : [at, at];
-      for (const c of all.slice(lo, hi + 1)) {
-        if (on) this.ids.add(c.dataset.draft ?? "");
-        else this.ids.delete(c.dataset.draft ?? "");
-      }
-      this.last = card.dataset.draft ?? "";
-      this.mark();
-    },
-
     /** @param {MouseEvent} e */
     click(e) {
       const t = /** @type {HTMLElement} */ (e.target);
-      const box = /** @type {HTMLInputElement | null} */ (t.closest("[data-tick]"));
-      const card = /** @type {HTMLElement | null} */ (t.closest("[data-draft]"));
-      if (box && card) return this.choose(card, box.checked, e.shiftKey);
-      if (t.closest("[data-none]")) return this.none();
+      if (t.closest("[data-none]")) return clear();
       const link = /** @type {HTMLAnchorElement | null} */ (t.closest("a[data-go]"));
       if (link && !e.ctrlKey && !e.metaKey && !e.shiftKey) {
         e.preventDefault();
         this.go(link.href);
-      } else if (card && t.closest("a") && (e.shiftKey || e.ctrlKey || e.metaKey) && card.querySelector("[data-tick]")) {
-        e.preventDefault();
-        this.choose(card, !this.ids.has(card.dataset.draft ?? ""), e.shiftKey);
       }
-    },
-
-    none() {
-      this.ids.clear();
-      this.mark();
     },
 
     /** Another station or order, or another thing to change. @param {Event} e */
@@ -140,10 +97,10 @@ export function drafts() {
 
     init() {
       const move = (/** @type {KeyboardEvent} */ e) => this.move(e);
+      choosing("Bench", "material");
+      addEventListener("chosen", () => (this.count = chosen().length));
       keys("Bench", [
         { key: "f", says: "show only materials with …", run: () => /** @type {HTMLInputElement | null} */ (document.getElementById("filter"))?.select() },
-        { key: "x", says: "choose the material", run: (e) => this.toggle(e) },
-        { key: "Escape", says: "choose none", run: () => (this.count ? this.none() : false) },
         ...["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"].map((key) => ({ key, says: key === "ArrowUp" ? "from material to material" : "", run: move })),
       ]);
       document.getElementById("drafts")?.addEventListener("input", (e) => {
@@ -153,7 +110,6 @@ export function drafts() {
         const form = t.form;
         this.typing = window.setTimeout(() => this.filter(form), 120);
       });
-      this.mark();
       this.suggest();
     },
 
@@ -162,7 +118,7 @@ export function drafts() {
       e.preventDefault();
       const form = /** @type {HTMLFormElement} */ (e.target);
       if (!form.matches("[data-bulk]")) return this.filter(form);
-      const materials = chosenOf(this.ids);
+      const materials = versions();
       const does = /** @type {HTMLButtonElement | null} */ (e.submitter)?.value;
       if (does === "sheet" || does === "compare") {
         const of = materials.map((m) => `m${m.id}`);
@@ -198,7 +154,7 @@ export function drafts() {
 
     /** Has what is chosen released at a time. @param {Event} e */
     async schedule(e) {
-      const field = /** @type {HTMLInputElement} */ (e.target), materials = chosenOf(this.ids);
+      const field = /** @type {HTMLInputElement} */ (e.target), materials = versions();
       if (!field.value || !materials.length) return;
       try {
         const batch = await call("POST", "/api/v1/schedules", { materials, due: new Date(field.value).toISOString(), notes: "" });
@@ -214,25 +170,18 @@ export function drafts() {
     /** @param {{id: number, version: number}[]} materials */
     async delete(materials) {
       const { step } = await call("POST", "/api/v1/materials/delete", { materials });
-      this.none();
+      clear();
       tell(materials.length === 1 ? "Draft deleted." : `${materials.length} drafts deleted.`, () => turn(step));
     },
 
     /** @param {{id: number, version: number}[]} materials */
     async releaseAll(materials) {
-      const names = new Map(cards().map((c) => [Number(c.dataset.draft), c.querySelector("b")?.textContent ?? ""]));
+      const names = new Map(chosen().map((k) => [Number(k.id), k.name]));
       const { releases, refused } = await call("POST", "/api/v1/releases", { materials, notes: "" });
       if (releases.length) tell(`Released: ${releases.length} of ${materials.length}.`);
       for (const r of refused.slice(0, 4)) fail(`${names.get(r.id)}: ${r.error}`);
       if (refused.length > 4) fail(`${refused.length - 4} more were not released.`);
-      for (const r of releases) this.ids.delete(String(r.material_id));
-    },
-
-    /** Chooses the material that has the focus, or not. @param {KeyboardEvent} e */
-    toggle(e) {
-      const card = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("[data-draft]"));
-      if (!card?.querySelector("[data-tick]")) return false;
-      return this.choose(card, !this.ids.has(card.dataset.draft ?? ""));
+      unchoose(releases.map((/** @type {{material_id: number}} */ r) => r.material_id));
     },
 
     /**
@@ -249,9 +198,6 @@ export function drafts() {
     },
   };
 }
-
-/** The chosen drafts with the versions that are shown. @param {Set<string>} ids */
-const chosenOf = (ids) => cards().filter((c) => ids.has(c.dataset.draft ?? "")).map((c) => ({ id: Number(c.dataset.draft), version: Number(c.dataset.version) }));
 
 /** @returns {HTMLElement[]} */
 function cards() {

@@ -20,6 +20,7 @@ export function keeping() {
 
     /** Has the server draw the view, waits, and gives it as a file. */
     async save() {
+      if (this.saving) return;
       const box = this.$refs.mat.getBoundingClientRect(), w = Number(this.savePx), h = Math.max(1, Math.min(8192, Math.round((w * box.height) / box.width)));
       const more = /** @type {Record<string, string>} */ ({ quality: this.saveQuality, save: "1" });
       if (this.saveQuality === "reference") more.samples = w > 4096 ? "64" : "128";

@@ -2,6 +2,7 @@
 // The editor of handoff profiles: the page's fields as a document, tried on a material, saved.
 import { call, fail, tell } from "./api.js";
 import { island } from "./island.js";
+import { named } from "./named.js";
 
 export function profile() {
   return island({
@@ -18,6 +19,17 @@ export function profile() {
     init() {
       this.root = this.$root;
       for (const row of this.root.querySelectorAll("[data-file]")) fits(row);
+      this.kept = JSON.parse(this.field.value);
+      this.was = JSON.stringify(this.document());
+      addEventListener("beforeunload", (e) => this.leaving || JSON.stringify(this.document()) === this.was || e.preventDefault());
+    },
+
+    /** The document as it was opened: what no field stands for stays as it is. @type {any} */ kept: {},
+    was: "", // what the fields stood for then
+    leaving: false, // whether all has been saved
+    /** Where the document is shown. @returns {HTMLTextAreaElement} */
+    get field() {
+      return this.root.querySelector("[data-document]");
     },
 
     /** The document that the fields stand for. */
@@ -27,8 +39,9 @@ export function profile() {
       /** @param {string} name */
       const ticked = (name) => [...this.root.querySelectorAll(`[name="${name}"]:checked`)].map((e) => /** @type {HTMLInputElement} */ (e).value);
       const tiers = ticked("tiers"), all = this.root.querySelectorAll('[name="tiers"]').length;
+      const { tiers: _, ...rest } = this.kept;
       return {
-        name: value("name"), purpose: value("purpose"), normal: value("normal"), workflow: value("workflow"), height: value("height"), figures: value("figures"), uv: value("uv"), pixels: value("pixels"),
+        ...rest, name: value("name"), purpose: value("purpose"), normal: value("normal"), workflow: value("workflow"), height: value("height"), figures: value("figures"), uv: value("uv"), pixels: value("pixels"),
         ...(tiers.length < all ? { tiers } : {}), names: value("names"), files: [...this.root.querySelectorAll("[data-file]")].map(fileOf), descriptions: ticked("descriptions"),
       };
     },
@@ -39,20 +52,26 @@ export function profile() {
       const target = /** @type {HTMLElement} */ (e.target), row = target.closest("[data-file]");
       if (row) fits(row);
       this.problem = "";
-      /** @type {HTMLTextAreaElement} */ (this.root.querySelector("[data-document]")).value = JSON.stringify(this.document(), null, 2);
+      this.written();
       if (this.tried) return this.attempt();
+    },
+    /** The document as the fields have it now. */
+    written() {
+      this.field.value = JSON.stringify(this.document(), null, 2);
     },
     add() {
       const blank = /** @type {HTMLTemplateElement} */ (this.root.querySelector("[data-blank]"));
       const row = /** @type {HTMLElement} */ (/** @type {Element} */ (blank.content.firstElementChild).cloneNode(true));
       this.root.querySelector("[data-files]").append(row);
       fits(row);
+      this.written();
       /** @type {HTMLElement} */ (row.querySelector("[data-word]")).focus();
     },
     /** @param {Event} e */
     drop(e) {
       const row = /** @type {HTMLElement} */ (e.target).closest("[data-file]");
       row?.remove();
+      this.written();
       if (this.tried) return this.attempt();
     },
 
@@ -64,10 +83,10 @@ export function profile() {
       this.problem = "";
       try {
         const name = /** @type {HTMLInputElement} */ (this.root.querySelector('[name="example"]')).value;
-        const found = await call("GET", `/api/v1/library?q=${encodeURIComponent(name)}`);
-        if (!found.items.length) throw new Error(`No material is called “${name}”. Type another name.`);
+        const found = await named(name);
+        if (!found) return;
         const tier = /** @type {HTMLSelectElement} */ (this.root.querySelector('[name="tier"]')).value;
-        const t = await call("POST", `/api/v1/trials?release=${found.items[0].release_id}&tier=${tier}`, this.document());
+        const t = await call("POST", `/api/v1/trials?release=${found.release_id}&tier=${tier}`, this.document());
         if (mine !== this.asked) return;
         this.folder = t.folder;
         this.takes = `of ${t.of}: ${t.fetch} to fetch, ${t.memory} of video memory`;
@@ -85,6 +104,7 @@ export function profile() {
     async copy() {
       try {
         const p = await call("POST", "/api/v1/profiles", this.document());
+        this.leaving = true;
         location.assign(`/profiles/${p.id}`);
       } catch (e) {
         this.problem = /** @type {Error} */ (e).message;
@@ -94,6 +114,7 @@ export function profile() {
       const { id, version } = this.root.dataset;
       try {
         await call("PUT", `/api/v1/profiles/${id}`, this.document(), version);
+        this.leaving = true;
         location.reload();
       } catch (e) {
         this.problem = /** @type {Error} */ (e).message;
@@ -114,9 +135,9 @@ export function profile() {
 
     /** Saves the document that was typed or pasted as a profile of its own. */
     async saveDocument() {
-      const text = /** @type {HTMLTextAreaElement} */ (this.root.querySelector("[data-document]")).value;
       try {
-        const p = await call("POST", "/api/v1/profiles", JSON.parse(text));
+        const p = await call("POST", "/api/v1/profiles", JSON.parse(this.field.value));
+        this.leaving = true;
         location.assign(`/profiles/${p.id}`);
       } catch (e) {
         this.problem = e instanceof SyntaxError ? `This is not JSON: ${e.message}.` : /** @type {Error} */ (e).message;

@@ -3,12 +3,15 @@
 // notices with undo, and the stream of changes.
 import { fail } from "./api.js";
 import { keys, listed, otherKeys } from "./keys.js";
+import { anythingUnsent } from "./state.js";
 import { listen } from "./stream.js";
 
 /** @typedef {{word: string, key: string, act: () => Promise<void>}} Action */
 
 /** What the last notice offers to do. @type {Action[]} */
 let actions = [];
+/** What the errors that are shown can try again, by their ids. @type {Map<number, () => unknown>} */
+const retries = new Map();
 
 export function shell() {
   return {
@@ -22,7 +25,7 @@ export function shell() {
     second: "",
     secondKey: "",
     timer: 0,
-    /** What went wrong, until it is closed. @type {{id: number, text: string}[]} */
+    /** What went wrong, until it is closed or tried again. @type {{id: number, text: string, again: boolean}[]} */
     errors: [],
     signedOut: false,
     offline: false,
@@ -33,6 +36,9 @@ export function shell() {
       document.cookie = `zone=${encodeURIComponent(Intl.DateTimeFormat().resolvedOptions().timeZone)}; path=/; max-age=31536000; samesite=lax`;
       addEventListener("tell", (e) => this.say(/** @type {CustomEvent} */ (e).detail));
       addEventListener("fail", (e) => this.keep(/** @type {CustomEvent} */ (e).detail));
+      // What no handler caught is said too: a control that does nothing in silence looks as if it had worked.
+      addEventListener("unhandledrejection", (e) => e.reason?.name !== "AbortError" && fail(e.reason));
+      addEventListener("mended", (e) => (this.errors = this.errors.filter((/** @type {{text: string}} */ k) => k.text !== /** @type {CustomEvent} */ (e).detail)));
       addEventListener("signed-out", () => (this.signedOut = true));
       if (document.querySelector("[data-running]")) this.listen();
       keys("Everywhere", [
@@ -53,17 +59,35 @@ export function shell() {
       this.way = undo;
       this.undoable = !!undo;
       clearTimeout(this.timer);
-      this.timer = window.setTimeout(() => (this.notice = ""), more.length ? 20000 : undo ? 9000 : 5000);
+      this.timer = window.setTimeout(() => this.unsay(), more.length ? 20000 : undo ? 9000 : 5000);
     },
 
-    /** @param {string} text */
-    keep(text) {
-      this.errors = [...this.errors.filter((/** @type {{text: string}} */ k) => k.text !== text), { id: Date.now() + Math.random(), text }].slice(-4);
+    /** Takes the notice away, and what it offers. */
+    unsay() {
+      actions = [];
+      this.notice = "";
+      this.way = null;
+      this.undoable = false;
+    },
+
+    /** @param {{text: string, again?: () => unknown}} what */
+    keep({ text, again }) {
+      const id = Date.now() + Math.random();
+      if (again) retries.set(id, again);
+      this.errors = [...this.errors.filter((/** @type {{text: string}} */ k) => k.text !== text), { id, text, again: !!again }].slice(-4);
+    },
+
+    /** Tries once more what an error is of. @param {Event} e */
+    async again(e) {
+      const id = Number(/** @type {HTMLElement} */ (e.currentTarget).dataset.error), retry = retries.get(id);
+      this.close(e);
+      await retry?.();
     },
 
     /** @param {Event} e */
     close(e) {
       const id = Number(/** @type {HTMLElement} */ (e.currentTarget).dataset.error);
+      retries.delete(id);
       this.errors = this.errors.filter((/** @type {{id: number}} */ k) => k.id !== id);
     },
 
@@ -76,9 +100,7 @@ export function shell() {
 
     async undo() {
       const way = this.way;
-      this.way = null;
-      this.undoable = false;
-      this.notice = "";
+      this.unsay();
       try {
         await way?.();
       } catch (e) {
@@ -94,17 +116,23 @@ export function shell() {
     /** @param {Action | undefined} what */
     async act(what) {
       if (!what) return;
-      this.notice = "";
+      this.unsay();
       await what.act().catch(fail);
     },
 
     listen() {
       const { event, person } = document.body.dataset;
       listen(Number(event ?? 0), person ?? "", {
-        gap: () => location.reload(), // too much was missed while the line was down
+        gap: () => { // too much was missed while the line was down
+          if (!anythingUnsent()) return location.reload();
+          this.say({ text: "This page has missed changes.", undo: null, more: [{ word: "Load it again", key: "", act: async () => location.reload() }] });
+        },
         line: (open) => {
           clearTimeout(this.waiting);
-          if (open) this.offline = false;
+          if (open) {
+            this.offline = false;
+            dispatchEvent(new CustomEvent("line"));
+          }
           else this.waiting = window.setTimeout(() => (this.offline = true), 1500); // a short break is nobody's concern
         },
         news: ({ topics, jobs, says: left, counts }) => {

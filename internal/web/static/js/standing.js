@@ -2,6 +2,7 @@
 // Deciding on releases: approving, retiring, correcting the description; and answering reviews.
 import { call, fail, tell } from "./api.js";
 import { island } from "./island.js";
+import { named } from "./named.js";
 import { parts } from "./parts.js";
 
 export function standing() {
@@ -19,10 +20,14 @@ export function standing() {
     async retire(e) {
       const f = new FormData(/** @type {HTMLFormElement} */ (e.target)), name = String(f.get("replacement")).trim();
       let replacement = "";
-      if (name) {
-        const found = await call("GET", `/api/v1/library?q=${encodeURIComponent(name)}`);
-        if (!found.items.length) return fail(`No material is called “${name}”.`);
-        replacement = found.items[0].slug;
+      try {
+        if (name) {
+          const found = await named(name);
+          if (!found) return;
+          replacement = found.slug;
+        }
+      } catch (x) {
+        return fail(x);
       }
       await this.decide({ state: "retired", reason: f.get("reason"), replacement });
     },

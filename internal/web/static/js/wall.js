@@ -28,7 +28,10 @@ export function wall() {
         }, 60);
       });
       field?.form?.addEventListener("submit", (e) => e.preventDefault());
-      addEventListener("popstate", () => this.show());
+      addEventListener("popstate", () => {
+        if (field) field.value = new URL(location.href).searchParams.get("q") ?? "";
+        this.show();
+      });
       // A picture that is dropped or pasted anywhere on the Library is searched by.
       addEventListener("dragover", (e) => { if (e.dataTransfer?.types.includes("Files")) e.preventDefault(); });
       addEventListener("drop", (e) => {
@@ -56,7 +59,7 @@ export function wall() {
     },
 
     async show() {
-      await parts(location.href, "results");
+      await parts(() => location.href, "results");
     },
 
     /** @param {MouseEvent} e */
@@ -69,9 +72,9 @@ export function wall() {
       this.go(a.href);
     },
 
-    /** Keeps what is searched for. */
-    async saveSearch() {
-      const name = await ask("Name of the search", document.querySelector(".sentence")?.textContent?.replace(/^Showing \S+ /, "").slice(0, 60));
+    /** Keeps what is searched for. @param {Event} e */
+    async saveSearch(e) {
+      const name = await ask("Name of the search", /** @type {HTMLElement} */ (e.currentTarget).dataset.says);
       if (!name) return;
       try {
         await call("POST", "/api/v1/searches", { name, address: location.search });
@@ -175,7 +178,7 @@ export function wall() {
 
     /** @param {CustomEvent<string[]>} e */
     heard(e) {
-      if (e.detail.includes("library") && !document.querySelector("details.choice[open]")) parts(location.href, "results");
+      if (e.detail.includes("library") && !document.querySelector("details.choice[open]")) this.show();
     },
   };
 }
