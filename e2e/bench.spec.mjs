@@ -144,9 +144,9 @@ test("the size is measured on the picture, by a line and by the pattern", async 
     await page.mouse.up();
     await page.keyboard.up("Alt");
     await page.getByLabel("Length of the line").fill(says);
-    await page.getByLabel("Which side it tells").selectOption(axis);
-    await page.getByRole("button", { name: "Take it" }).click();
-    await expect(page.locator(".toast")).toContainText("Measured");
+    await page.getByLabel("Applies to").selectOption(axis);
+    await page.getByRole("button", { name: "Set size" }).click();
+    await expect(page.locator(".toast")).toContainText("Size set");
     await page.keyboard.press("Escape");
   };
   // 240 screen pixels are a known part of the repeat: said to be twice as long, it is twice as large, to a pixel's worth.
@@ -254,7 +254,7 @@ test("a map is looked at down to its pixels", async ({ page }) => {
   await expect.poll(() => tiles.some((t) => t.includes("c=g"))).toBe(true);
   await page.locator("[x-model=against]").selectOption({ label: "Height" });
   await page.keyboard.press("Escape");
-  await expect(page.getByLabel("Where the wipe is")).toBeVisible();
+  await expect(page.getByLabel("Position of the wipe")).toBeVisible();
   await expect.poll(() => readAt(page, 200, 160)).toMatch(/slope \d+° (to|up|down)|flat/);
 
   // Laid on a wall of one repeat the same pixel lies there; turned by half, the opposite one.
@@ -335,7 +335,7 @@ test("laid on a wall it is true to scale", async ({ page }) => {
     await page.locator("[x-model=shape]").selectOption(shape);
     await expect(page).toHaveURL(shape === "wall" ? /lens=laid(?!.*shape)/ : new RegExp(`shape=${shape}`));
   }
-  await page.getByLabel("Degrees against the clock").fill("30");
+  await page.getByLabel("Degrees, counter-clockwise").fill("30");
   await page.getByRole("button", { name: "More", exact: true }).click();
   await page.getByLabel("Moved right").fill("25 cm");
   await page.getByLabel("Moved right").press("Tab");
@@ -343,8 +343,8 @@ test("laid on a wall it is true to scale", async ({ page }) => {
   await page.reload();
   await page.getByRole("button", { name: "More", exact: true }).click();
   await expect(page.getByLabel("Moved right")).toHaveValue("25 cm");
-  await page.getByRole("button", { name: "Put it back" }).click();
-  await expect(page.getByRole("button", { name: "Put it back" })).toBeHidden();
+  await page.getByRole("button", { name: "Reset position" }).click();
+  await expect(page.getByRole("button", { name: "Reset position" })).toBeHidden();
   await page.keyboard.press("Escape");
   await settled(page);
   // Panning draws no long frames.
@@ -390,10 +390,10 @@ test("every page has its keys, its room and its way out", async ({ page }) => {
   await enter(page, s.url, "librarian");
   await page.goto(`${s.url}/library`);
   await page.keyboard.press("?");
-  await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
+  await expect(page.getByRole("dialog", { name: "Keyboard shortcuts" })).toBeVisible();
   await page.getByRole("button", { name: "Close" }).click();
   await page.locator("details.menu summary").click();
-  await page.getByRole("button", { name: "Light or dark room" }).click();
+  await page.getByRole("button", { name: "Dark theme" }).click();
   await expect(page.locator("html")).toHaveAttribute("data-room", "dark");
   await page.reload();
   await expect(page.locator("html")).toHaveAttribute("data-room", "dark");

@@ -166,7 +166,7 @@ test("without script pages are read, searched and downloaded from", async ({ pag
   await plain.locator(".sample").first().click();
   await plain.getByLabel("Normal direction").selectOption("y-");
   const got = plain.waitForEvent("download", { timeout: 60_000 });
-  await plain.getByRole("button", { name: "Take" }).click();
+  await plain.getByRole("button", { name: "Download" }).click();
   expect((await got).suggestedFilename()).toMatch(/-yminus\.zip$/);
   await plain.context().close();
 });

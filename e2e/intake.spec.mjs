@@ -7,7 +7,7 @@ import { execFileSync } from "node:child_process";
 import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { zipSync } from "fflate";
-import { binary, enter, now, pictured, scanned, studio } from "./studio.mjs";
+import { binary, enter, now, scanned, studio } from "./studio.mjs";
 
 test.describe.configure({ mode: "serial" });
 
@@ -127,7 +127,7 @@ test("a rule sorts the next delivery", async ({ page }) => {
   }
 });
 
-test("two hundred sets stay fluid", async ({ page }) => {
+test("two hundred sets are filtered and settled by keys", async ({ page }) => {
   test.setTimeout(300_000); // sorting two hundred sets takes its time
   const out = join(s.dir, "many");
   execFileSync(binary, ["station", "--out", out, "--sets", "200", "--size", "32", "--faults", "all"], { stdio: "ignore" });
@@ -162,53 +162,16 @@ test("two hundred sets stay fluid", async ({ page }) => {
   await opens.click();
   await expect(page.locator("#opened")).toHaveCount(0);
   await expect(page.locator("tr[data-set]")).toHaveCount(many);
-  await pictured(page);
-  await page.evaluate(() => {
-    // @ts-ignore read below
-    window.worst = 0;
-    let last = performance.now();
-    const tick = (/** @type {number} */ now) => {
-      // @ts-ignore
-      window.worst = Math.max(window.worst, now - last);
-      last = now;
-      requestAnimationFrame(tick);
-    };
-    requestAnimationFrame(tick);
-  });
-  const worst = async () => page.evaluate(() => {
-    // @ts-ignore
-    const w = window.worst;
-    // @ts-ignore
-    window.worst = 0;
-    return w;
-  });
-  // In software, on two shared cores, a frame may be dropped for another's sake: the best of four counts.
-  let best = Infinity;
-  for (let round = 0; round < 4; round++) {
-    await worst();
-    for (let i = 0; i < 30; i++) {
-      await page.mouse.wheel(0, round % 2 ? -300 : 300);
-      await page.evaluate(() => new Promise(requestAnimationFrame)); // a turn of the wheel a frame
-    }
-    const scrolling = await worst();
-    await page.locator("[data-filter]").fill("");
-    await expect(page.locator("tr[data-set]")).not.toHaveCount(0);
-    await pictured(page);
-    await worst();
-    await page.locator("[data-filter]").pressSequentially("slates", { delay: 60 });
-    const typing = await worst();
-    console.log(`longest frame with 200 rows: ${scrolling.toFixed(0)} ms scrolling, ${typing.toFixed(0)} ms typing`);
-    await page.locator("[data-filter]").fill("");
-    await expect.poll(() => page.locator("tr[data-set]").count()).toBeGreaterThan(20);
-    best = Math.min(best, Math.max(scrolling, typing));
-  }
-  expect(best).toBeLessThan(600); // a shared machine; `make bench` measures
+  // What is typed into the filter narrows the rows; how fluently is measured by frames.mjs.
+  await page.locator("[data-filter]").pressSequentially("slates", { delay: 20 });
+  await expect.poll(() => page.locator("tr[data-set]").evaluateAll((all) => all.every((r) => /slates/i.test(/** @type {HTMLElement} */ (r).dataset.name ?? "")))).toBe(true);
+  await page.locator("[data-filter]").fill("");
+  await expect.poll(() => page.locator("tr[data-set]").count()).toBeGreaterThan(20);
 
   // A librarian settles all of them by keyboard alone: what is ready at once, the rest one by one.
   await page.goto(`${s.url}/intake/${id}`);
   const remaining = (/** @type {string} */ tab) => page.locator(`[data-tab=${tab}] .num`).textContent().then(Number);
   const all = (await remaining("check")) + (await remaining("ready"));
-  const began = Date.now();
   let keys = 0;
   const press = async (/** @type {string} */ key) => {
     keys++;
@@ -222,6 +185,5 @@ test("two hundred sets stay fluid", async ({ page }) => {
     await press("Enter");
     await expect.poll(() => remaining("check"), { intervals: [20] }).toBe(n - 1);
   }
-  console.log(`${all} sets settled with ${keys} keys in ${((Date.now() - began) / 1000).toFixed(0)} s: ${(keys / all).toFixed(2)} keys a set`);
   expect(keys / all).toBeLessThan(3);
 });

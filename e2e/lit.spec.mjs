@@ -228,8 +228,8 @@ test("twelve paints are made of pasted colours", async ({ page }) => {
   await page.getByRole("button", { name: /^tint: / }).click();
   await page.keyboard.type("#00ff00");
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("button", { name: "Put back: Colour" })).toBeVisible();
-  await page.getByRole("button", { name: "Put back: Colour" }).click();
+  await expect(page.getByRole("button", { name: "Reset: Colour" })).toBeVisible();
+  await page.getByRole("button", { name: "Reset: Colour" }).click();
   await expect(page.getByRole("button", { name: "tint: #ffffff" })).toBeVisible();
   // What is not understood is said, and makes nothing.
   await page.goto(`${s.url}/finishes`);

@@ -66,7 +66,11 @@ test("many materials are filtered, chosen, changed and released together", async
   await bar.getByRole("button", { name: "Clear selection" }).click();
   await page.locator("[data-draft]").first().locator("[data-choose]").check();
   await page.locator("[data-draft]").nth(1).locator("[data-choose]").check();
-  await bar.getByRole("button", { name: "Release 2" }).click();
+  await bar.getByRole("button", { name: "Release 2…" }).click();
+  const box = page.locator("#releasing");
+  await expect(box).toContainText("No licence"); // what is open is said before it can't be undone
+  await box.getByLabel("Release notes").fill("First.");
+  await box.getByRole("button", { name: "Release 2", exact: true }).click();
   await expect(page.locator("#tab-released .num")).toHaveText("2");
   await expect(bar).toBeHidden();
   await page.locator("#tab-released").click();

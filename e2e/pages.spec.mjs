@@ -50,8 +50,8 @@ test("empty pages teach the next step", async ({ page }) => {
   await judge(page, "/");
   await enter(page, s.url, "administrator");
   for (const [path, says] of [
-    ["/intake", "Drop files, folders or archives anywhere"], ["/bench", "Nothing lies on the Bench"], ["/library", "The Library is empty"],
-    ["/boards", "finish schedule"], ["/people", "Add an account"], ["/webhooks", "No webhooks yet"], ["/deleted", "Nothing was deleted"], ["/you", "Tokens for programs"], ["/nowhere", "There is nothing at this address"],
+    ["/intake", "Drop files, folders or archives anywhere"], ["/bench", "The Bench is empty"], ["/library", "The Library is empty"],
+    ["/people", "Add an account"], ["/webhooks", "No webhooks yet"], ["/deleted", "Nothing was deleted"], ["/you", "Tokens for programs"], ["/nowhere", "There is nothing at this address"],
   ]) {
     await judge(page, path);
     await expect(page.locator("main")).toContainText(says);

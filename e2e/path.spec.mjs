@@ -41,7 +41,7 @@ function meanLight(p) {
 
 test("a delivery becomes a release", async ({ page }) => {
   await enter(page, s.url, "librarian");
-  await expect(page.getByRole("heading", { name: "Nothing has come in yet" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "No deliveries yet" })).toBeVisible();
   const file = join(s.dir, "Tuesday.zip");
   writeFileSync(file, scan.zip);
   await page.setInputFiles("[data-upload]", file);
@@ -120,7 +120,7 @@ test("an artist finds it", async ({ page }) => {
   await expect(page).toHaveURL(/q=hung/);
   await expect(page.locator(".sample")).toHaveCount(1);
   await page.locator("[data-find]").fill("velvet");
-  await expect(page.getByText("Nothing in the Library is like that.")).toBeVisible();
+  await expect(page.getByText("No matches.")).toBeVisible();
   await page.locator("[data-find]").fill("");
   await page.locator("[data-facet=category] summary").click();
   await page.getByRole("link", { name: "Roofing 1" }).click();

@@ -119,7 +119,7 @@ test("a lead makes a profile, tries it before it is saved, and an artist takes i
   const orm = page.locator("[data-file]").nth(1);
   await orm.locator("[data-hold]").nth(1).selectOption({ label: "Roughness, inverted" });
   await orm.locator("[data-word]").fill("smooth");
-  await page.getByRole("button", { name: "Show the result" }).click();
+  await page.getByRole("button", { name: "Preview" }).click();
   await expect(page.locator(".trial-file")).not.toHaveCount(0);
   await expect(page.locator(".trial-file", { hasText: "_smooth.png" }).locator("figcaption")).toContainText(["Roughness, inverted"]);
   await page.getByRole("button", { name: "Save as new" }).first().click();

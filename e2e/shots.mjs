@@ -155,7 +155,7 @@ await go("/reviews");
 await shoot("reviews");
 await go("/profiles/game_y_minus");
 await page.fill("[name=example]", "Cast-iron grating");
-await page.getByRole("button", { name: "Show the result" }).click();
+await page.getByRole("button", { name: "Preview" }).click();
 await page.locator(".trial-file").first().waitFor();
 await page.evaluate(() => scrollBy(0, 330));
 await shoot("profiles");

@@ -189,7 +189,7 @@ test("one treatment is undone, and redone", async ({ page }) => {
   await expect(page.getByRole("button", { name: "M. Osei" })).toBeVisible();
   await expect(treatments.locator("[name=strength]")).toBeFocused();
   await expect(treatments.locator("[name=strength]")).toHaveValue("0");
-  await treatments.getByRole("button", { name: "Do it" }).click();
+  await treatments.getByRole("button", { name: "Apply treatment" }).click();
   await expect(page.locator(".trouble", { hasText: "factor is above 0" })).toBeVisible();
 });
 
@@ -234,8 +234,8 @@ test("what stops a release needs a lead's override", async ({ page }) => {
   await page.goto(`${s.url}/bench/${bad.material_id}`);
   await expect(page.locator("#ledger")).toContainText("Street level");
   await page.getByRole("button", { name: "Release…" }).click();
-  await page.locator("dialog").getByRole("button", { name: "Release", exact: true }).click();
-  await expect(page.locator("dialog [role=alert]")).toContainText("ask a lead");
+  await expect(page.locator("#releasing")).toContainText("ask a lead");
+  await expect(page.locator("#releasing").getByRole("button", { name: "Release", exact: true })).toBeDisabled();
 
   await enter(page, s.url, "lead");
   await page.goto(`${s.url}/bench/${bad.material_id}`);
@@ -258,7 +258,7 @@ test("gloss that is named roughness is told, and said to be gloss", async ({ pag
   const finding = page.locator(".finding", { hasText: "looks like glossiness" });
   await expect(finding).toBeVisible();
   await finding.getByRole("button", { name: "It is glossiness" }).click();
-  await expect(page.locator(".toast")).toContainText("Taken as glossiness");
+  await expect(page.locator(".toast")).toContainText("Assigned as glossiness");
   await expect(finding).toHaveCount(0);
   await expect(page.locator("[data-chip]", { hasText: "Glossiness" })).toBeVisible();
   expect((await material(page, id)).maps.map((/** @type {any} */ p) => p.channel)).toContain("glossiness");
@@ -266,7 +266,7 @@ test("gloss that is named roughness is told, and said to be gloss", async ({ pag
   await page.locator(".toast").getByRole("button", { name: "Undo" }).click();
   await expect(page.locator("[data-chip]", { hasText: "Roughness" })).toBeVisible();
   await finding.getByRole("button", { name: "It is roughness" }).click();
-  await expect(page.locator(".toast")).toContainText("Taken as roughness");
+  await expect(page.locator(".toast")).toContainText("Assigned as roughness");
   await expect(finding).toHaveCount(0);
   await page.reload();
   await expect(page.locator("[data-chip]", { hasText: "Roughness" })).toBeVisible();

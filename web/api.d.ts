@@ -1151,6 +1151,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/convention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How one takes handoffs where nothing else is asked for. */
+        get: operations["convention"];
+        /** Keep one's own convention, or with `studio` that of everybody who has none; a lead. */
+        put: operations["saveConvention"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/takings": {
         parameters: {
             query?: never;
@@ -2246,6 +2264,14 @@ export interface components {
             problem: string;
             tried: string;
         };
+        /** @description How handoffs are taken where nothing else is asked for; an empty field leaves it to whoever stands further away. */
+        Convention: {
+            profile: string;
+            tier: string;
+            normal: string;
+            roughness: string;
+            format: string;
+        };
     };
     responses: {
         /** @description What is wrong and what to do. */
@@ -2580,6 +2606,10 @@ export interface operations {
                 "application/json": {
                     materials: components["schemas"]["Seen"][];
                     notes?: string;
+                    /** @description A lead's reason for releasing in spite of stops. */
+                    override?: string;
+                    /** @description Nothing is released: the answer says what would be refused, and what is open in each. */
+                    dry_run?: boolean;
                 };
             };
         };
@@ -2595,6 +2625,19 @@ export interface operations {
                         refused: {
                             id: number;
                             error: string;
+                        }[];
+                        /** @description Of a dry run: each material with its warnings and stops. */
+                        open: {
+                            id: number;
+                            name: string;
+                            /** @description That its release would have. */
+                            number: number;
+                            open: {
+                                code: string;
+                                /** @enum {string} */
+                                severity: "warn" | "stop";
+                                says: string;
+                            }[];
                         }[];
                     };
                 };
@@ -5491,6 +5534,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Release"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    convention: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One's own, the studio's, and what counts. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        own: components["schemas"]["Convention"];
+                        studio: components["schemas"]["Convention"];
+                        holds: components["schemas"]["Convention"];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveConvention: {
+        parameters: {
+            query?: {
+                studio?: boolean;
+            };
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Convention"];
+            };
+        };
+        responses: {
+            /** @description One's own, the studio's, and what counts. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        own: components["schemas"]["Convention"];
+                        studio: components["schemas"]["Convention"];
+                        holds: components["schemas"]["Convention"];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -7,7 +7,6 @@ import (
 	"strings"
 	"time"
 
-	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
 	"aldermoor/core/tiling"
@@ -32,7 +31,6 @@ type benchMaterialPage struct {
 	Licences []string // to suggest
 	Letters  []column
 	Lead     bool
-	Stops    int // findings that keep it from being released
 	Channels []choice
 
 	Changes []changed       // since the last release
@@ -62,7 +60,6 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		return err
 	}
 	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: materials.Contacts, Licences: commonLicences}
-	p.Place = "bench"
 	across, down := 4.0, 2.5 // a wall to begin with
 	for name, to := range map[string]*float64{"across": &across, "down": &down} {
 		if v := c.QueryParam(name); v != "" {
@@ -101,11 +98,6 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		return err
 	}
 	p.Asked = ago(p.Review.Asked, here(c))
-	for _, f := range cur.Report.Findings {
-		if f.Severity == inspect.Stop {
-			p.Stops++
-		}
-	}
 	for _, k := range cur.Assigned() {
 		if k.Channel != material.Normal {
 			p.Channels = append(p.Channels, choice{Label: wording.Channel(k.Channel), Href: string(k.Channel)})

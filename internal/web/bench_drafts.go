@@ -5,11 +5,13 @@ import (
 	"fmt"
 	"net/http"
 
+	"aldermoor/core/inspect"
 	"aldermoor/core/scale"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/library/releases"
+	"aldermoor/internal/wording"
 
 	"github.com/labstack/echo/v5"
 )
@@ -62,7 +64,6 @@ func (s *Server) bench(c *echo.Context) error {
 		return err
 	}
 	p := benchPage{frame: s.frame(c, "Bench"), Query: q, Total: list.Total, Contacts: materials.Contacts, Licences: commonLicences, Pages: pagesOf(c, max(1, q.Page), q.Per, list.Total), Works: me(c).May(people.Contribute)}
-	p.Place = "bench"
 	for _, k := range materials.DraftStates {
 		p.Tabs = append(p.Tabs, tabView{ID: cmp.Or(string(k), "all"), Title: draftWords[k], Count: list.Counts[k], Href: with(c, "show", string(k)), Current: k == q.State})
 	}
@@ -184,6 +185,8 @@ func (s *Server) apiReleaseMany(c *echo.Context) error {
 	var in struct {
 		Materials []library.Seen `json:"materials"`
 		Notes     string         `json:"notes"`
+		Override  string         `json:"override"`
+		DryRun    bool           `json:"dry_run"`
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err
@@ -196,7 +199,21 @@ func (s *Server) apiReleaseMany(c *echo.Context) error {
 		Error string `json:"error"`
 	}
 	made, refused := []apiReleaseView{}, []refusal{}
-	done, not, err := s.Studio.Releases.ReleaseMany(c.Request().Context(), me(c), in.Materials, releases.ReleaseText{Notes: in.Notes})
+	if in.DryRun {
+		open := []outlookView{}
+		list, err := s.Studio.Releases.Outlooks(c.Request().Context(), me(c), in.Materials)
+		if err != nil {
+			return err
+		}
+		for _, k := range list {
+			if k.Refused != "" {
+				refused = append(refused, refusal{k.ID, k.Refused})
+			}
+			open = append(open, outlookOf(k))
+		}
+		return c.JSON(http.StatusOK, map[string]any{"releases": made, "refused": refused, "open": open})
+	}
+	done, not, err := s.Studio.Releases.ReleaseMany(c.Request().Context(), me(c), in.Materials, releases.ReleaseText{Notes: in.Notes, Override: in.Override})
 	if err != nil {
 		return err
 	}
@@ -206,5 +223,27 @@ func (s *Server) apiReleaseMany(c *echo.Context) error {
 	for _, k := range not {
 		refused = append(refused, refusal{k.ID, k.Says})
 	}
-	return c.JSON(http.StatusOK, map[string]any{"releases": made, "refused": refused})
+	return c.JSON(http.StatusOK, map[string]any{"releases": made, "refused": refused, "open": []outlookView{}})
+}
+
+// outlookView is what a release would be.
+type outlookView struct {
+	ID     int64     `json:"id"`
+	Name   string    `json:"name"`
+	Number int       `json:"number"`
+	Open   []gapView `json:"open"`
+}
+
+type gapView struct {
+	Code     string           `json:"code"`
+	Severity inspect.Severity `json:"severity"`
+	Says     string           `json:"says"`
+}
+
+func outlookOf(k releases.Outlook) outlookView {
+	v := outlookView{k.ID, k.Name, k.Number, []gapView{}}
+	for _, f := range k.Open {
+		v.Open = append(v.Open, gapView{f.Code, f.Severity, wording.CheckOf(f.Code).Chip})
+	}
+	return v
 }

@@ -42,7 +42,6 @@ func finishViews() (out []finishView) {
 
 func (s *Server) finishes(c *echo.Context) error {
 	p := finishesPage{frame: s.frame(c, "Plain finishes")}
-	p.Place = "bench"
 	for _, f := range finishViews() {
 		if n := len(p.Groups); n == 0 || p.Groups[n-1].Title != f.Group {
 			p.Groups = append(p.Groups, finishGroup{Title: f.Group})

@@ -476,7 +476,7 @@ func (l *ledger) density(s *Server, m *materials.Material, st materials.Standard
 	}
 	for _, k := range st.Cameras {
 		r := ask(k.Name, cameraSays(k), k.Scale().Asks(k.Distance))
-		r.Says += fmt.Sprintf("; it holds to %s", scale.Metres(k.Scale().Reach(best)))
+		r.Says += fmt.Sprintf("; sharp from %s", scale.Metres(k.Scale().Reach(best)))
 	}
 }
 

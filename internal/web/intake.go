@@ -51,7 +51,6 @@ func (s *Server) intake(c *echo.Context) error {
 		}
 	}
 	p := intakePage{frame: s.frame(c, "Intake"), Find: find.Text, Pages: pagesOf(c, max(1, find.Page), find.Per, total)}
-	p.Place = "intake"
 	if open > 0 {
 		d, err := s.Studio.Intake.Delivery(ctx, me(c), open)
 		if err != nil {

@@ -437,7 +437,6 @@ func (s *Server) rules(c *echo.Context) error {
 		return err
 	}
 	p := rulesPage{frame: s.frame(c, "Rules of the stations")}
-	p.Place = "intake"
 	for _, r := range list {
 		p.Rules = append(p.Rules, ruleRow{r.ID, r.Version, r.Station, r.Ending, wording.Channel(r.Channel), r.By, r.Channel, day(r.Created, here(c))})
 	}

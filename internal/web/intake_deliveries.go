@@ -178,7 +178,7 @@ func (s *Server) apiDeliver(c *echo.Context) error {
 	case errors.As(err, &large):
 		return refuse(http.StatusRequestEntityTooLarge, fmt.Sprintf("One request may hold %d GB. Send the delivery in parts.", s.MaxUpload>>30))
 	case errors.Is(err, io.ErrUnexpectedEOF):
-		return refuse(http.StatusBadRequest, "The connection broke before everything had arrived; nothing was taken. Send it again.")
+		return refuse(http.StatusBadRequest, "The connection broke before everything arrived. Nothing was kept. Send it again.")
 	case err != nil:
 		return err
 	}

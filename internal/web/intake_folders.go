@@ -117,18 +117,17 @@ func (s *Server) folders(c *echo.Context) error {
 		return err
 	}
 	p := foldersPage{frame: s.frame(c, "Watched folders"), Roots: s.Studio.Intake.WatchRoots}
-	p.Place = "intake"
 	for _, w := range list {
-		r := folderRow{ID: w.ID, Version: w.Version, Path: w.Path, Station: w.Station, Paused: w.Paused, Line: count(w.Taken, "file") + " taken so far", Tone: calm}
+		r := folderRow{ID: w.ID, Version: w.Version, Path: w.Path, Station: w.Station, Paused: w.Paused, Line: count(w.Taken, "file") + " delivered", Tone: calm}
 		switch {
 		case w.Paused:
 			r.Line, r.Tone = "paused; "+r.Line, doubt
 		case w.Problem != "":
 			r.Line, r.Tone = w.Problem, stop
 		case w.Restless:
-			r.Line = "still being copied; taken when copying stops. " + r.Line
+			r.Line = "still being copied; delivered when copying stops. " + r.Line
 		case w.Looked.Unix() > 0:
-			r.Line, r.Tone = r.Line+", looked at "+ago(w.Looked, here(c)), good
+			r.Line, r.Tone = r.Line+", scanned "+ago(w.Looked, here(c)), good
 		}
 		p.Folders = append(p.Folders, r)
 	}

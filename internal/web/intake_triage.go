@@ -46,11 +46,11 @@ func deliveryView(d intake.Delivery, open int64) deliveryRow {
 			r.Line += ", " + wording.TimeLeft(d.Left)
 		}
 	case d.State == intake.Failed:
-		r.Line, r.Tone = "could not be taken in", stop
+		r.Line, r.Tone = "could not be read", stop
 	case d.Sets == 0:
 		r.Line, r.Tone = "no texture set in it", doubt
 	case d.Waiting == 0:
-		r.Line = "taken to the Bench"
+		r.Line = "on the Bench"
 	case d.Doubtful == 0:
 		r.Line, r.Tone = fmt.Sprintf("all %d ready", sure), good
 	case sure == 0:
@@ -380,7 +380,7 @@ func rowView(m *materials.Material) setRow {
 		}
 	}
 	if unsure > 0 {
-		r.Chips = append(r.Chips, checkView{count(unsure, "channel") + " unsure", doubt})
+		r.Chips = append(r.Chips, checkView{count(unsure, "channel") + " uncertain", doubt})
 	}
 	if n := len(loose); n > 0 {
 		r.Chips = append(r.Chips, checkView{fmt.Sprintf("%d unassigned", n), doubt})

@@ -48,7 +48,6 @@ func (s *Server) collections(c *echo.Context) error {
 		return err
 	}
 	page := collectionsPage{frame: s.frame(c, "Collections")}
-	page.Place = "library"
 	for _, k := range list {
 		row := collectionRow{Collection: k, Mine: k.Owner == p.Name, When: ago(k.Changed, here(c)), Href: fmt.Sprintf("/library?collection=%d&sort=hand", k.ID)}
 		for _, id := range k.First {

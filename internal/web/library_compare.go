@@ -118,7 +118,6 @@ func (s *Server) compare(c *echo.Context) error {
 		return library.Invalid(fmt.Sprintf("Up to %d can be compared at once.", mostCompared))
 	}
 	p := comparePage{frame: s.frame(c, "Compare"), Of: strings.Join(refs, ","), Natural: 1}
-	p.Place = "library"
 	var list []*materials.Material
 	for i, ref := range refs {
 		m, k, err := s.lookOf(c, ref)
@@ -331,7 +330,6 @@ func (s *Server) sheet(c *echo.Context) error {
 		return err
 	}
 	p := sheetPage{frame: s.frame(c, "Contact sheet"), Extent: extent, Steps: pictures.Extents, Of: strings.Join(refs, ","), Kind: c.QueryParam("kind")}
-	p.Place = "library"
 	for _, ref := range refs {
 		m, k, err := s.lookOf(c, ref)
 		if err != nil {

@@ -33,6 +33,32 @@ func orderOf(c *echo.Context) (releases.Order, error) {
 	return releases.ParseOrder(c.QueryParam("profile"), c.QueryParam("tier"), c.QueryParam("normal"), c.QueryParam("roughness"), c.QueryParam("format"))
 }
 
+// apiConvention says how somebody takes handoffs where nothing else is asked for.
+func (s *Server) apiConvention(c *echo.Context) error {
+	ctx, p := c.Request().Context(), me(c)
+	own, studio, err := s.Studio.Releases.Conventions(ctx, p)
+	if err != nil {
+		return err
+	}
+	holds, err := s.Studio.Releases.Convention(ctx, p)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]releases.Convention{"own": own, "studio": studio, "holds": holds})
+}
+
+// apiSaveConvention keeps one's own convention, or the studio's.
+func (s *Server) apiSaveConvention(c *echo.Context) error {
+	var in releases.Convention
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	if err := s.Studio.Releases.SetConvention(c.Request().Context(), me(c), c.QueryParam("studio") == "true", in); err != nil {
+		return err
+	}
+	return s.apiConvention(c)
+}
+
 // looking says whether a request only asks if the files are there, or goes on with what was begun:
 // its first byte alone, a later range, or one file of those that a manifest listed.
 func looking(c *echo.Context) bool {

@@ -1,12 +1,14 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -37,6 +39,7 @@ type materialPage struct {
 	Tiers    []choice
 	Cost     costView
 	Profiles []releases.Profile
+	Form     releases.Convention // that is chosen first
 	Stand    standView
 	Duty     string // what the licence asks, in words
 	Users    []takingView
@@ -98,7 +101,7 @@ func (s *Server) material(c *echo.Context) error {
 	}
 	m := &r.Material
 	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list, here(c)), Latest: card.Number, When: ago(r.Created, here(c))}
-	p.Place, p.Plain = "library", m.Mapless()
+	p.Plain = m.Mapless()
 	p.L.density(s, m, materials.Standards{}, "")
 	for i := range p.L.Maps {
 		k := &p.L.Maps[i]
@@ -123,13 +126,20 @@ func (s *Server) material(c *echo.Context) error {
 	for _, t := range scale.Tiers(w, h) {
 		p.Tiers = append(p.Tiers, choice{Label: t.String(), Href: strings.ToLower(t.String())})
 	}
-	if n := len(p.Tiers); n > 0 && max(w, h)%1024 == 0 && max(w, h) == 1024<<(n-1) {
-		p.Tiers[n-1].On = true
+	if n := len(p.Tiers); n > 0 && max(w, h)%1024 == 0 && max(w, h) == 1024<<(n-1) { // the last one is the source
 	} else if m.Mapless() {
-		p.Tiers = append(p.Tiers, choice{Label: "its figures", Href: "source", On: true})
+		p.Tiers = append(p.Tiers, choice{Label: "its figures", Href: "source"})
 	} else {
-		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source", On: true})
+		p.Tiers = append(p.Tiers, choice{Label: fmt.Sprintf("the source (%d × %d)", w, h), Href: "source"})
 	}
+	if p.Form, err = s.Studio.Releases.Convention(c.Request().Context(), me(c)); err != nil {
+		return err
+	}
+	tier := slices.IndexFunc(p.Tiers, func(k choice) bool { return k.Href == p.Form.Tier })
+	if tier < 0 {
+		tier = len(p.Tiers) - 1
+	}
+	p.Tiers[tier].On = true
 	p.Duty = handoff.Obligation(m.Licence)
 	problems, _, err := s.Studio.Requests.List(c.Request().Context(), me(c), requests.Query{Material: card.MaterialID, Per: 10})
 	if err != nil {
@@ -152,7 +162,8 @@ func (s *Server) material(c *echo.Context) error {
 	if p.Profiles, err = s.Studio.Releases.Profiles(c.Request().Context(), me(c)); err != nil {
 		return err
 	}
-	order, err := releases.ParseOrder("", p.Tiers[len(p.Tiers)-1].Href, "", "", "")
+	p.Form.Tier, p.Form.Profile = p.Tiers[tier].Href, cmp.Or(p.Form.Profile, handoff.Scanned)
+	order, err := p.Form.Order()
 	if err != nil {
 		return err
 	}
@@ -197,7 +208,7 @@ func (s *Server) costOf(c *echo.Context, r *releases.Release, o releases.Order) 
 		}
 	}
 	out := costView{Fetch: "about " + scale.Bytes(k.Fetch), Memory: scale.Bytes(k.VideoMemory), Pixels: fmt.Sprintf("%d × %d", k.W, k.H), Query: v.Encode(), Tier: strings.ToLower(o.Tier.String()),
-		Says: wording.Form(form.Profile), Lost: strings.TrimSpace(strings.Join(append(wording.Losses(losses), wording.Harms(form.Profile)), " ")), Error: fmt.Sprintf("within %.0f %%", handoff.EstimateError*100)}
+		Says: wording.Form(form.Profile), Lost: strings.TrimSpace(strings.Join(append(wording.Losses(losses), wording.Harms(form.Profile)), " ")), Error: fmt.Sprintf("file size estimated within %.0f %%", handoff.EstimateError*100)}
 	out.Href = fmt.Sprintf("/api/v1/releases/%d/handoff?%s", r.ID, out.Query)
 	if bytes, ok := s.Studio.Releases.Exact(r, form); ok {
 		out.Fetch, out.Error = scale.Bytes(bytes), "exactly"

@@ -84,7 +84,6 @@ const requestsPer = 40
 func (s *Server) requests(c *echo.Context) error {
 	ctx, p := c.Request().Context(), me(c)
 	page := requestsPage{frame: s.frame(c, "Requests"), Staff: p.May(people.SeeDrafts), Done: c.QueryParam("state") == "done", Asking: c.QueryParam("ask") != ""}
-	page.Place = "library"
 	list, total, err := s.Studio.Requests.List(ctx, p, requests.Query{Done: page.Done, Page: pageOf(c), Per: requestsPer})
 	if err != nil {
 		return err

@@ -49,7 +49,6 @@ func (s *Server) reviews(c *echo.Context) error {
 		return err
 	}
 	page := reviewsPage{frame: s.frame(c, "Reviews"), Lead: leads(c)}
-	page.Place = "bench"
 	for _, r := range list {
 		m, err := s.Studio.Materials.Material(ctx, p, r.MaterialID)
 		if err != nil {
@@ -260,8 +259,7 @@ func (s *Server) taken(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	p := takenPage{s.frame(c, "What you took"), s.takingViews(c, list)}
-	p.Place = "library"
+	p := takenPage{s.frame(c, "My downloads"), s.takingViews(c, list)}
 	return s.render(c, http.StatusOK, "taken", p)
 }
 
@@ -287,7 +285,7 @@ func (s *Server) standOf(c *echo.Context, r *releases.Release, latest int) stand
 			v.Instead, v.InsteadSlug = card.Name, card.Slug
 		}
 	case r.Number < latest:
-		v.Word, v.Tone, v.Says = "Superseded", "doubt", fmt.Sprintf("Release %d has taken its place.", latest)
+		v.Word, v.Tone, v.Says = "Superseded", "doubt", fmt.Sprintf("Replaced by release %d.", latest)
 	case r.Mark.State == releases.Approved:
 		v.Word, v.Tone, v.Says = "Approved", "good", fmt.Sprintf("by %s, %s", r.Mark.By, ago(r.Mark.Changed, here(c)))
 	}

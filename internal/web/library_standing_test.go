@@ -129,7 +129,7 @@ func TestScheduledReleases(t *testing.T) {
 		t.Error(notices)
 	}
 	later := s.json(people.Librarian, "POST", "/api/v1/schedules", map[string]any{"materials": list, "due": time.Now().Add(time.Hour)}, 201)
-	if page := s.page(people.Librarian, "/reviews"); !strings.Contains(page, "Take back") {
+	if page := s.page(people.Librarian, "/reviews"); !strings.Contains(page, "Cancel") {
 		t.Error("the page does not offer to take a batch back")
 	}
 	if res, _ := s.ask(people.Librarian, "DELETE", fmt.Sprintf("/api/v1/schedules/%v", later["id"]), nil); res.StatusCode != 204 {

@@ -31,8 +31,8 @@ var DemoAccounts = []struct {
 	Role people.Role
 	Does string
 }{
-	{"librarian", people.Librarian, "takes in deliveries, measures, publishes"},
-	{"artist", people.Artist, "searches and takes materials"},
+	{"librarian", people.Librarian, "sorts deliveries, measures, publishes"},
+	{"artist", people.Artist, "searches and downloads materials"},
 	{"lead", people.Lead, "sets standards, approves"},
 	{"admin", people.Administrator, "keeps the accounts"},
 }

@@ -84,7 +84,7 @@ func tooMuch(most int64) error {
 	if most >= 1<<20 {
 		says = fmt.Sprintf("%d MB", most>>20)
 	}
-	return refuse(http.StatusRequestEntityTooLarge, "The request is larger than the "+says+" that are taken here.")
+	return refuse(http.StatusRequestEntityTooLarge, "The request is larger than the "+says+" allowed.")
 }
 
 // partsOf are the parts of a page that a request asks for, each once; none asks for the whole page.

@@ -126,7 +126,8 @@ func (s *Server) answer(c *echo.Context, status int, html []byte) error {
 // frame is what the layout needs.
 type frame struct {
 	Title  string
-	Place  string            // intake, bench, library, boards or empty
+	Places []placeLink       // in the bar
+	Within []placeLink       // the pages of the place that one is in
 	User   *people.Principal // nil if nobody is signed in
 	Staff  bool
 	Admin  bool
@@ -162,6 +163,7 @@ func (s *Server) frame(c *echo.Context, title string) frame {
 	f := frame{Title: title, Staff: p.May(people.SeeDrafts), Admin: p.May(people.Administer), Demo: s.Demo, Zone: here(c).Location()}
 	if p.Name != "" {
 		f.User = &p
+		f.Places, f.Within = where(p, c.Path())
 		f.Event, _ = c.Get("event").(int64)
 		f.Counts, _ = s.Studio.Counts(c.Request().Context())
 		f.News, _ = s.Studio.Notices.Unseen(c.Request().Context(), p)
@@ -177,12 +179,6 @@ type errorPage struct {
 	frame
 	Status int
 	Says   string
-}
-
-func (s *Server) boards(c *echo.Context) error {
-	f := s.frame(c, "Boards")
-	f.Place = "boards"
-	return s.render(c, http.StatusOK, "boards", f)
 }
 
 // mapPicture is a thumbnail of one map of a draft.

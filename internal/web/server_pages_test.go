@@ -329,13 +329,13 @@ func TestFoldersThroughTheAPI(t *testing.T) {
 	if len(list) != 1 || list[0].(map[string]any)["state"] != "paused" {
 		t.Errorf("%v", list)
 	}
-	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "paused; 0 files taken so far") || !strings.Contains(p, root) {
+	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "paused; 0 files delivered") || !strings.Contains(p, root) {
 		t.Error(p)
 	}
 	if resp, _ := s.ask(librarian, "DELETE", path, nil); resp.StatusCode != 204 {
 		t.Errorf("%d", resp.StatusCode)
 	}
-	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "No folder is watched yet") {
+	if p := words(s.page(librarian, "/intake/folders")); !strings.Contains(p, "No watched folders") {
 		t.Error(p)
 	}
 	s.studio.Intake.WatchRoots = nil

@@ -205,8 +205,13 @@ func TestTokensEnd(t *testing.T) {
 			return err
 		}
 		resp, body := s.ask(admin, "POST", fmt.Sprintf("/people/%d/reset", u.ID), strings.NewReader("version=1&name=librarian"), "Content-Type", "application/x-www-form-urlencoded")
-		if resp.StatusCode != 200 {
+		if resp.StatusCode != 303 {
 			t.Errorf("the reset gave %d %s", resp.StatusCode, body)
+		}
+		// The code is said on the page that follows, once.
+		at := resp.Header.Get("Location")
+		if first, again := s.page(admin, at), s.page(admin, at); !strings.Contains(first, "data-code") || strings.Contains(again, "data-code") {
+			t.Errorf("%s says the code first: %v, again: %v", at, strings.Contains(first, "data-code"), strings.Contains(again, "data-code"))
 		}
 		return nil
 	})

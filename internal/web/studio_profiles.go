@@ -193,7 +193,6 @@ func (s *Server) profiles(c *echo.Context) error {
 	}
 	id := cmp.Or(c.Param("id"), handoff.Scanned)
 	p := profilesPage{frame: s.frame(c, "Handoff profiles"), Lead: leads(c)}
-	p.Place = "library"
 	for _, k := range list {
 		p.List = append(p.List, profileRow{k.ID, k.Document.Name, k.Document.Purpose, wording.Form(k.Document), k.Own(), k.ID == id})
 		if k.ID == id {

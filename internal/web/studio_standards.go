@@ -1,12 +1,16 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
+	"strings"
 
+	"aldermoor/core/handoff"
 	"aldermoor/core/inspect"
 	"aldermoor/internal/library/materials"
 	"aldermoor/internal/library/people"
+	"aldermoor/internal/library/releases"
 	"aldermoor/internal/library/search"
 	"aldermoor/internal/wording"
 
@@ -24,6 +28,11 @@ type standardsPage struct {
 	Reviewed  bool   // only a lead releases
 	Synonyms  string // a group a line
 	Words     int64  // version of the synonyms
+
+	Form     releases.Convention // the studio's
+	FormSays string
+	Profiles []releases.Profile
+	Tiers    []choice
 }
 
 type cameraRow struct {
@@ -58,6 +67,28 @@ func (s *Server) standards(c *echo.Context) error {
 		return err
 	}
 	p.Synonyms, p.Words = words.String(), of
+	if _, p.Form, err = s.Studio.Releases.Conventions(c.Request().Context(), me(c)); err != nil {
+		return err
+	}
+	if p.Profiles, err = s.Studio.Releases.Profiles(c.Request().Context(), me(c)); err != nil {
+		return err
+	}
+	p.Form.Profile, p.Form.Tier = cmp.Or(p.Form.Profile, handoff.Scanned), cmp.Or(p.Form.Tier, "source")
+	for _, t := range []string{"1k", "2k", "4k", "8k", "source"} {
+		label := strings.ToUpper(t)
+		if t == "source" {
+			label = "Source"
+		}
+		p.Tiers = append(p.Tiers, choice{Label: label, Href: t, On: t == p.Form.Tier})
+		if t == p.Form.Tier {
+			p.FormSays = label
+		}
+	}
+	for _, k := range p.Profiles {
+		if k.ID == p.Form.Profile {
+			p.FormSays = k.Document.Name + ", " + p.FormSays
+		}
+	}
 	for _, k := range st.Cameras {
 		p.Cameras = append(p.Cameras, cameraRow{k.Name, cameraSays(k), k})
 	}

@@ -430,6 +430,22 @@ func TestManyAtOnce(t *testing.T) {
 		now = append(now, map[string]any{"id": k["id"], "version": m["version"]})
 	}
 	now[2].(map[string]any)["version"] = 1
+	// What a release would do is said without doing it: what is refused, and what is open by the studio's severities.
+	would := s.json(librarian, "POST", "/api/v1/releases", map[string]any{"materials": now, "notes": "together", "dry_run": true}, 200)
+	if len(would["releases"].([]any)) != 0 || len(would["refused"].([]any)) != 1 || len(would["open"].([]any)) != 3 || !strings.Contains(fmt.Sprint(would["open"]), "No category severity:warn") {
+		t.Errorf("%v", would)
+	}
+	if m := s.json(librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", seen[0]["id"]), nil, 200); m["released"] != 0.0 {
+		t.Errorf("looking has released %v", m["released"])
+	}
+	st := s.json(people.Lead, "GET", "/api/v1/standards", nil, 200)
+	st["severities"] = map[string]any{"category_missing": "stop"}
+	s.json(people.Lead, "PUT", "/api/v1/standards", st, 200, "If-Match", "*")
+	if no := s.json(librarian, "POST", "/api/v1/releases", map[string]any{"materials": now[:1]}, 200); !strings.Contains(fmt.Sprint(no["refused"]), "It is in no category") {
+		t.Errorf("a stop lets %v through", no)
+	}
+	st["severities"] = map[string]any{}
+	s.json(people.Lead, "PUT", "/api/v1/standards", st, 200, "If-Match", "*")
 	made := s.json(librarian, "POST", "/api/v1/releases", map[string]any{"materials": now, "notes": "together"}, 200)
 	if len(made["releases"].([]any)) != 2 || len(made["refused"].([]any)) != 1 {
 		t.Errorf("%v", made)
@@ -696,7 +712,7 @@ func TestSetUpNeedsTheCode(t *testing.T) {
 
 func TestPagesCarryStrictHeaders(t *testing.T) {
 	s := newStudio(t, web.Config{}).withPeople()
-	for _, path := range []string{"/", "/library", "/boards", "/intake", "/bench", "/you", "/people", "/nowhere"} {
+	for _, path := range []string{"/", "/library", "/intake", "/bench", "/you", "/people", "/nowhere"} {
 		resp, body := s.ask(people.Administrator, "GET", path, nil)
 		csp := resp.Header.Get("Content-Security-Policy")
 		if !strings.Contains(csp, "default-src 'none'") || strings.Contains(csp, "unsafe") {

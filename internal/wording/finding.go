@@ -45,6 +45,8 @@ var checks = map[string]Check{
 	"depth_implausible":         {"Depth implausible", "Outside the depths that surfaces of its category have. Often a wrong unit or normal strength."},
 	"name_empty":                {"No real name", "Camera numbers, dates and words such as material or untitled: nobody finds it by them."},
 	"figure_implausible":        {"Figure implausible", "No surface in nature has such a figure. For a look that is meant, let it stand."},
+	"licence_missing":           {"No licence", "Checked before a release. Nobody knows where the material may be used."},
+	"category_missing":          {"No category", "Checked before a release. The material is found by its name and tags alone."},
 	"pixels_not_square":         {"Pixels not square", "From 1 % between the axes on, by the resolution tag."},
 	"missing_base_color":        {"No base colour", "A renderer shows grey."},
 	"missing_roughness":         {"No roughness", "A renderer guesses the shine."},
@@ -95,6 +97,10 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%s has one value everywhere (%.2f). Export it again.", file, v.Num("value"))
 	case "name_empty":
 		return fmt.Sprintf("%q says nothing of the surface. Give it a name that people would search for.", v.Text("name"))
+	case "licence_missing":
+		return "No licence is recorded."
+	case "category_missing":
+		return "It is in no category."
 	case "figure_implausible":
 		what := map[string]string{"index": "An index of refraction of %.2f", "coat_index": "A coat with an index of %.2f", "luminance": "A luminance of %.0f cd/m²", "temperature": "A colour temperature of %.0f K",
 			"normal_strength": "A normal strength of %.1f", "roughness": "A roughness of %.2f everywhere", "metal_colour": "A metal that reflects %.2f of the light", "albedo": "A surface that reflects %.3f of the light", "metallic": "A metallic of %.2f, neither metal nor none,"}[v.Text("figure")]
@@ -150,7 +156,7 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 	case "roughness_as_gloss":
 		return gloss(file, v)
 	case "profile_unread":
-		return fmt.Sprintf("%s has the colour profile “%s”, which can't be converted: its colours are taken for sRGB. Export it in sRGB.", file, v.Text("profile"))
+		return fmt.Sprintf("%s has the colour profile “%s”, which can't be converted. Its colours are read as sRGB. Export it in sRGB.", file, v.Text("profile"))
 	case "normal_swapped":
 		return fmt.Sprintf("%s has its first two components in each other's place. It is read, shown and handed over in order.", file)
 	case "normal_curve":

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -41,10 +42,10 @@ type ReleaseText struct {
 
 // stopped says what keeps a material from being released, "" for nothing, and whether an
 // override was needed.
-func (w *ReleaseText) stopped(p people.Principal, m *materials.Material) (says string, override bool) {
+func (w *ReleaseText) stopped(p people.Principal, m *materials.Material, g materials.Grades) (says string, override bool) {
 	var stops []string
 	cur := m.Current()
-	for _, f := range cur.Report.Findings {
+	for _, f := range m.Open(g) {
 		if f.Severity == inspect.Stop {
 			stops = append(stops, wording.Finding(f, &cur.Report))
 		}
@@ -83,7 +84,7 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 		if err := m.Ready(); err != nil {
 			return err
 		}
-		stop, override := w.stopped(p, &m)
+		stop, override := w.stopped(p, &m, s.Materials.Grades(tx))
 		if stop != "" {
 			return library.Invalid(stop)
 		}
@@ -166,6 +167,53 @@ func (s *Service) ReleaseMany(ctx context.Context, p people.Principal, list []li
 		}
 	}
 	return made, refused, nil
+}
+
+// Outlook is what a release of a material would be, and what is open in it.
+type Outlook struct {
+	ID      int64
+	Name    string
+	Number  int               // that the release would have
+	Refused string            // why it can't be released; "" if it can
+	Open    []inspect.Finding // warnings and stops; a lead may override stops
+}
+
+// Outlooks say what a release of several materials as they were seen would do, without doing it.
+func (s *Service) Outlooks(ctx context.Context, p people.Principal, list []library.Seen) (out []Outlook, err error) {
+	if err := p.Need(people.Contribute); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) error {
+		reviewed, err := s.Materials.ReviewNeeded(tx)
+		if err != nil {
+			return err
+		}
+		g := s.Materials.Grades(tx)
+		for _, of := range list {
+			m, err := tx.Material(of.ID)
+			if errors.Is(err, library.ErrNotFound) || err == nil && m.Stage == materials.Deleted {
+				out = append(out, Outlook{ID: of.ID, Refused: fmt.Sprintf("Material %d is not there any more.", of.ID)})
+				continue
+			}
+			if err != nil {
+				return err
+			}
+			k := Outlook{ID: m.ID, Name: m.Name, Number: m.Released + 1, Open: m.Open(g)}
+			switch err := m.Ready(); {
+			case reviewed && !p.May(people.Decide):
+				k.Refused = "Releases are reviewed in this studio: send the draft to review."
+			case of.Version != 0 && of.Version != m.Version:
+				k.Refused = fmt.Sprintf("%s has changed since.", m.Name)
+			case err != nil:
+				k.Refused = err.Error()
+			case !p.May(people.Decide) && slices.ContainsFunc(k.Open, func(f inspect.Finding) bool { return f.Severity == inspect.Stop }):
+				k.Refused, _ = (&ReleaseText{}).stopped(p, &m, g)
+			}
+			out = append(out, k)
+		}
+		return nil
+	})
+	return out, err
 }
 
 // ReleaseByID returns a release.

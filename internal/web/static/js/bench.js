@@ -24,9 +24,6 @@ export function bench() {
       ]);
     },
 
-    busy: false,
-    problem: "",
-    reviewed: 0,
     timer: 0,
 
     get path() {
@@ -95,7 +92,7 @@ export function bench() {
 
     async reload() {
       const here = location.pathname + location.search;
-      await parts(here, "heading", "release", "chips", "ledger");
+      await parts(here, "heading", "release", "since", "chips", "ledger");
       const lens = this.root.querySelector("#lens");
       const now = /** @type {HTMLElement | null} */ (this.root.querySelector("[data-lens-now]"))?.dataset.lensNow;
       if (lens && now) lens.dispatchEvent(new CustomEvent("renewed", { detail: now }));
@@ -206,7 +203,7 @@ export function bench() {
         const url = new URL(location.href);
         url.searchParams.set(field, String(value));
         const answer = await fetched(url, { headers: { "X-Part": "ledger" } });
-        if (!answer.ok) throw new Error("That is no length: write for example 4.2 m, 420 cm or 14 ft.");
+        if (!answer.ok) throw new Error("This is not a length. Write for example 4.2 m, 420 cm or 14 ft.");
         history.replaceState(null, "", url);
         return;
       }
@@ -235,7 +232,7 @@ export function bench() {
     /** Puts surface figures back to what changes nothing. @param {Event} e */
     async putBack(e) {
       const names = (/** @type {HTMLElement} */ (e.currentTarget).dataset.reset ?? "").split(" ");
-      await this.patch({ figures: cleared(names) }, "Put back.").catch((/** @type {Error} */ x) => this.failed(x));
+      await this.patch({ figures: cleared(names) }, "Reset.").catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     /**
@@ -244,7 +241,7 @@ export function bench() {
      */
     async fitWhole(e) {
       const { fit, length } = /** @type {HTMLElement} */ (e.currentTarget).dataset;
-      await this.patch({ [String(fit)]: Number(length), keep_ratio: true }, "Its repeats come out whole now.").catch((/** @type {Error} */ x) => this.failed(x));
+      await this.patch({ [String(fit)]: Number(length), keep_ratio: true }, "Saved: whole repeats.").catch((/** @type {Error} */ x) => this.failed(x));
     },
 
     /**
@@ -269,31 +266,7 @@ export function bench() {
     },
 
     openDialog() {
-      this.problem = "";
-      this.reviewed = this.shown; // what was looked at is what is published
-      this.$refs.dialog.showModal();
-      this.$refs.notes.focus();
-    },
-    closeDialog() { this.$refs.dialog.close(); },
-
-    publish() { return this.send("releases", { notes: this.$refs.notes.value, override: this.$refs.override?.value ?? "" }, (r) => `Release ${r.number} is in the Library.`); },
-    askReview() { return this.send("review", { notes: this.$refs.notes.value }, () => "Sent to review."); },
-    /** Releases the draft as it was looked at, or sends it to the leads. @param {string} to @param {unknown} what @param {(answer: any) => string} says */
-    async send(to, what, says) {
-      if (this.busy) return;
-      this.busy = true;
-      this.problem = "";
-      try {
-        const answer = await call("POST", `${this.path}/${to}`, what, this.reviewed);
-        this.$refs.dialog.close();
-        this.$refs.notes.value = "";
-        await this.reload();
-        tell(says(answer));
-      } catch (e) {
-        this.problem = /** @type {Error} */ (e).message;
-      } finally {
-        this.busy = false;
-      }
+      dispatchEvent(new CustomEvent("release", { detail: [{ id: Number(this.root.dataset.material), version: this.shown, name: this.root.querySelector("#heading h1")?.textContent ?? "" }] }));
     },
   });
 }

@@ -23,7 +23,7 @@ export function cells() {
         set: String(set.id),
         title: m ? titles[/** @type {keyof typeof titles} */ (m.channel)] + dir : "Unassigned",
         file: cell.title,
-        facts: m ? `${m.width} × ${m.height} px, ${m.bits} bit${m.component === "rgb" || m.stats.mean.length === 1 ? "" : `, component ${m.component}`}. Altogether ${Math.round(100 * m.confidence)} % sure.` : "Drag it into a cell, or say what it is:",
+        facts: m ? `${m.width} × ${m.height} px, ${m.bits} bit${m.component === "rgb" || m.stats.mean.length === 1 ? "" : `, component ${m.component}`}. Confidence ${Math.round(100 * m.confidence)} %.` : "Drag it into a cell, or choose a channel:",
         reasons: (m?.reasons ?? []).map((/** @type {any} */ r) => ({
           says: r.says,
           word: `${Math.abs(r.weight).toFixed(2)} ${r.weight < 0 ? "against" : "for"}`,
@@ -62,7 +62,7 @@ export function cells() {
       const td = /** @type {HTMLElement | null} */ (/** @type {Element} */ (e.target).closest("td"));
       if (!text || !td) return;
       const { map, set } = JSON.parse(text);
-      if (setOf(td) !== set) return tell("A picture can be moved within its own set only.");
+      if (setOf(td) !== set) return tell("A map can only be moved within its set.");
       if (td.dataset.column) await this.assign(set, map, td.dataset.column);
       else if (td.querySelector("[data-loose]")) await this.assign(set, map, "");
     },

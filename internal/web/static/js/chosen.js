@@ -6,25 +6,9 @@ import { island } from "./island.js";
 import { parts } from "./parts.js";
 import { chosen as picked, clear } from "./choosing.js";
 
-/** Waits until a pack is made, and fetches it. @param {string} href @param {(says: string) => void} say */
-async function fetchPack(href, say) {
-  for (;;) {
-    const ready = await fetch(`${href}&wait=10`, { headers: { Range: "bytes=0-0" } });
-    if (ready.status !== 202) {
-      if (!ready.ok) throw new Error((await ready.json().catch(() => null))?.detail ?? `The server answered ${ready.status}.`);
-      break;
-    }
-    const { done, of } = await ready.json();
-    say(`Making ${done + 1} of ${of}…`);
-    await new Promise((next) => setTimeout(next, 300));
-  }
-  location.assign(href);
-}
-
 export function chosen() {
   return island({
     count: 0,
-    packing: "Download",
     /** @type {any} */ root: null,
 
     init() {
@@ -79,13 +63,8 @@ export function chosen() {
       select.value = "";
       await this.fill();
     },
-    async pack() {
-      try {
-        await fetchPack(`/api/v1/packs?of=${this.refs}&profile=${localStorage.getItem("profile") ?? "as_scanned"}`, (says) => (this.packing = says));
-      } catch (x) {
-        fail(x);
-      }
-      this.packing = "Download";
+    pack() {
+      dispatchEvent(new CustomEvent("pack", { detail: { address: `/api/v1/packs?of=${this.refs}`, title: this.count === 1 ? "Download 1 material" : `Download ${this.count} materials` } }));
     },
     /** Corrects the descriptions of what is chosen. @param {SubmitEvent} e */
     async describe(e) {
@@ -161,14 +140,9 @@ export function collections() {
       await this.show();
     },
     /** @param {Event} e */
-    async pack(e) {
-      const button = /** @type {HTMLElement} */ (e.target), word = button.textContent;
-      try {
-        await fetchPack(`/api/v1/packs?collection=${this.of(e).collection}&profile=${localStorage.getItem("profile") ?? "as_scanned"}`, (says) => (button.textContent = says));
-      } catch (x) {
-        fail(x);
-      }
-      button.textContent = word;
+    pack(e) {
+      const { collection } = this.of(e), name = /** @type {HTMLElement} */ (e.target).dataset.name;
+      dispatchEvent(new CustomEvent("pack", { detail: { address: `/api/v1/packs?collection=${collection}`, title: `Download “${name}”` } }));
     },
     pick() {
       /** @type {any} */ (this).$refs.file.click();

@@ -26,7 +26,7 @@ export function deciding() {
         const proposed = items.find((/** @type {any} */ r) => r.ending === like.ending && r.station === like.station && r.channel === channel);
         const times = proposed ? ` Corrected so in ${proposed.times} materials: make it a rule?` : "";
         const warns = like.warnings.length ? ` But ${like.warnings[0]}` : "";
-        tell((channel ? `Taken as ${name}.` : "Unassigned.") + warns + times, m.step ? () => this.back(m.step) : null, more);
+        tell((channel ? `Assigned as ${name}.` : "Unassigned.") + warns + times, m.step ? () => this.back(m.step) : null, more);
       } catch (e) {
         fail(e);
       }
@@ -69,7 +69,7 @@ export function deciding() {
     async turnNext(way) {
       const step = /** @type {HTMLElement | null} */ (this.root.querySelector(`[data-way=${way}]`))?.dataset.step;
       if (step) await this.back(step, way);
-      else tell(way === "undo" ? "There is nothing of yours to undo here." : "There is nothing of yours to redo here.");
+      else tell(way === "undo" ? "Nothing to undo." : "Nothing to redo.");
     },
 
     /**
@@ -110,7 +110,7 @@ export function deciding() {
      * @param {string} to a set, or "" for a new one
      */
     async move(set, maps, to) {
-      if (maps && !maps.length) return tell("Choose the maps that are to go first.");
+      if (maps && !maps.length) return tell("Choose maps first.");
       try {
         const target = to ? { id: Number(to), version: this.version(to) || undefined } : null;
         const { name, step } = await call("POST", `/api/v1/materials/${set}/move`, { ...(maps && { maps }), to: target }, this.version(set));

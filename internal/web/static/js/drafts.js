@@ -39,7 +39,7 @@ export function drafts() {
       return `${this.count} chosen`;
     },
     get release() {
-      return `Release ${this.count}`;
+      return `Release ${this.count}…`;
     },
     get hint() {
       return values[this.what];
@@ -117,6 +117,7 @@ export function drafts() {
     async submit(e) {
       e.preventDefault();
       const form = /** @type {HTMLFormElement} */ (e.target);
+      if (form.closest("dialog")) return;
       if (!form.matches("[data-bulk]")) return this.filter(form);
       const materials = versions();
       const does = /** @type {HTMLButtonElement | null} */ (e.submitter)?.value;
@@ -127,8 +128,8 @@ export function drafts() {
         return;
       }
       try {
-        if (does === "release") await this.releaseAll(materials);
-        else if (does === "delete") await this.delete(materials);
+        if (does === "release") return dispatchEvent(new CustomEvent("release", { detail: chosen().map((k) => ({ id: Number(k.id), version: Number(k.version), name: k.name })) }));
+        if (does === "delete") await this.delete(materials);
         else await this.change(form, materials);
       } catch (err) {
         fail(err);
@@ -149,22 +150,7 @@ export function drafts() {
       const { step } = await call("PATCH", "/api/v1/materials", { materials, change: { [this.what]: value } });
       field.value = "";
       if (step) tell(`Saved: ${materials.length} materials.`, () => turn(step));
-      else tell("Nothing changed: it was so already.");
-    },
-
-    /** Has what is chosen released at a time. @param {Event} e */
-    async schedule(e) {
-      const field = /** @type {HTMLInputElement} */ (e.target), materials = versions();
-      if (!field.value || !materials.length) return;
-      try {
-        const batch = await call("POST", "/api/v1/schedules", { materials, due: new Date(field.value).toISOString(), notes: "" });
-        tell(`${batch.count} will be released at ${field.value.replace("T", ", ")}. Reviews lists it.`, async () => {
-          await call("DELETE", `/api/v1/schedules/${batch.id}`, undefined, "*");
-        });
-      } catch (x) {
-        fail(x);
-      }
-      field.value = "";
+      else tell("Nothing changed.");
     },
 
     /** @param {{id: number, version: number}[]} materials */
@@ -174,14 +160,10 @@ export function drafts() {
       tell(materials.length === 1 ? "Draft deleted." : `${materials.length} drafts deleted.`, () => turn(step));
     },
 
-    /** @param {{id: number, version: number}[]} materials */
-    async releaseAll(materials) {
-      const names = new Map(chosen().map((k) => [Number(k.id), k.name]));
-      const { releases, refused } = await call("POST", "/api/v1/releases", { materials, notes: "" });
-      if (releases.length) tell(`Released: ${releases.length} of ${materials.length}.`);
-      for (const r of refused.slice(0, 4)) fail(`${names.get(r.id)}: ${r.error}`);
-      if (refused.length > 4) fail(`${refused.length - 4} more were not released.`);
-      unchoose(releases.map((/** @type {{material_id: number}} */ r) => r.material_id));
+    /** What was released or scheduled is not chosen any more. @param {CustomEvent<number[]>} e */
+    async released(e) {
+      unchoose(e.detail);
+      await this.show();
     },
 
     /**

@@ -3,6 +3,7 @@
 import { island } from "./island.js";
 import { call } from "./api.js";
 import { figure } from "./figure.js";
+import { keep } from "./packing.js";
 
 export function handoff() {
   return island({
@@ -13,7 +14,7 @@ export function handoff() {
     says: "",
     lost: "",
     note: "finds the smallest tier that is enough.",
-    word: "Take",
+    word: "Download",
     href: "",
     query: "",
     problem: "",
@@ -27,15 +28,19 @@ export function handoff() {
       this.root = this.$root;
       for (const [name, key] of /** @type {const} */ ([["bytes", "bytes"], ["memory", "memory"], ["line", "line"], ["says", "says"], ["lost", "lost"]])) this[key] = this.root.querySelector(`[x-text=${name}]`).textContent;
       this.href = this.root.dataset.href;
-      const wanted = localStorage.getItem("profile"); // the one taken last
-      const select = this.select("profile");
-      if (wanted && [...select.options].some((o) => o.value === wanted)) select.value = wanted;
       this.reckon();
     },
 
     /** @param {string} name @returns {HTMLSelectElement} */
     select(name) {
       return this.root.querySelector(`[data-${name}]`);
+    },
+
+    /** The form that is chosen. */
+    get form() {
+      const value = (/** @type {string} */ name) => this.select(name).value, profile = value("profile");
+      const own = profile === "as_scanned" ? Object.entries({ normal: value("normal"), roughness: value("rough"), format: value("format") }).filter(([, v]) => v) : [];
+      return /** @type {Record<string, string>} */ ({ tier: value("tier"), profile, ...Object.fromEntries(own) });
     },
 
     asked: 0,
@@ -48,8 +53,7 @@ export function handoff() {
       const mine = ++this.asked, profile = this.select("profile").value;
       this.scanned = profile === "as_scanned";
       this.profileHref = `/profiles/${profile}`;
-      const q = new URLSearchParams({ tier: this.select("tier").value, profile, release: this.root.dataset.release });
-      if (this.scanned) for (const [name, from] of [["normal", "normal"], ["roughness", "rough"], ["format", "format"]]) if (this.select(from).value) q.set(name, this.select(from).value);
+      const q = new URLSearchParams({ ...this.form, release: this.root.dataset.release });
       if (typeof distance === "number") q.set("distance_m", String(distance));
       try {
         const c = await call("GET", `/library/${this.root.dataset.slug}/cost?${q}`);
@@ -109,7 +113,7 @@ export function handoff() {
         this.files = m.files.map((/** @type {any} */ f) => ({ path: f.path, name: f.path.split("/").pop(), href: f.href, size: `${(f.bytes / 1e6).toFixed(f.bytes > 1e6 ? 1 : 3)} MB` }));
         this.listing = "";
         this.bytes = `${(m.bytes / 1e6).toFixed(1)} MB`;
-        this.line = this.line.replace(/within.*/, "exactly");
+        this.line = this.line.replace(/file size.*/, "exact file size");
       } catch (e) {
         this.listing = /** @type {Error} */ (e).message;
       }
@@ -118,15 +122,15 @@ export function handoff() {
     async take() {
       if (this.busy) return;
       this.busy = true;
-      this.word = "Making it ready…";
+      this.word = "Preparing…";
       this.problem = "";
       try {
         await this.reckon(); // what was chosen a moment ago is what is taken
         if (this.problem) return;
         const ready = await this.made(this.href, (says) => (this.word = says));
-        localStorage.setItem("profile", this.select("profile").value);
+        keep(this.form);
         const size = Number((ready.headers.get("Content-Range") ?? "").split("/")[1]);
-        if (size) this.line = `${(size / 1e6).toFixed(1)} MB exactly`;
+        if (size) this.line = `${(size / 1e6).toFixed(1)} MB, exact`;
         const a = document.createElement("a");
         a.href = this.href;
         a.download = "";
@@ -137,7 +141,7 @@ export function handoff() {
         this.problem = /** @type {Error} */ (e).message;
       } finally {
         this.busy = false;
-        this.word = "Take";
+        this.word = "Download";
       }
     },
   });

@@ -73,7 +73,7 @@ export function measuring() {
         this.asking = false;
         this.$refs.mat.focus();
         this.root.dispatchEvent(new CustomEvent("resized", { detail: m }));
-        tell("Measured: the size follows. Draw another line to make it surer.", m.step ? async () => {
+        tell("Size set. Draw another line to confirm it.", m.step ? async () => {
           await turn(m.step);
           this.root.dispatchEvent(new CustomEvent("resized", { detail: await call("GET", path) }));
         } : null);

@@ -15,7 +15,7 @@ export function placing() {
     /** @param {boolean} laid */
     look(laid) {
       if (laid && !this.it.known) {
-        tell("Set the size first: only what has a size can be laid.");
+        tell("Set the size first. Laid needs a real size.");
         return;
       }
       this.laid = laid;

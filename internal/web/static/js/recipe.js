@@ -14,7 +14,7 @@ export async function treat(bench, step, then) {
   try {
     const m = await call("POST", `${path(bench)}/recipe`, step, shown(bench));
     wrote(bench, m);
-    tell("Applying it to the full maps.", async () => {
+    tell("Applying to the full maps.", async () => {
       await turn(m.step);
       await then?.();
     });
@@ -88,7 +88,7 @@ export function recipe() {
     /** @param {Event} e */
     undo(e) {
       const id = Number(this.rowOf(e).dataset.treatment);
-      return change(this.root, (steps) => steps.filter((t) => t.id !== id), "Undone; the rest is carried out again.");
+      return change(this.root, (steps) => steps.filter((t) => t.id !== id), "Undone. The others are applied again.");
     },
 
     /** @param {Event} e */
@@ -99,7 +99,7 @@ export function recipe() {
         const out = [...steps];
         [out[i], out[i + by]] = [out[i + by], out[i]];
         return out;
-      }, "Carried out in the new order.");
+      }, "Applied in the new order.");
     },
   });
 }
@@ -117,7 +117,7 @@ export function treatment() {
       return this.changing ? "Change a treatment" : "Add a treatment";
     },
     get doWord() {
-      return this.changing ? "Change it" : "Do it";
+      return this.changing ? "Save changes" : "Apply treatment";
     },
     get chosen() {
       return /** @type {HTMLOptionElement | null} */ (this.root?.querySelector(`option[value="${this.kind}"][data-help]`));
@@ -174,7 +174,7 @@ export function treatment() {
       const id = this.changing;
       this.changing = 0;
       if (!id) return treat(this.root, step);
-      return change(this.root, (steps) => steps.map((t) => (t.id === id ? { id, ...step } : t)), "Changed; it is carried out again.");
+      return change(this.root, (steps) => steps.map((t) => (t.id === id ? { id, ...step } : t)), "Saved. Applying again.");
     },
   });
 }

@@ -40,6 +40,7 @@ export function shell() {
       addEventListener("unhandledrejection", (e) => e.reason?.name !== "AbortError" && fail(e.reason));
       addEventListener("mended", (e) => (this.errors = this.errors.filter((/** @type {{text: string}} */ k) => k.text !== /** @type {CustomEvent} */ (e).detail)));
       addEventListener("signed-out", () => (this.signedOut = true));
+      this.nameTheme();
       if (document.querySelector("[data-running]")) this.listen();
       keys("Everywhere", [
         { key: "/", says: "find a material", run: () => this.find() },
@@ -177,10 +178,19 @@ export function shell() {
       /** @type {HTMLDialogElement} */ (document.getElementById("keys")).showModal();
     },
 
+    get dark() {
+      return (document.documentElement.dataset.room ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light")) === "dark";
+    },
+    /** The switch says what a press gives. */
+    nameTheme() {
+      const b = document.querySelector("[data-theme]");
+      if (b) b.textContent = this.dark ? "Light theme" : "Dark theme";
+    },
     turnLight() {
-      const root = document.documentElement, dark = (root.dataset.room ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light")) === "light";
+      const root = document.documentElement, dark = !this.dark;
       root.dataset.room = dark ? "dark" : "light";
       document.cookie = `room=${dark ? "dark" : "light"}; path=/; max-age=31536000; samesite=lax`;
+      this.nameTheme();
       dispatchEvent(new CustomEvent("room"));
     },
   };

@@ -79,6 +79,12 @@ export function standards() {
       const on = /** @type {HTMLInputElement} */ (e.currentTarget).checked;
       return this.change((/** @type {any} */ st) => (st.reviewed = on), on ? "Only a lead releases now." : "Librarians release by themselves again.");
     },
+    /** What downloads begin with for people who have not chosen. */
+    async convention() {
+      const value = (/** @type {string} */ k) => /** @type {HTMLSelectElement} */ (document.querySelector(`[data-convention=${k}]`)).value;
+      await call("PUT", "/api/v1/convention?studio=true", { profile: value("profile"), tier: value("tier"), normal: "", roughness: "", format: "" }, "*").then(() => tell("Saved."), fail);
+    },
+
     /** @param {Event} e */
     weigh(e) {
       const select = /** @type {HTMLSelectElement} */ (e.currentTarget);

@@ -53,7 +53,7 @@ function form(found, progress) {
     const x = new XMLHttpRequest();
     x.open("POST", "/api/v1/deliveries");
     x.upload.onprogress = (e) => progress(e.loaded, e.total);
-    x.onerror = () => reject(new Error("The connection broke before everything had arrived; nothing was taken. Send it again."));
+    x.onerror = () => reject(new Error("The connection broke before everything arrived. Nothing was kept. Send it again."));
     x.onload = () => {
       let data = null;
       try {

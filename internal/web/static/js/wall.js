@@ -78,7 +78,7 @@ export function wall() {
       if (!name) return;
       try {
         await call("POST", "/api/v1/searches", { name, address: location.search });
-        tell("Saved. It is under Collections and searches.");
+        tell("Saved under Collections.");
       } catch (x) {
         fail(x);
       }
@@ -110,7 +110,7 @@ export function wall() {
           a.addEventListener("click", (c) => this.follow(c));
           return a;
         }));
-        if (!items.length) box.textContent = "None begins like that.";
+        if (!items.length) box.textContent = "No matches.";
       }, 120);
     },
 

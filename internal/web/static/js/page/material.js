@@ -5,6 +5,7 @@ import { lens } from "../lens.js";
 import { lenses } from "../lenses.js";
 import { lit } from "../lit.js";
 import { recipe } from "../recipe.js";
+import { releasing } from "../releasing.js";
 import { shell } from "../shell.js";
 import { treatment } from "../recipe.js";
 
@@ -13,6 +14,7 @@ Alpine.data("lens", lens);
 Alpine.data("lenses", lenses);
 Alpine.data("lit", lit);
 Alpine.data("recipe", recipe);
+Alpine.data("releasing", releasing);
 Alpine.data("shell", shell);
 Alpine.data("treatment", treatment);
 Alpine.start();
