@@ -142,7 +142,7 @@ test("a draft is reviewed, returned, approved; its release is retired", async ({
   await page.locator("[data-release]").click();
   await page.fill("#notes", "Ready for the wall.");
   await page.getByRole("button", { name: "Send to review" }).click();
-  await expect(page.getByText("Waits for review")).toBeVisible();
+  await expect(page.getByText("Waiting for review")).toBeVisible();
   await enter(page, s.url, "lead");
   await page.goto(`${s.url}/reviews`);
   await expect(page.locator(".review")).toContainText("Ready for the wall.");
@@ -154,7 +154,7 @@ test("a draft is reviewed, returned, approved; its release is retired", async ({
   await expect(page.getByText("Say who made it.")).toBeVisible();
   await page.locator("[data-release]").click();
   await page.getByRole("button", { name: "Send to review" }).click();
-  await expect(page.getByText("Waits for review")).toBeVisible();
+  await expect(page.getByText("Waiting for review")).toBeVisible();
   await enter(page, s.url, "lead");
   await page.goto(`${s.url}/reviews`);
   await page.getByRole("button", { name: "Approve and release" }).click();
@@ -163,7 +163,7 @@ test("a draft is reviewed, returned, approved; its release is retired", async ({
   expect(items.length).toBe(1);
   await page.goto(`${s.url}/library/${items[0].slug}`);
   await expect(page.locator(".state")).toHaveText("Approved");
-  await page.getByText("Retire it").click();
+  await page.locator("#main summary", { hasText: "Retire" }).click();
   await page.fill("#main [name=reason]", "A better scan is there");
   await page.fill("#main [name=replacement]", first);
   await page.getByRole("button", { name: /^Retire release/ }).click();

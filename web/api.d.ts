@@ -1028,6 +1028,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/thesaurus": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Words of the trade: what means the same, and what is broader than what. */
+        get: operations["thesaurus"];
+        /** Replace the words of the trade, or switch them off. */
+        put: operations["saveThesaurus"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/profiles": {
         parameters: {
             query?: never;
@@ -4895,10 +4913,31 @@ export interface operations {
                     name?: string;
                     /** @description One a line: #rrggbb, colour words, or "name, #rrggbb". */
                     colours?: string;
+                    /** @description Nothing is made: the answer says which colours these are. */
+                    dry_run?: boolean;
                 };
             };
         };
         responses: {
+            /** @description The colours, of a dry run. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: {
+                            id: number;
+                            name: string;
+                            href: string;
+                        }[];
+                        colours: {
+                            name: string;
+                            hex: string;
+                        }[];
+                    };
+                };
+            };
             /** @description The drafts. */
             201: {
                 headers: {
@@ -4910,6 +4949,10 @@ export interface operations {
                             id: number;
                             name: string;
                             href: string;
+                        }[];
+                        colours: {
+                            name: string;
+                            hex: string;
                         }[];
                     };
                 };
@@ -5177,6 +5220,67 @@ export interface operations {
                 content: {
                     "application/json": {
                         groups: string[][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    thesaurus: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        off: boolean;
+                        /** @description A line for a group (`wood, timber`) or for what is broader (`wood > oak, elm`). Empty for the list that is shipped. */
+                        text: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveThesaurus: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The ETag of what the change was made for, or * for whatever there is. 428 without, 412 if it is stale. */
+                "If-Match": components["parameters"]["IfMatch"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    off: boolean;
+                    /** @description A line for a group (`wood, timber`) or for what is broader (`wood > oak, elm`). Empty for the list that is shipped. */
+                    text: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        off: boolean;
+                        /** @description A line for a group (`wood, timber`) or for what is broader (`wood > oak, elm`). Empty for the list that is shipped. */
+                        text: string;
                     };
                 };
             };

@@ -58,7 +58,11 @@ func parseRow(fields []string) (list []Named, ok bool) {
 		}
 	}
 	if len(fields) == 2 {
-		if _, isColour := parseOne(fields[0]); !isColour {
+		// "Blue, #2040a0" is a colour of that name; "red, blue" and "#f00, #00f" are two colours.
+		_, isColour := parseOne(fields[0])
+		_, isWord := colornames.Map[strings.ToLower(fields[0])]
+		_, both := colornames.Map[strings.ToLower(fields[1])]
+		if !isColour || isWord && !both {
 			c, ok := parseOne(fields[1])
 			return []Named{{fields[0], c}}, ok
 		}

@@ -9,17 +9,17 @@ import (
 )
 
 func TestParseList(t *testing.T) {
-	list, problems := colour.ParseList("name;r;g;b\nHarbour blue, #2f4f6f\nc9b48f\nslategray, #fff\n\"Lamp red\";150;32;28\n1,2,3\n// a comment\n\nnonesuch\nrgb(1,2,3)\n")
-	if len(list) != 6 {
+	list, problems := colour.ParseList("name;r;g;b\nHarbour blue, #2f4f6f\nc9b48f\nslategray, #fff\nred, blue\n#f00, 00f\n\"Lamp red\";150;32;28\n1,2,3\n// a comment\n\nnonesuch\nrgb(1,2,3)\n")
+	if len(list) != 9 {
 		t.Fatalf("%d colours: %v", len(list), list)
 	}
-	if list[0].Name != "Harbour blue" || list[2].Name != "slategray" || list[3].Name != "" || list[4].Name != "Lamp red" {
+	if list[0].Name != "Harbour blue" || list[2].Name != "slategray" || list[3].Name != "red" || list[4].Name != "blue" || list[5].Name != "" || list[7].Name != "Lamp red" {
 		t.Errorf("names: %v", list)
 	}
-	if math.Abs(float64(list[4].Color[0]-colour.Linear(150./255))) > 1e-6 || math.Abs(float64(list[3].Color[0])-1) > 1e-5 {
+	if math.Abs(float64(list[7].Color[0]-colour.Linear(150./255))) > 1e-6 || math.Abs(float64(list[2].Color[0])-1) > 1e-5 {
 		t.Errorf("colours: %v", list)
 	}
-	if len(problems) != 2 || problems[0] != "Line 9 is no colour: nonesuch" {
+	if len(problems) != 2 || problems[0] != "Line 11 is no colour: nonesuch" {
 		t.Errorf("problems: %q", problems)
 	}
 }

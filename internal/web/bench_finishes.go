@@ -69,6 +69,7 @@ func (s *Server) apiAddFinishes(c *echo.Context) error {
 		Kind    string `json:"kind"`
 		Name    string `json:"name"`
 		Colours string `json:"colours"` // one a line: #rrggbb, words, or "name, #rrggbb"
+		DryRun  bool   `json:"dry_run"` // only says which colours these are
 	}
 	if err := readJSON(c, &in); err != nil {
 		return err
@@ -80,6 +81,13 @@ func (s *Server) apiAddFinishes(c *echo.Context) error {
 			more = fmt.Sprintf(", and %d more", n)
 		}
 		return library.Invalid(fmt.Sprintf("%s%s. Write #8a6d3b, a colour word, or a name and a colour.", problems[0], more))
+	}
+	colours := []finishColour{}
+	for _, k := range list {
+		colours = append(colours, finishColour{k.Name, colour.HexOf(k.Color)})
+	}
+	if in.DryRun {
+		return c.JSON(http.StatusOK, map[string]any{"items": []struct{}{}, "colours": colours})
 	}
 	made, err := s.Studio.Materials.AddFinishes(c.Request().Context(), me(c), in.Kind, in.Name, list)
 	if err != nil {
@@ -94,5 +102,11 @@ func (s *Server) apiAddFinishes(c *echo.Context) error {
 	for _, m := range made {
 		items = append(items, item{m.ID, m.Name, fmt.Sprintf("/bench/%d", m.ID)})
 	}
-	return c.JSON(http.StatusCreated, map[string]any{"items": items})
+	return c.JSON(http.StatusCreated, map[string]any{"items": items, "colours": colours})
+}
+
+// finishColour is a colour that was read from a list.
+type finishColour struct {
+	Name string `json:"name"`
+	Hex  string `json:"hex"`
 }

@@ -77,6 +77,7 @@ type resultsView struct {
 	Table      bool            // rows of figures instead of swatches
 	Views      []choice
 	Columns    []choice // of the table: those with an address sort by it
+	Nearest    []choice // texts that find something, where this one finds nothing
 	ByName     string   // address of them by name
 	Says       string   // what is asked for, as the name of a saved search
 	Clear      string   // address without any filter, if one is in force
@@ -266,6 +267,9 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 		p.Columns = append(p.Columns, col)
 	}
 	p.Cards = cardsOf(found, p.Extent, p.Table)
+	for _, text := range found.Near {
+		p.Nearest = append(p.Nearest, choice{Label: text, Href: with("q", text)})
+	}
 	p.ByName, p.Says = with("sort", string(search.ByName)), p.says()
 	if q.Text != "" || q.Near != nil || len(q.Range) > 0 || slices.ContainsFunc(p.Filters, func(f filter) bool { return f.On }) {
 		p.Clear = "/library"

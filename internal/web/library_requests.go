@@ -26,7 +26,8 @@ type requestsPage struct {
 	List   []requestRow
 	Total  int
 	Open   *requestRow
-	Asking bool // the form is open
+	Asking bool   // the form is open
+	Wanted string // what is asked for, to begin with
 	pages
 }
 
@@ -83,7 +84,7 @@ const requestsPer = 40
 
 func (s *Server) requests(c *echo.Context) error {
 	ctx, p := c.Request().Context(), me(c)
-	page := requestsPage{frame: s.frame(c, "Requests"), Staff: p.May(people.SeeDrafts), Done: c.QueryParam("state") == "done", Asking: c.QueryParam("ask") != ""}
+	page := requestsPage{frame: s.frame(c, "Requests"), Staff: p.May(people.SeeDrafts), Done: c.QueryParam("state") == "done", Asking: c.QueryParam("ask") != "", Wanted: c.QueryParam("title")}
 	list, total, err := s.Studio.Requests.List(ctx, p, requests.Query{Done: page.Done, Page: pageOf(c), Per: requestsPer})
 	if err != nil {
 		return err

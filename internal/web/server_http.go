@@ -72,6 +72,11 @@ func precompressed(f fs.FS) http.Handler {
 		}
 		w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 		w.Header().Set("Content-Type", k.kind)
+		if !document(r.URL.Path, k.kind) { // what is said to documents would be said fifty times a page
+			for _, name := range []string{"Content-Security-Policy", "Cross-Origin-Opener-Policy", "Referrer-Policy"} {
+				w.Header().Del(name)
+			}
+		}
 		data := k.plain
 		if k.packed != nil {
 			w.Header().Set("Vary", "Accept-Encoding")
@@ -85,6 +90,11 @@ func precompressed(f fs.FS) http.Handler {
 			w.Write(data)
 		}
 	})
+}
+
+// document says whether a static file may be opened as a page of its own, or begins a worker, which has a policy of its own.
+func document(path, kind string) bool {
+	return !(strings.HasPrefix(kind, "font/") || strings.HasPrefix(kind, "text/css") || strings.HasPrefix(kind, "text/javascript") && !strings.HasSuffix(path, "-worker.js"))
 }
 
 func packs(kind string) bool {

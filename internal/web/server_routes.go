@@ -161,6 +161,8 @@ func (s *Server) routes() []route {
 		{put, "/api/v1/standards", decide, versioned, s.apiSaveStandards},
 		{get, "/api/v1/synonyms", drafts, unversioned, s.apiSynonyms},
 		{put, "/api/v1/synonyms", decide, versioned, s.apiSaveSynonyms},
+		{get, "/api/v1/thesaurus", drafts, unversioned, s.apiThesaurus},
+		{put, "/api/v1/thesaurus", decide, versioned, s.apiSaveThesaurus},
 		{get, "/api/v1/materials/:id/releases", enter, unversioned, s.apiReleases},
 		{post, "/api/v1/materials/:id/releases", work, versioned, s.apiRelease},
 		{get, "/api/v1/schedules", drafts, unversioned, s.apiSchedules},

@@ -29,6 +29,9 @@ type standardsPage struct {
 	Synonyms  string // a group a line
 	Words     int64  // version of the synonyms
 
+	Trade   search.Thesaurus // with the text that counts
+	TradeOf int64            // its version
+
 	Form     releases.Convention // the studio's
 	FormSays string
 	Profiles []releases.Profile
@@ -67,6 +70,10 @@ func (s *Server) standards(c *echo.Context) error {
 		return err
 	}
 	p.Synonyms, p.Words = words.String(), of
+	if p.Trade, p.TradeOf, err = s.Studio.Search.Thesaurus(c.Request().Context(), me(c)); err != nil {
+		return err
+	}
+	p.Trade.Text = cmp.Or(strings.TrimSpace(p.Trade.Text), search.ShippedThesaurus())
 	if _, p.Form, err = s.Studio.Releases.Conventions(c.Request().Context(), me(c)); err != nil {
 		return err
 	}
@@ -173,4 +180,28 @@ func (s *Server) apiSaveSynonyms(c *echo.Context) error {
 	}
 	c.Response().Header().Set("ETag", etag(version))
 	return c.JSON(http.StatusOK, synonymsBody{listed(in.Groups)})
+}
+
+func (s *Server) apiThesaurus(c *echo.Context) error {
+	t, version, err := s.Studio.Search.Thesaurus(c.Request().Context(), me(c))
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("ETag", etag(version))
+	return c.JSON(http.StatusOK, t)
+}
+
+func (s *Server) apiSaveThesaurus(c *echo.Context) error {
+	version, _, err := versionNamed(c)
+	if err != nil {
+		return err
+	}
+	var in search.Thesaurus
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	if _, err = s.Studio.Search.SaveThesaurus(c.Request().Context(), me(c), version, in); err != nil {
+		return err
+	}
+	return s.apiThesaurus(c)
 }

@@ -163,6 +163,7 @@ type Found struct {
 	Page   int
 	Pages  int
 	Words  []string // of the Library, by which the text was found
+	Near   []string // texts that find something, where this one finds nothing, the nearest first
 }
 
 // Load reads the Library into memory, and says on the channel how that went. It returns at
@@ -181,7 +182,11 @@ func (s *Service) Load(ctx context.Context) <-chan error {
 			if err != nil {
 				return err
 			}
-			s.index.means = words.table()
+			trade, _, err := setThesaurus.Get(tx)
+			if err != nil {
+				return err
+			}
+			s.index.means = meaning(words, trade)
 			uses := map[int64]int{}
 			if err := tx.Uses(func(material int64, people int) { uses[material] = people }); err != nil {
 				return err

@@ -42,7 +42,7 @@ func TestFoundAmongTheFirstFive(t *testing.T) {
 	}
 	x := new(index)
 	looks := map[string]traitRow{}
-	x.means = Synonyms{{"grate", "grating"}, {"footpath", "path"}, {"canvas", "sailcloth"}, {"seaweed", "kelp"}, {"whitewash", "limewash"}, {"plank", "board"}, {"cobble", "sett"}, {"rushes", "reed"}, {"dirt", "mud"}, {"patina", "verdigris"}}.table()
+	x.means = meaning(Synonyms{{"grate", "grating"}, {"footpath", "path"}, {"canvas", "sailcloth"}, {"seaweed", "kelp"}, {"whitewash", "limewash"}, {"plank", "board"}, {"cobble", "sett"}, {"rushes", "reed"}, {"dirt", "mud"}, {"patina", "verdigris"}}, Thesaurus{Off: true})
 	all := station.Materials()
 	b := builder{index: x}
 	surfaces := make([]*shade.Surface, len(all))

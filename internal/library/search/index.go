@@ -27,8 +27,8 @@ type index struct {
 	figures map[Measure][]float64 // of each card; NaN where it has none
 	traits  map[string]traitRow   // by look, of what is not published yet
 	looks   looks
-	uses    map[int64]int       // people who use a material, where that has changed and is not shown yet
-	means   map[string][]string // words that mean the same, as they are searched
+	uses    map[int64]int // people who use a material, where that has changed and is not shown yet
+	means   meanings
 
 	answers   answers
 	edition   atomic.Uint64 // changes with the cards
@@ -258,7 +258,9 @@ func (x *index) search(q Query) Found {
 		}
 	}
 	all := x.under(q, hits, "")
-	found.Total = all.count()
+	if found.Total = all.count(); found.Total == 0 && !q.Bare {
+		found.Near = x.nearest(q)
+	}
 	per := q.Per
 	if per <= 0 || per > 200 {
 		per = 60

@@ -106,7 +106,7 @@ func (x *index) phrases(words []string) (out []string) {
 	for i := 0; i < len(words); {
 		n := 1
 		for k := min(4, len(words)-i); k > 1; k-- {
-			if len(x.means[strings.Join(words[i:i+k], " ")]) > 0 {
+			if x.means.has(strings.Join(words[i:i+k], " ")) {
 				n = k
 				break
 			}
@@ -149,10 +149,10 @@ func (x *index) scoreOf(w string, best []uint8) (found []string) {
 			v.fitting(w, false, take(k))
 		}
 	}
-	for _, same := range x.means[w] { // every word of what means the same must be there
+	for _, same := range x.means.of(w) { // every word of what means the same must be there
 		x.synonym(same, take)
 	}
-	if some < fewHits && !strings.Contains(w, " ") {
+	if some < fewHits && !strings.Contains(w, " ") && !x.means.spelt(w) {
 		for k, v := range x.words {
 			v.fitting(w, true, take(k))
 		}
@@ -160,10 +160,18 @@ func (x *index) scoreOf(w string, best []uint8) (found []string) {
 	return found
 }
 
-// synonym takes the cards that have all words of a phrase.
+// synonym takes the cards that have all words of a phrase, in one number or another.
 func (x *index) synonym(phrase string, take func(k int) func(string, int, *set)) {
 	words := strings.Fields(phrase)
 	for k := range x.words {
+		if len(words) == 1 {
+			for _, w := range numbers(phrase) {
+				if s := x.words[k].sets[w]; s != nil {
+					take(k)(w, fitsSynonym, s)
+				}
+			}
+			continue
+		}
 		s := x.words[k].peek(words[0])
 		for _, w := range words[1:] {
 			s = &set{ids: common(s.ids, x.words[k].peek(w).ids)}

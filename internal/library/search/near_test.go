@@ -171,7 +171,7 @@ func TestRangesAndExclusions(t *testing.T) {
 // their beginning: the material that is meant is among the first five.
 func TestForgivingWords(t *testing.T) {
 	x := withTraits(10)
-	x.means = Synonyms{{"asphalt", "tarmac", "black top"}, {"thatch", "roof straw"}}.table()
+	x.means = meaning(Synonyms{{"asphalt", "tarmac", "black top"}, {"thatch", "roof straw"}}, Thesaurus{Off: true})
 	meant := map[string][]string{
 		"Hung slates":        {"slates", "slate", "slaets", "salte hung", "hunk slates", "sltes", "hung slat", "SLATE"},
 		"Shingle bank":       {"shingel", "shingles", "bank shingle", "shigle", "banks", "shingl", "chingle"},

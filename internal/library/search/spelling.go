@@ -124,22 +124,3 @@ func (s Synonyms) String() string {
 	}
 	return b.String()
 }
-
-// table is, for each word, the words that mean the same, as they are searched.
-func (s Synonyms) table() map[string][]string {
-	out := map[string][]string{}
-	for _, g := range s {
-		var words []string
-		for _, w := range g {
-			words = append(words, strings.Join(wordsOf(w), " "))
-		}
-		for _, w := range words {
-			for _, o := range words {
-				if o != w && !slices.Contains(out[w], o) {
-					out[w] = append(out[w], o)
-				}
-			}
-		}
-	}
-	return out
-}

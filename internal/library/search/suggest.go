@@ -67,7 +67,7 @@ func (s *Service) SuggestTags(_ context.Context, p people.Principal, name, look 
 	for i := range words {
 		for n := min(3, len(words)-i); n > 0; n-- {
 			phrase := strings.Join(words[i:i+n], " ")
-			for _, w := range append([]string{phrase}, append(singulars(phrase), x.means[phrase]...)...) {
+			for _, w := range append([]string{phrase}, append(singulars(phrase), x.means.same[phrase]...)...) {
 				if tag, ok := known[w]; ok {
 					add(tag)
 				}

@@ -46,17 +46,21 @@ func (s *Service) SaveSynonyms(ctx context.Context, p people.Principal, version 
 			return err
 		}
 		tx.Changed("library")
-		tx.After(func() { s.index.mean(list) })
+		trade, _, err := setThesaurus.Get(tx)
+		if err != nil {
+			return err
+		}
+		tx.After(func() { s.index.mean(meaning(list, trade)) })
 		return tx.AddAudit(people.Entry(s.Now(), p.Name, "synonyms", "the studio", fmt.Sprintf("%d groups", len(list))))
 	})
 	return version, err
 }
 
-// mean searches by other synonyms from now on.
-func (x *index) mean(list Synonyms) {
+// mean searches by other meanings from now on.
+func (x *index) mean(m meanings) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	x.means = list.table()
+	x.means = m
 	x.answers.forget()
 	x.edition.Add(1)
 }

@@ -135,7 +135,7 @@ export function bench() {
         const m = await call("PUT", `${this.path}/maps/${d.isMap}`, { channel: d.isChannel }, this.shown);
         wrote(this.root, m);
         await this.reload();
-        tell(`Taken as ${d.isChannel}.`, () => this.turnStep(m.step));
+        tell(`Assigned as ${d.isChannel}.`, () => this.turnStep(m.step));
       } catch (e) {
         this.failed(/** @type {Error} */ (e));
       }

@@ -39,13 +39,18 @@ export function finishes() {
       this.problem = "";
     },
 
-    /** Colours that can be seen at once; the server reads the rest. */
+    counting: 0,
+    /** The colours that are typed, as the server reads them. */
     count() {
-      this.chips = this.colours.split("\n").map((line) => line.split(/[,;\t]/).map((f) => f.trim().replace(/^([0-9a-f]{6})$/i, "#$1")).find((f) => f && CSS.supports("color", f))).filter((c) => c !== undefined);
+      clearTimeout(this.counting);
+      this.counting = window.setTimeout(async () => {
+        const text = this.colours;
+        const answer = await call("POST", "/api/v1/finishes", { kind: this.kind, colours: text, dry_run: true }).catch(() => null); // said when they are made
+        if (text === this.colours) this.chips = answer?.colours.map((/** @type {{hex: string}} */ k) => k.hex) ?? [];
+      }, 120);
     },
     get doing() {
-      const n = this.coloured ? this.colours.split("\n").filter((/** @type {string} */ l) => l.trim()).length : 0;
-      return n > 1 ? `Make ${n} finishes` : "Make finish";
+      return this.coloured && this.chips.length > 1 ? `Make ${this.chips.length} finishes` : "Make finish";
     },
     get madeLine() {
       return this.made.length === 1 ? "One material is on the Bench" : `${this.made.length} materials are on the Bench`;

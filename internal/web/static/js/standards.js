@@ -42,6 +42,32 @@ export function standards() {
         fail(x);
       }
     },
+    /** Keeps the words of the trade. @param {SubmitEvent} e */
+    async saveTrade(e) {
+      const form = /** @type {HTMLFormElement} */ (e.target), f = new FormData(form);
+      await this.keepTrade(form, { off: !f.get("on"), text: String(f.get("trade")) });
+    },
+    /** Puts the words of the trade back to those that came with the program. @param {Event} e */
+    async shipTrade(e) {
+      const form = /** @type {HTMLFormElement} */ (/** @type {Element} */ (e.target).closest("form"));
+      form.reset();
+      await this.keepTrade(form, { off: false, text: "" });
+    },
+    /** @param {HTMLFormElement} form @param {{off: boolean, text: string}} words */
+    async keepTrade(form, words) {
+      try {
+        const was = await call("GET", "/api/v1/thesaurus");
+        await call("PUT", "/api/v1/thesaurus", words, form.dataset.tradeVersion);
+        form.reset();
+        await this.show();
+        tell("Saved.", async () => {
+          await call("PUT", "/api/v1/thesaurus", was, "*");
+          await this.show();
+        });
+      } catch (x) {
+        fail(x);
+      }
+    },
     show() {
       return parts("/standards", "standards-list");
     },

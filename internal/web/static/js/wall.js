@@ -68,7 +68,7 @@ export function wall() {
       e.preventDefault();
       const a = /** @type {HTMLAnchorElement} */ (e.currentTarget);
       const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-find]"));
-      if (field && !new URL(a.href).searchParams.has("q")) field.value = "";
+      if (field) field.value = new URL(a.href).searchParams.get("q") ?? "";
       this.go(a.href);
     },
 
