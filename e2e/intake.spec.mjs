@@ -128,7 +128,7 @@ test("a rule sorts the next delivery", async ({ page }) => {
 });
 
 test("two hundred sets are filtered and settled by keys", async ({ page }) => {
-  test.setTimeout(300_000); // sorting two hundred sets takes its time
+  test.setTimeout(900_000); // sorting two hundred sets takes its time
   const out = join(s.dir, "many");
   execFileSync(binary, ["station", "--out", out, "--sets", "200", "--size", "32", "--faults", "all"], { stdio: "ignore" });
   execFileSync("tar", ["cf", join(s.dir, "many.tar"), "-C", out, "."]);
@@ -136,7 +136,7 @@ test("two hundred sets are filtered and settled by keys", async ({ page }) => {
   await page.goto(`${s.url}/intake`);
   await page.setInputFiles("[data-upload]", join(s.dir, "many.tar"));
   await page.waitForURL(/\/intake\/\d+/);
-  await expect(page.locator("tr[data-set]").first()).toBeVisible({ timeout: 110_000 });
+  await expect(page.locator("tr[data-set]").first()).toBeVisible({ timeout: 300_000 });
   // A press that is under way when news arrives is finished: the row opens.
   const id = page.url().match(/intake\/(\d+)/)?.[1];
   await expect.poll(async () => (await (await page.request.get(`${s.url}/api/v1/deliveries/${id}`)).json()).state, { timeout: 60_000 }).toBe("sorted");

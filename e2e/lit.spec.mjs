@@ -235,7 +235,7 @@ test("twelve paints are made of pasted colours", async ({ page }) => {
   await page.goto(`${s.url}/finishes`);
   await page.getByRole("button", { name: "Satin paint" }).click();
   await page.getByLabel("Colours, one a line").fill("#2f4f6f\nnonesuch");
-  await page.getByRole("button", { name: "Make 2 finishes" }).click();
+  await page.getByRole("button", { name: "Make finish" }).click();
   await expect(page.getByRole("alert")).toContainText("Line 2 is no colour");
 });
 

@@ -196,14 +196,14 @@ func outline(n [search.Bars]int) string {
 	return b.String()
 }
 
-// strip are the colours to choose from: greys, then hues in two lightnesses, even steps of OKLab.
+// strip are the colours to choose from, in columns of a light one above a dark one: greys, then hues, even steps of OKLab.
 var strip = func() (list []string) {
-	for _, l := range []float64{0.3, 0.45, 0.6, 0.75, 0.9} {
+	for _, l := range []float64{0.75, 0.3, 0.85, 0.45, 0.95, 0.6} {
 		list = append(list, colour.HexOf(colour.FromOKLab(l, 0, 0)))
 	}
 	for k := range 12 {
 		sin, cos := math.Sincos(2 * math.Pi * (float64(k) + 0.9) / 12)
-		for _, at := range [2][2]float64{{0.45, 0.09}, {0.66, 0.11}} {
+		for _, at := range [2][2]float64{{0.66, 0.11}, {0.45, 0.09}} {
 			list = append(list, colour.HexOf(colour.FromOKLab(at[0], at[1]*cos, at[1]*sin)))
 		}
 	}

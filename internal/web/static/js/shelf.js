@@ -13,7 +13,7 @@ const keysOnce = { done: false };
 /** The address of the list that is shown, without where in it one is. */
 const list = () => {
   const url = new URL(location.href);
-  for (const view of ["page", "extent_m"]) url.searchParams.delete(view);
+  for (const view of ["page", "extent"]) url.searchParams.delete(view);
   return url.search;
 };
 
