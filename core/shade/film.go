@@ -58,7 +58,7 @@ func (a shown) over(b shown) shown {
 // tileSide is the side of the squares in which pictures are made, in pixels.
 const tileSide = 64
 
-// progressEvery is after how many samples progress is told, about, so that whoever waits in it does so within a second.
+// progressEvery is about how many samples pass between two calls of progress: a fraction of a second.
 const progressEvery = 200_000
 
 // draw makes a picture tile by tile on all cores.

@@ -23,7 +23,7 @@ func TestConventions(t *testing.T) {
 		return fmt.Sprint(k["profile"], " ", k["tier"], " ", k["normal"])
 	}
 	if got := holds(); got != "  " {
-		t.Errorf("nobody has said anything: %q", got)
+		t.Errorf("without any convention: %q", got)
 	}
 	s.json(artist, "PUT", at+"?studio=true", form("as_scanned", "2k", "y-"), 403, "If-Match", "*")
 	s.json(people.Lead, "PUT", at+"?studio=true", form("as_scanned", "2k", "y-"), 200, "If-Match", "*")

@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// What a form has led to is said once, to whoever sent it, and soon.
+// What is kept for the page after a form is given once, to the person who sent it, and expires.
 func TestSaidOnce(t *testing.T) {
 	var o onces
 	now := time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC)

@@ -6,7 +6,7 @@ import (
 	"aldermoor/internal/library/people"
 )
 
-// Whoever is in a place sees its pages, and only those that open.
+// The row under the bar lists the pages of the place that one is in, and only those that one may open.
 func TestPlaces(t *testing.T) {
 	for _, k := range []struct {
 		role  people.Role

@@ -10,8 +10,8 @@ import (
 	"aldermoor/internal/library/people"
 )
 
-// Convention is how handoffs are taken where nothing else is asked for. Empty fields leave it to whoever stands further
-// away: a command or a choice counts first, then the person's convention, then the studio's, then what the profile has.
+// Convention is the default form of downloads. A choice on the page comes first, then the person's convention, then the
+// studio's, then what the profile says; an empty field leaves the decision to the next of these.
 type Convention struct {
 	Profile   string `json:"profile"`
 	Tier      string `json:"tier"` // 1k, 2k, 4k, 8k or source; the nearest one that a material has

@@ -2,21 +2,28 @@ package search
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 )
 
-// mostNear is how many other texts are offered.
-const mostNear = 5
+const (
+	mostNear  = 5  // texts that are offered
+	mostTries = 16 // searches that are tried for them: each looks at every card
+)
 
 // nearest are texts near one that finds nothing, which find something: with a word that is spelt almost like one of its,
 // without the word that nothing has, or with a broader one.
 func (x *index) nearest(q Query) (out []string) {
 	words := wordsOf(q.Text)
-	if len(words) == 0 || len(words) > 12 {
+	if len(words) == 0 || len(words) > 4 {
 		return nil
 	}
+	tries := 0
 	finds := func(text string) bool {
+		if tries++; tries > mostTries {
+			return false
+		}
 		p := q
 		p.Text, p.Bare, p.Per, p.Page = text, true, 1, 1
 		hits, _, _ := x.narrowed(p)
@@ -36,8 +43,8 @@ func (x *index) nearest(q Query) (out []string) {
 			offer(with(k))
 		}
 		for _, f := range numbers(w) {
-			for broad, narrow := range x.means.narrower {
-				if slices.Contains(narrow, f) {
+			for _, broad := range slices.Sorted(maps.Keys(x.means.narrower)) {
+				if slices.Contains(x.means.narrower[broad], f) {
 					offer(with(broad))
 				}
 			}

@@ -265,6 +265,10 @@ export function bench() {
       await this.patch({ tags: [...(tags ? tags.split("\n") : []), tag] }, `Tagged ${tag}.`).catch((/** @type {Error} */ x) => this.failed(x));
     },
 
+    /** @param {CustomEvent<{wait: Promise<unknown>[]}>} e */
+    released(e) {
+      e.detail.wait.push(this.reload());
+    },
     openDialog() {
       dispatchEvent(new CustomEvent("release", { detail: [{ id: Number(this.root.dataset.material), version: this.shown, name: this.root.querySelector("#heading h1")?.textContent ?? "" }] }));
     },

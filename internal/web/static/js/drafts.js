@@ -160,10 +160,10 @@ export function drafts() {
       tell(materials.length === 1 ? "Draft deleted." : `${materials.length} drafts deleted.`, () => turn(step));
     },
 
-    /** What was released or scheduled is not chosen any more. @param {CustomEvent<number[]>} e */
-    async released(e) {
-      unchoose(e.detail);
-      await this.show();
+    /** What was released or scheduled is not chosen any more. @param {CustomEvent<{ids: number[], wait: Promise<unknown>[]}>} e */
+    released(e) {
+      unchoose(e.detail.ids);
+      e.detail.wait.push(this.show());
     },
 
     /**

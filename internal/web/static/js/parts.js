@@ -63,12 +63,12 @@ export async function parts(where, ...names) {
   if (typeof where !== "string" && where() !== url) return parts(where, ...names);
   const fresh = document.createElement("template");
   fresh.innerHTML = html;
-  gather(document);
+  gather();
   for (const t of /** @type {NodeListOf<HTMLTemplateElement>} */ (fresh.content.querySelectorAll("template[data-part]"))) {
     const old = document.getElementById(t.dataset.part ?? "");
     if (old) morph(old, t.content);
   }
-  retype(document);
+  retype();
   draw();
   return true;
 }

@@ -75,39 +75,41 @@ export function releasing() {
       return this.send(async () => {
         const [d] = this.drafts;
         await call("POST", `/api/v1/materials/${d.id}/review`, { notes: this.$refs.notes.value }, d.version);
-        tell("Sent to review.");
-        return [];
+        return { ids: [], says: "Sent to review." };
       });
     },
     async one() {
       const [d] = this.drafts, r = await call("POST", `/api/v1/materials/${d.id}/releases`, { notes: this.$refs.notes.value, override: this.$refs.override.value }, d.version);
-      tell(`Release ${r.number} is in the Library.`);
-      return [d.id];
+      return { ids: [d.id], says: `Release ${r.number} is in the Library.` };
     },
     async many() {
       const { releases, refused } = await call("POST", "/api/v1/releases", { materials: this.seen(), notes: this.$refs.notes.value, override: this.$refs.override.value });
-      tell(`Released: ${releases.length} of ${this.drafts.length}.`);
       if (refused.length > this.refused) this.problem = refused.map((k) => k.error).slice(0, 4).join(" ");
-      return releases.map((r) => r.material_id);
+      return { ids: releases.map((r) => r.material_id), says: `Released: ${releases.length} of ${this.drafts.length}.` };
     },
     async schedule() {
       const due = this.$refs.due.value;
       if (!due) throw new Error("Set the date and time.");
       const batch = await call("POST", "/api/v1/schedules", { materials: this.seen(), due: new Date(due).toISOString(), notes: this.$refs.notes.value });
-      tell(`${batch.count} will be released on ${due.replace("T", " at ")}. Reviews lists them.`, async () => {
+      const undo = async () => {
         await call("DELETE", `/api/v1/schedules/${batch.id}`, undefined, "*");
-      });
-      return this.drafts.map((d) => d.id);
+      };
+      return { ids: this.drafts.map((d) => d.id), says: `${batch.count} will be released on ${due.replace("T", " at ")}. Reviews lists them.`, undo };
     },
 
-    /** Does it, and tells the page which are released. @param {() => Promise<number[]>} act */
+    /**
+     * Does it. What is done is said when the page shows it: an edit that follows at once names the new version.
+     * @param {() => Promise<{ids: number[], says: string, undo?: () => Promise<void>}>} act
+     */
     async send(act) {
       if (this.busy) return;
       this.busy = true;
       this.problem = "";
       try {
-        const done = await act();
-        dispatchEvent(new CustomEvent("released", { detail: done }));
+        const { ids, says, undo } = await act(), /** @type {Promise<unknown>[]} */ wait = [];
+        dispatchEvent(new CustomEvent("released", { detail: { ids, wait } }));
+        await Promise.all(wait);
+        tell(says, undo);
         if (this.problem) return; // of those that were not
         this.root.close();
         this.$refs.notes.value = this.$refs.override.value = "";

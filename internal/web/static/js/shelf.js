@@ -87,7 +87,7 @@ export function shelf() {
       this.list = list();
       this.answered = "";
       this.stale = false;
-      for (const c of this.box.children) this.html.set(c.id, c.outerHTML);
+      if (!this.html.size) for (const c of this.box.children) this.html.set(c.id, c.outerHTML);
       delete this.root.dataset.virtual;
       this.box.style.paddingTop = this.box.style.paddingBottom = "";
       if (this.total > this.to || page > 1) {
@@ -147,15 +147,17 @@ export function shelf() {
       url.searchParams.set("n", String(more.to - more.from));
       if (url.href === this.answered && !this.stale) return; // the server has no more of them
       // One question at a time: after its answer, the next asks for what is in sight by then.
+      const of = this.list;
       this.asking = true;
       this.stale = false;
       const text = await fetched(url).then((answer) => (answer.ok ? answer.text() : null)).catch(() => null); // a lost connection: scrolling asks again
       this.asking = false;
+      if (text === null) this.stale = true;
       if (text === null || !this.box.isConnected) return;
-      const now = this.wanted(rows, 0);
-      if (now.from < more.to && now.to > more.from) {
+      const rowsNow = Math.ceil(this.total / this.columns), now = this.wanted(rowsNow, 0);
+      if (of === this.list && now.from < more.to && now.to > more.from) { // not of the list before
         this.answered = url.href;
-        this.fill(text, more.from, rows);
+        this.fill(text, more.from, rowsNow);
       }
       this.sight();
     },

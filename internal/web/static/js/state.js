@@ -37,7 +37,7 @@ export function draw(root = document) {
 /** Whether a form is sent by a press: its fields are kept until then. @param {Field} f */
 const sendable = (f) => f.form && f.name && !f.form.matches("[role=search], [data-live]") && f.type !== "file" && f.type !== "password";
 
-/** Where a field stands: the id of what it is in, its form, its name. @param {Field} f */
+/** Where a field stands: the id of its form or of what that is in, the form among those there, its name. Forms of a list need an id. @param {Field} f */
 function place(f) {
   const near = f.form?.closest("[id]"), form = /** @type {HTMLFormElement} */ (f.form);
   const at = [...(near?.querySelectorAll("form") ?? [])].indexOf(form);
@@ -60,12 +60,10 @@ function changed(f) {
 /** The fields of forms in a part of the page that are sent by a press. @param {ParentNode} root @returns {Field[]} */
 const fields = (root) => [...root.querySelectorAll("input, textarea, select")].map((e) => /** @type {Field} */ (e)).filter(sendable);
 
-/** Notes what is typed in a part of the page and not sent: before it is changed. @param {ParentNode} root */
-export function gather(root) {
-  for (const f of fields(root)) {
-    if (changed(f)) state.typed.set(place(f), held(f));
-    else state.typed.delete(place(f));
-  }
+/** Notes what is typed on the page and not sent: before it is changed. */
+export function gather() {
+  state.typed.clear();
+  for (const f of fields(document)) if (changed(f)) state.typed.set(place(f), held(f));
 }
 
 /** Whether what a field holds was typed and not sent, as gather noted it. @param {Element} e */
@@ -74,10 +72,10 @@ export const unsent = (e) => "form" in e && state.typed.has(place(/** @type {Fie
 /** Whether anything on the page is typed and not sent. */
 export const anythingUnsent = () => fields(document).some(changed);
 
-/** Puts what is typed and not sent into its fields. @param {ParentNode} root */
-export function retype(root) {
+/** Puts what is typed and not sent into its fields. */
+export function retype() {
   if (!state.typed.size) return;
-  for (const f of fields(root)) {
+  for (const f of fields(document)) {
     const was = state.typed.get(place(f));
     if (was === undefined || was === held(f)) continue;
     if (ticks(f)) /** @type {HTMLInputElement} */ (f).checked = was === "true";
