@@ -30,9 +30,9 @@ const settled = (/** @type {import("@playwright/test").Page} */ page) => page.wa
 
 /** The lens' picture of a view, at a size of its own. @param {import("@playwright/test").Page} page @param {Record<string, unknown>} view @param {number} n */
 const drawn = (page, view, n) => page.evaluate(async ({ view, n }) => {
-  const it = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0], stage = it.stage;
+  const it = /** @type {any} */ (document.getElementById("lit")).lens, stage = it.stage;
   for (let k = 0; k < stage.places; k++) stage.draw({ ...it.view, ...view }, n, n, k);
-  const gl = stage.renderer.getContext(), px = new Uint8Array(n * n * 4);
+  const gl = stage.gl, px = new Uint8Array(n * n * 4);
   gl.readPixels(0, 0, n, n, gl.RGBA, gl.UNSIGNED_BYTE, px);
   return Array.from(px);
 }, { view, n });
@@ -51,15 +51,15 @@ test("the browser draws what the server draws", async ({ page }) => {
   let [sum, worst, count] = [0, 0, 0];
   for (const set of sets.slice(0, 10)) {
     await page.goto(`${s.url}/bench/${set.material_id}?lens=lit`);
-    await page.waitForFunction(() => /** @type {any} */ (document.getElementById("lit"))._x_dataStack?.[0].stage?.ready, undefined, { timeout: 60_000 });
-    await page.waitForFunction(() => /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].sharp === 1024, undefined, { timeout: 60_000 });
+    await page.waitForFunction(() => /** @type {any} */ (document.getElementById("lit")).lens?.stage?.ready, undefined, { timeout: 60_000 });
+    await settled(page);
     const size = await page.evaluate(() => {
-      const it = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0];
+      const it = /** @type {any} */ (document.getElementById("lit")).lens;
       it.on = false; // it draws what the test asks for alone
       return it.view.size;
     });
     for (const env of ["moor", "water", "window"]) {
-      await page.evaluate((id) => /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].takeLight(id), env);
+      await page.evaluate((id) => /** @type {any} */ (document.getElementById("lit")).lens.takeLight(id), env);
       const line = [];
       for (const shape of ["ball", "slab", "block", "column", "drape"]) {
         const view = { shape, yaw: 25, pitch: 15, background: back };
@@ -80,10 +80,56 @@ test("the browser draws what the server draws", async ({ page }) => {
   console.log(["mean/99th percentile of ΔE".padEnd(29) + ["ball", "slab", "block", "column", "drape"].map((v) => v.padStart(10)).join(""), ...rows, `mean ${(sum / count).toFixed(2)}, largest 99th percentile ${worst.toFixed(1)}`].join("\n"));
 });
 
+/** Figures of every kind, as a patch has them; each is laid over the one before. */
+const figured = [
+  { roughness: [0.2, 0.6], normal_strength: 0.5 },
+  { tint: [0.9, 0.5, 0.3], grade: { slope: [1.2, 0.9, 1], offset: [0.02, 0, -0.01], power: [1.3, 1, 0.8], saturation: 0.6 } },
+  { normal_strength: 2, normal_flip: true, roughness: [1, 0], diffuse_roughness: 0.7 },
+  { coat: { share: 0.8, roughness: 0.2, color: [0.9, 0.6, 0.5] }, index: 1.9 },
+  { sheen: { share: 0.7, roughness: 0.4, color: [0.5, 0.5, 0.9] }, anisotropy: 0.6, anisotropy_angle: 30 },
+  { emission: { luminance: 2000, temperature: 2700 }, constants: { metallic: [1, 1, 1] } },
+  { emission: { luminance: 300, temperature: 0, color: [0.2, 0.9, 0.3] }, constants: { metallic: [0.5, 0.5, 0.5], opacity: [0.7, 0.7, 0.7], emissive: [0.5, 0.5, 0.2] } },
+];
+
+test("figures are applied by the browser as by the server, without another pack", async ({ page }) => {
+  test.setTimeout(240_000);
+  await enter(page, s.url, "librarian");
+  /** @type {string[]} */ const packs = [];
+  page.on("request", (r) => { if (r.url().includes("surface.bin")) packs.push(r.url()); });
+  const n = 96, back = "#777777", rows = [];
+  for (const set of [sets[0], sets[4]]) {
+    const at = `${s.url}/api/v1/materials/${set.material_id}`;
+    await page.goto(`${s.url}/bench/${set.material_id}?lens=lit`);
+    await settled(page);
+    const size = await page.evaluate(() => /** @type {any} */ (document.getElementById("lit")).lens.view.size);
+    packs.length = 0;
+    for (const figures of figured) {
+      const before = await page.locator("#lit").getAttribute("data-look");
+      expect((await page.request.patch(at, { headers: now, data: { figures } })).status()).toBe(200);
+      await expect(page.locator("#lit")).not.toHaveAttribute("data-look", before ?? ""); // the news brings it
+      await settled(page);
+      const line = [];
+      for (const shape of ["ball", "slab", "swatch"]) {
+        const mine = upright(await drawn(page, { shape, yaw: 25, pitch: 15, background: back }, n), n);
+        const answer = await page.request.get(`${at}/picture.png?shape=${shape}&px=${n}&extent_m=${size}&env=moor&yaw=25&pitch=15&background=${encodeURIComponent(back)}`);
+        expect(answer.status()).toBe(200);
+        const { mean, most } = alike(mine, PNG.sync.read(await answer.body()).data);
+        line.push(`${mean.toFixed(2)}/${most.toFixed(1)}`);
+        expect.soft(mean, `${set.name}, ${shape}, ${JSON.stringify(figures)}`).toBeLessThanOrEqual(2);
+        expect.soft(most, `${set.name}, ${shape}, ${JSON.stringify(figures)}, 99th percentile`).toBeLessThanOrEqual(8);
+      }
+      rows.push(`${set.name.padEnd(20)} ${line.join("  ")}  ${JSON.stringify(figures)}`);
+    }
+    expect(packs).toEqual([]);
+    expect((await page.request.patch(at, { headers: now, data: { figures: null } })).status()).toBe(200);
+  }
+  console.log(rows.join("\n"));
+});
+
 /** What the lens is at. @param {import("@playwright/test").Page} page */
 const state = (page) => page.evaluate(() => {
-  const it = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0];
-  return { ...it.view, env: it.env, lost: it.stage?.renderer.getContext().isContextLost() };
+  const it = /** @type {any} */ (document.getElementById("lit")).lens;
+  return { ...it.view, env: it.env, lost: it.stage?.gl.isContextLost() };
 });
 
 /** The mean colour of a small picture of the lens. @param {import("@playwright/test").Page} page */
@@ -99,8 +145,9 @@ test("it is worked by pointer and by keys, and is in the address", async ({ page
   await settled(page);
   // The very first picture leaves the mat to be seen.
   const corner = await page.evaluate(() => {
-    const stage = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].stage, px = new Float32Array(4);
-    stage.renderer.readRenderTargetPixels(stage.target, 3, 3, 1, 1, px);
+    const stage = /** @type {any} */ (document.getElementById("lit")).lens.stage, px = new Float32Array(4);
+    stage.gl.bindFramebuffer(stage.gl.FRAMEBUFFER, stage.target.framebuffer);
+    stage.gl.readPixels(3, 3, 1, 1, stage.gl.RGBA, stage.gl.FLOAT, px);
     return [...px];
   });
   expect(corner).toEqual([0, 0, 0, 0]);
@@ -169,7 +216,7 @@ test("every environment lights it otherwise, one's own too, plaster and channels
   const [pr, pg, pb] = await tone(page);
   expect(Math.max(pr, pg, pb) - Math.min(pr, pg, pb)).toBeLessThan(12);
   await page.keyboard.press("p");
-  await page.evaluate(() => /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].set({ channel: "roughness" }));
+  await page.evaluate(() => /** @type {any} */ (document.getElementById("lit")).lens.set({ channel: "roughness" }));
   const [cr, cg, cb] = await tone(page);
   expect(Math.abs(cr - cg) + Math.abs(cg - cb)).toBeLessThan(1);
 });
@@ -197,7 +244,7 @@ test("two are compared with a wipe, at one scale", async ({ page }) => {
   await page.waitForSelector("#compare[data-settled]");
   expect(page.url()).toContain("way=wipe");
   const halves = await page.evaluate(() => {
-    const it = /** @type {any} */ (document.getElementById("compare"))._x_dataStack[0], c = it.$refs.whole, [a, b] = it.pictures;
+    const it = /** @type {any} */ (document.getElementById("compare")).compare, c = it.$refs.whole, [a, b] = it.pictures;
     const at = (/** @type {HTMLCanvasElement} */ k, /** @type {number} */ x) => /** @type {CanvasRenderingContext2D} */ (k.getContext("2d")).getImageData(Math.floor(k.width * x), k.height >> 1, 1, 1).data.join();
     return [at(c, 0.45) === at(a, 0.45), at(c, 0.55) === at(b, 0.55)];
   });
@@ -284,10 +331,10 @@ test("what drifts is shown moving, at its speed, and stops where motion is unwan
   await page.goto(`${s.url}/bench/${sets[2].material_id}?lens=lit&on=swatch`);
   await settled(page);
   const shown = await page.evaluate(() => new Promise((done) => {
-    const it = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0], wide = it.stage.surface.head.size[0];
+    const it = /** @type {any} */ (document.getElementById("lit")).lens, wide = it.stage.surface.look.size[0];
     /** @type {number[][]} */ const list = [];
     const tick = () => {
-      list.push([performance.now() / 1000, it.stage.uniforms.middle.value.x * wide]);
+      list.push([performance.now() / 1000, it.stage.uniformsOf(it.view, 64, 64).middle[0] * wide]);
       if (list.length < 40) requestAnimationFrame(tick);
       else done(list);
     };
@@ -310,7 +357,7 @@ test("a lost context comes back", async ({ page }) => {
   await settled(page);
   const before = await tone(page);
   await page.evaluate(() => {
-    const gl = /** @type {any} */ (document.getElementById("lit"))._x_dataStack[0].stage.renderer.getContext();
+    const gl = /** @type {any} */ (document.getElementById("lit")).lens.stage.gl;
     const lose = gl.getExtension("WEBGL_lose_context");
     /** @type {any} */ (window).lose = lose;
     lose.loseContext();

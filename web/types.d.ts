@@ -10,6 +10,9 @@ declare module "*/vendor/combobox-nav.js" {
     destroy(): void;
   }
 }
+declare module "*/vendor/twgl.js" {
+  export { createBufferInfoFromArrays, createFramebufferInfo, createProgramInfo, drawBufferInfo, setBuffersAndAttributes, setUniforms } from "twgl.js";
+}
 declare module "*/vendor/alpine.js" {
   const Alpine: { data(name: string, island: () => object): void; start(): void };
   export default Alpine;

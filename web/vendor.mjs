@@ -1,6 +1,7 @@
 // Copies what pages need from the pinned packages into the embedded static files:
 // fonts, icons, and the script libraries. Nothing is fetched at run time.
 import { execFileSync } from "node:child_process";
+import ts from "typescript";
 import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 
 const to = "internal/web/static";
@@ -31,7 +32,10 @@ for (const icon of ["upload", "download", "moon", "sun", "undo-2", "check", "log
 }
 copyFileSync("node_modules/tus-js-client/dist/tus.min.js", `${to}/vendor/tus.js`);
 copyFileSync("node_modules/@alpinejs/csp/dist/module.esm.min.js", `${to}/vendor/alpine.js`);
-for (const part of ["three.core.js", "three.module.js"]) copyFileSync(`node_modules/three/build/${part}`, `${to}/vendor/${part}`);
+// Of twgl.js there is no small module: its script becomes one, without its comments.
+const used = ["createBufferInfoFromArrays", "createFramebufferInfo", "createProgramInfo", "drawBufferInfo", "setBuffersAndAttributes", "setUniforms"];
+const twgl = readFileSync("node_modules/twgl.js/dist/7.x/twgl.js", "utf8").replace(/\/\/# sourceMappingURL.*/, "");
+writeFileSync(`${to}/vendor/twgl.js`, ts.transpileModule(`const exports = {}, module = { exports };\n${twgl}\nexport const { ${used.join(", ")} } = module.exports;\n`, { compilerOptions: { removeComments: true, target: ts.ScriptTarget.ESNext, module: ts.ModuleKind.ESNext } }).outputText);
 copyFileSync("node_modules/@github/combobox-nav/dist/index.js", `${to}/vendor/combobox-nav.js`);
 writeFileSync(`${to}/vendor/idiomorph.js`, readFileSync("node_modules/idiomorph/dist/idiomorph.min.js", "utf8").trim() + "export{Idiomorph};\n");
 
@@ -60,7 +64,7 @@ for (const page of readdirSync(templates)) {
 const licences = [];
 /** @param {string} dir */
 const textIn = (dir) => readdirSync(dir).filter((f) => /^(licen[cs]e|copying|notice)/i.test(f)).sort().map((f) => readFileSync(`${dir}/${f}`, "utf8").trim()).join("\n\n");
-for (const name of ["@alpinejs/csp", "@github/combobox-nav", "@fontsource-variable/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "three", "tus-js-client", "url-parse"]) {
+for (const name of ["@alpinejs/csp", "@github/combobox-nav", "@fontsource-variable/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "tus-js-client", "twgl.js", "url-parse"]) {
   const dir = `node_modules/${name}`, about = JSON.parse(readFileSync(`${dir}/package.json`, "utf8"));
   const text = textIn(dir) || (existsSync(`web/licences/${name.replace("/", "-")}.txt`) ? readFileSync(`web/licences/${name.replace("/", "-")}.txt`, "utf8").trim() : "");
   if (!text) throw new Error(`${name} has no licence text: put it into web/licences`);

@@ -184,9 +184,23 @@ func (f Field) Resample(w, h int) (Field, raster.Plane) {
 // (Toksvig 2005; Olano & Baker 2010): with α = roughness² and length r of the
 // averaged normal, the slopes have gained the variance (1 − r)/r; a GGX lobe has α²/2 of
 // it, so α² grows by 2(1 − r)/r.
-func Widen(roughness, length float32) float32 {
+func Widen(roughness, length float32) float32 { return Widened(roughness, Spread(length)) }
+
+// Spread is by how much α² grows where normals were averaged to a vector of the given length; 0 where nothing
+// was lost. Spreads of several reductions add up, and grow with the square of a factor on the slopes.
+func Spread(length float32) float32 {
+	if length >= 1 {
+		return 0
+	}
+	return 2 * (1 - length) / max(length, 1e-3)
+}
+
+// Widened is a roughness, α = roughness², of which α² has grown by a spread.
+func Widened(roughness, spread float32) float32 {
+	if spread == 0 {
+		return roughness
+	}
 	a := roughness * roughness
-	spread := 2 * (1 - length) / max(length, 1e-3)
 	return min(1, sqrt(sqrt(a*a+spread)))
 }
 

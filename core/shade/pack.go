@@ -6,61 +6,123 @@ import (
 	"encoding/json"
 	"io"
 	"math"
+	"strings"
 
-	"aldermoor/core/colour"
 	"aldermoor/core/geom"
 	"aldermoor/core/material"
 	"aldermoor/core/raster"
 )
 
-// PackVersion changes whenever Pack writes other bytes for the same surface, or the renderer makes
-// another picture of it.
-const PackVersion = 3
+// PackVersion changes whenever Pack writes other bytes for the same maps.
+const PackVersion = 5
+
+// PictureVersion changes whenever the renderer makes another picture of the same surface.
+const PictureVersion = 4
+
+// Look is what shading a pack needs beside its maps: the figures, and what has no map. It changes without a new pack.
+type Look struct {
+	Size    [2]float64                      `json:"size"`   // metres of one repeat
+	Depth   float64                         `json:"depth"`  // metres between a stored height of 0 and 1; 0 if unknown
+	Zero    float64                         `json:"zero"`   // the stored height that means no displacement
+	Values  map[material.Channel][3]float64 `json:"values"` // of channels without a map, before the figures: linear light, or as stored
+	Figures material.Figures                `json:"figures"`
+}
+
+// LookOf is what a pack of the material's maps is shaded with.
+func LookOf(m *material.Material) Look {
+	size := m.Extent()
+	out := Look{Size: [2]float64{size.W, size.H}, Depth: m.Depth, Zero: m.Zero, Values: map[material.Channel][3]float64{}, Figures: m.Figures}
+	for _, s := range m.Sources {
+		if s.Map == nil {
+			out.Values[s.Channel] = s.Value
+		}
+	}
+	return out
+}
+
+// MapsOf is the material with nothing but its maps: neutral figures, no values, zero at a stored height of 0. Its
+// surface is what Pack takes.
+func MapsOf(m material.Material) material.Material {
+	maps := material.New(m.Size)
+	maps.Depth = m.Depth
+	for _, s := range m.Sources {
+		if s.Map != nil {
+			maps.Sources = append(maps.Sources, s)
+		}
+	}
+	return maps
+}
 
 // packed is the head of a pack.
 type packed struct {
-	W        int                `json:"w"`
-	H        int                `json:"h"`
-	Levels   int                `json:"levels"`
-	Layers   []string           `json:"layers"`   // of each level, in order
-	Size     [2]float64         `json:"size"`     // metres of one repeat
-	Top      float32            `json:"top"`      // metres: what a stored height of 1 means
-	Bottom   float32            `json:"bottom"`   // and of 0
-	Glow     float32            `json:"glow"`     // factor on stored emission
-	Emission geom.V3            `json:"emission"` // cd/m² where the map is white; zero where it has no unit
-	Has      []material.Channel `json:"has"`
-	Figures  material.Figures   `json:"figures"`
+	W       int                `json:"w"`
+	H       int                `json:"h"`
+	Levels  int                `json:"levels"`
+	Layers  []layer            `json:"layers"`  // of each level, in order
+	Maps    []material.Channel `json:"maps"`    // channels that the layers hold
+	Heights [2]float64         `json:"heights"` // stored heights that 0 and 1 of the layer mean
+	Glow    float32            `json:"glow"`    // factor on stored emission
+	Slopes  *slopes            `json:"slopes"`  // of normals that come from the heights
 }
 
-// Pack writes the surface as graphics hardware takes it: the length of a head as 4 bytes (little
-// endian), the head as JSON, then for each level, largest first, its layers of RGBA with 8 bits:
+// slopes are the size and the depth in metres that normals were worked out for from heights.
+type slopes struct {
+	Size  [2]float64 `json:"size"`
+	Depth float64    `json:"depth"`
+}
+
+// layer is a texture of four components, of which the stored ones are written.
+type layer struct {
+	Name   string `json:"name"`
+	Stored string `json:"stored"` // "rgba" or some of it
+	Plain  string `json:"plain"`  // those that are stored as they are, without differences: low bytes are nothing but noise
+}
+
+// Pack writes the surface of MapsOf a material with the given depth as graphics hardware takes it: the length of a head
+// as 4 bytes (little endian), the head as JSON, then for each level, largest first, its layers, and of each the stored
+// components one after the other, 8 bits a sample. Except for low bytes, a sample is written as its difference (modulo
+// 256) to the mean of the one before it and the one above it, rounded down; beyond the edge those are 0. The layers
+// are, where the material has maps for them:
 //
 //	color   base colour in sRGB; opacity
-//	normal  x and y of the normal (Y+), each as 16 bits, high byte first, −1..1
-//	data    roughness, metallic, occlusion
-//	height  16 bits, high byte first, Bottom..Top
-//
-// and, where the material has such channels:
-//
+//	normal  x and y of the normal (Y+), −1..1, each as 16 bits, high byte first, of which the first 10 are used
+//	data    roughness, metallic, occlusion; the roughness of a mirror whose normals spread as this texel's
+//	height  16 bits, high byte first, of which the first 12 are used, of the range in Heights
 //	glow    emission over Glow, as its square root; transmission
 //	spec    specular in sRGB; coat
 //	sheen   sheen in sRGB; anisotropy
 //
-// Roughness has the spread of the normals that a level lost.
-func (s *Surface) Pack(w io.Writer) error {
-	head := packed{W: s.level[0].w, H: s.level[0].h, Levels: len(s.level), Layers: []string{"color", "normal", "data", "height"},
-		Size: [2]float64{s.size.W, s.size.H}, Top: s.top, Bottom: s.bottom, Glow: 1, Emission: s.glow, Figures: s.figures}
-	if s.level[0].more != nil {
-		head.Layers = append(head.Layers, "glow", "spec", "sheen")
-		for i := range s.level[0].more {
-			e := s.level[0].more[i].emission
-			head.Glow = max(head.Glow, e.X, e.Y, e.Z)
-		}
+// The figures of a Look are applied by the shaders, in the order of material.Decode.
+func (s *Surface) Pack(w io.Writer, depth float64) error {
+	head := packed{W: s.level[0].w, H: s.level[0].h, Levels: len(s.level), Layers: []layer{}, Maps: []material.Channel{}, Glow: 1}
+	if depth > 0 {
+		head.Heights = [2]float64{float64(s.bottom) / depth, float64(s.top) / depth}
 	}
 	for _, c := range material.All() {
 		if s.has[c] {
-			head.Has = append(head.Has, c)
+			head.Maps = append(head.Maps, c)
 		}
+	}
+	normals := s.has[material.Normal] || s.has[material.Height]
+	if s.has[material.Height] && !s.has[material.Normal] {
+		head.Slopes = &slopes{[2]float64{s.size.W, s.size.H}, depth}
+	}
+	for i := range s.level[0].more {
+		e := s.level[0].more[i].emission
+		head.Glow = max(head.Glow, e.X, e.Y, e.Z)
+	}
+	head.layer("color", [4]bool{s.has[material.BaseColor], s.has[material.BaseColor], s.has[material.BaseColor], s.has[material.Opacity]})
+	head.layer("normal", [4]bool{normals, normals, normals, normals})
+	head.layer("data", [4]bool{s.has[material.Roughness], s.has[material.Metallic], s.has[material.Occlusion], normals})
+	head.layer("height", [4]bool{s.has[material.Height], s.has[material.Height], false, false})
+	e := s.has[material.Emissive]
+	head.layer("glow", [4]bool{e, e, e, s.has[material.Transmission]})
+	e = s.has[material.Specular]
+	head.layer("spec", [4]bool{e, e, e, s.has[material.Coat]})
+	e = s.has[material.Sheen]
+	head.layer("sheen", [4]bool{e, e, e, s.has[material.Anisotropy]})
+	if len(head.Layers) == 0 {
+		head.Levels = 0
 	}
 	data, err := json.Marshal(head)
 	if err != nil {
@@ -71,56 +133,111 @@ func (s *Surface) Pack(w io.Writer) error {
 	binary.LittleEndian.PutUint32(size[:], uint32(len(data)))
 	out.Write(size[:])
 	out.Write(data)
-	tables := sharedTables()
-	for i := range s.level {
+	for i := range head.Levels {
 		l := &s.level[i]
 		for _, layer := range head.Layers {
-			out.Write(l.pack(layer, &head, tables))
+			for c, plane := range s.pack(l, layer.Name, &head) {
+				switch name := "rgba"[c : c+1]; {
+				case strings.Contains(layer.Plain, name):
+					out.Write(plane)
+				case strings.Contains(layer.Stored, name):
+					out.Write(differences(plane, l.w))
+				}
+			}
 		}
 	}
 	return out.Flush()
 }
 
-func (l *level) pack(layer string, head *packed, tables *colour.Tables) []byte {
-	out := make([]byte, 4*l.w*l.h)
+// layer adds a layer of the components that there are; none without any.
+func (p *packed) layer(name string, has [4]bool) {
+	l := layer{Name: name}
+	for c, yes := range has {
+		if yes {
+			l.Stored += "rgba"[c : c+1]
+		}
+	}
+	switch name {
+	case "normal":
+		l.Plain = "ga"
+	case "height":
+		l.Plain = "g"
+	}
+	if l.Stored != "" {
+		p.Layers = append(p.Layers, l)
+	}
+}
+
+// pack gives the four components of a layer.
+func (s *Surface) pack(l *level, layer string, head *packed) (out [4][]byte) {
+	for c := range out {
+		out[c] = make([]byte, l.w*l.h)
+	}
+	tables := sharedTables()
 	byteOf := func(v float32) byte { return byte(min(max(v, 0), 1)*255 + 0.5) }
 	code := func(v float32) byte { return byteOf(tables.Encode(min(max(v, 0), 1))) }
-	two := func(to []byte, v float32) {
-		n := uint16(min(max(v, 0), 1)*65535 + 0.5)
-		to[0], to[1] = byte(n>>8), byte(n)
+	bits := map[string]int{"normal": 10, "height": 12}[layer]
+	two := func(c, i int, v float32) {
+		n := coarse(min(max(v, 0), 1), bits)
+		out[c][i], out[c+1][i] = byte(n>>8), byte(n)
 	}
-	depth := max(head.Top-head.Bottom, 1e-9)
+	colour := func(i int, v geom.V3, rest float32) {
+		out[0][i], out[1][i], out[2][i], out[3][i] = code(v.X), code(v.Y), code(v.Z), byteOf(rest)
+	}
+	depth := max(s.top-s.bottom, 1e-9)
 	raster.Rows(l.h, func(y0, y1 int) {
 		for i := y0 * l.w; i < y1*l.w; i++ {
-			o, t := out[4*i:4*i+4], &l.texel[i]
+			t := &l.texel[i]
 			switch layer {
 			case "color":
-				o[0], o[1], o[2], o[3] = code(t.color.X), code(t.color.Y), code(t.color.Z), byteOf(t.opacity)
+				colour(i, t.color, t.opacity)
 			case "normal":
-				two(o, t.x*0.5+0.5)
-				two(o[2:], t.y*0.5+0.5)
+				two(0, i, t.x*0.5+0.5)
+				two(2, i, t.y*0.5+0.5)
 			case "data":
-				o[0], o[1], o[2], o[3] = byteOf(t.rough), byteOf(t.metal), byteOf(t.occ), 255
+				out[0][i], out[1][i], out[2][i] = byteOf(t.rough), byteOf(t.metal), byteOf(t.occ)
+				out[3][i] = byteOf(sqrt(sqrt(t.spread)))
 			case "height":
 				if row := l.height.row(i / l.w); row != nil {
-					two(o, (row[i%l.w]-head.Bottom)/depth)
-				} else {
-					two(o, -head.Bottom/depth)
+					two(0, i, (row[i%l.w]-s.bottom)/depth)
 				}
 			case "glow":
 				m := &l.more[i]
 				for k, v := range m.emission.Array() {
-					o[k] = byteOf(float32(math.Sqrt(float64(max(v, 0) / head.Glow))))
+					out[k][i] = byteOf(float32(math.Sqrt(float64(max(v, 0) / head.Glow))))
 				}
-				o[3] = byteOf(m.transmission)
+				out[3][i] = byteOf(m.transmission)
 			case "spec":
 				m := &l.more[i]
-				o[0], o[1], o[2], o[3] = code(m.specular.X), code(m.specular.Y), code(m.specular.Z), byteOf(m.coat)
+				colour(i, m.specular, m.coat)
 			case "sheen":
 				m := &l.more[i]
-				o[0], o[1], o[2], o[3] = code(m.sheen.X), code(m.sheen.Y), code(m.sheen.Z), byteOf(m.anisotropy)
+				colour(i, m.sheen, m.anisotropy)
 			}
 		}
 	})
+	return out
+}
+
+// coarse is 0..1 as 16 bits of which only the first so many are used.
+func coarse(v float32, bits int) uint16 {
+	step := uint32(1) << (16 - bits)
+	return uint16((min(uint32(v*65535+0.5), 65535-step/2) + step/2) &^ (step - 1))
+}
+
+// differences are the samples of a plane of width w as their difference to the mean of their neighbours to the left
+// and above: what lies smooth becomes small and packs well.
+func differences(plane []byte, w int) []byte {
+	out := make([]byte, len(plane))
+	for i, v := range plane {
+		left, above := 0, 0
+		if i%w > 0 {
+			left = int(plane[i-1])
+		}
+		if i >= w {
+			above = int(plane[i-w])
+		}
+		out[i] = v - byte((left+above)/2)
+	}
 	return out
 }

@@ -3,6 +3,7 @@ package shade
 import (
 	"aldermoor/core/bsdf"
 	"aldermoor/core/geom"
+	"aldermoor/core/normals"
 )
 
 // point is the surface where a ray meets it, ready to be shaded. Vectors are in the shape's frame.
@@ -61,7 +62,7 @@ func (j *job) look(m meeting, d geom.V3, pixel float32, out *point) {
 	o := &out.surface
 	*o = s.even
 	o.Color, o.Specular = x.color, rare.specular
-	o.Roughness, o.Metallic = min(max(x.rough, 0), 1), min(max(x.metal, 0), 1)
+	o.Roughness, o.Metallic = normals.Widened(min(max(x.rough, 0), 1), x.spread), min(max(x.metal, 0), 1)
 	o.Transmission *= rare.transmission
 	o.Anisotropy *= rare.anisotropy
 	if f.Coat.Share > 0 {

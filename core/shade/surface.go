@@ -40,6 +40,7 @@ type texel struct {
 	color                      geom.V3
 	x, y, z                    float32 // normal, Y+
 	rough, metal, occ, opacity float32
+	spread                     float32 // of the normals that a smaller size lost, as a variance: see normals.Spread
 }
 
 // more are the channels that few materials have.
@@ -148,8 +149,8 @@ func (s *Surface) fillRare(l *level, m *material.Planes) {
 	set(material.Anisotropy, m.Anisotropy, func(t *more, v float32) { t.anisotropy = v })
 }
 
-// fillNormals sets where the surface faces, by its normals or else by its relief, and widens the roughness by what
-// smaller normals lost.
+// fillNormals sets where the surface faces, by its normals or else by its relief, and how far the normals spread that
+// a smaller size lost.
 func (s *Surface) fillNormals(l *level, m *material.Planes) {
 	field, lost := m.Normal, m.NormalLength // lost before
 	switch {
@@ -174,9 +175,7 @@ func (s *Surface) fillNormals(l *level, m *material.Planes) {
 			if lost.W > 0 {
 				r *= lost.Pix[i]
 			}
-			if r < 1 {
-				t.rough = normals.Widen(t.rough, r)
-			}
+			t.spread = normals.Spread(r)
 		}
 	})
 }
@@ -197,7 +196,7 @@ func (s *Surface) fillHeights(l *level, m *material.Planes) {
 }
 
 // half is the level at half the size, rounded down: each texel is the mean of what it covers
-// of the finer level, with the spread of its normals in its roughness.
+// of the finer level, and the spread of its normals grows by what the mean loses.
 func (l level) half() level {
 	out := level{w: max(1, l.w/2), h: max(1, l.h/2)}
 	out.texel, out.height = make([]texel, out.w*out.h), l.height.half(out.w, out.h)
@@ -228,9 +227,7 @@ func (l level) half() level {
 					}
 				}
 				r := sqrt(t.x*t.x + t.y*t.y + t.z*t.z)
-				if r < 1 {
-					t.rough = normals.Widen(t.rough, r)
-				}
+				t.spread += normals.Spread(r)
 				k := 1 / max(r, 1e-6)
 				t.x, t.y, t.z = t.x*k, t.y*k, t.z*k
 			}
@@ -252,6 +249,7 @@ func (t *texel) quarter(top, low []texel) {
 	t.metal = 0.25 * (a.metal + b.metal + c.metal + d.metal)
 	t.occ = 0.25 * (a.occ + b.occ + c.occ + d.occ)
 	t.opacity = 0.25 * (a.opacity + b.opacity + c.opacity + d.opacity)
+	t.spread = 0.25 * (a.spread + b.spread + c.spread + d.spread)
 }
 
 // covered are the samples from..to of n that sample x of m covers, and the share of each.
@@ -269,6 +267,7 @@ func (t *texel) add(o *texel, k float32) {
 	t.color = t.color.Add(o.color.Scale(k))
 	t.x, t.y, t.z = t.x+k*o.x, t.y+k*o.y, t.z+k*o.z
 	t.rough, t.metal, t.occ, t.opacity = t.rough+k*o.rough, t.metal+k*o.metal, t.occ+k*o.occ, t.opacity+k*o.opacity
+	t.spread += k * o.spread
 }
 
 func (t *more) add(o *more, k float32) {
@@ -311,9 +310,9 @@ func (s *Surface) Relief() float64 { return float64(s.top - s.bottom) }
 
 // Means are the mean roughness and the mean share of metal.
 func (s *Surface) Means() (roughness, metallic float32) {
-	l := &s.level[0] // coarser ones have the spread of normals in their roughness
+	l := &s.level[0]
 	for i := range l.texel {
-		roughness += l.texel[i].rough / float32(len(l.texel))
+		roughness += normals.Widened(l.texel[i].rough, l.texel[i].spread) / float32(len(l.texel))
 		metallic += l.texel[i].metal / float32(len(l.texel))
 	}
 	return roughness, metallic
@@ -356,6 +355,7 @@ func (l *level) add(u, v, k float32, t *texel, m *more) {
 	t.metal += ka*a.metal + kb*b.metal + kc*c.metal + kd*d.metal
 	t.occ += ka*a.occ + kb*b.occ + kc*c.occ + kd*d.occ
 	t.opacity += ka*a.opacity + kb*b.opacity + kc*c.opacity + kd*d.opacity
+	t.spread += ka*a.spread + kb*b.spread + kc*c.spread + kd*d.spread
 	if l.more != nil {
 		m.add(&l.more[ia], ka)
 		m.add(&l.more[ib], kb)

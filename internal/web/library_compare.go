@@ -11,6 +11,7 @@ import (
 
 	"aldermoor/core/material"
 	"aldermoor/core/scale"
+	"aldermoor/core/shade"
 	"aldermoor/core/shape"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
@@ -45,6 +46,7 @@ type comparePage struct {
 type compared struct {
 	Ref, Name, What, Href, Without string // Without is the address of the others
 	Surface                        string
+	Look                           shade.Look
 	Px                             int
 }
 
@@ -78,12 +80,12 @@ func (s *Server) lookOf(c *echo.Context, ref string) (m *materials.Material, k c
 			return nil, k, err
 		}
 		m, k.What, k.Href = &d, "draft", fmt.Sprintf("/bench/%d", id)
-		k.Surface = fmt.Sprintf("/materials/%d/surface.bin?v=%s", id, m.LookKey())
+		k.Surface = fmt.Sprintf("/materials/%d/surface.bin?v=%s", id, m.MapsKey())
 		if scan {
 			bare := d
 			bare.Finish, bare.Figures = materials.Finish{}, nil
 			m, k.What = &bare, "scan as it came"
-			k.Surface = fmt.Sprintf("/materials/%d/surface.bin?scan=1&v=%s", id, m.LookKey())
+			k.Surface = fmt.Sprintf("/materials/%d/surface.bin?scan=1&v=%s", id, m.MapsKey())
 		}
 	case 'r':
 		r, err := s.Studio.Releases.ReleaseByID(ctx, p, id)
@@ -91,7 +93,7 @@ func (s *Server) lookOf(c *echo.Context, ref string) (m *materials.Material, k c
 			return nil, k, err
 		}
 		m, k.What, k.Href = &r.Material, fmt.Sprintf("release %d", r.Number), fmt.Sprintf("/library/%s?release=%d", r.Material.Slug, r.Number)
-		k.Surface = fmt.Sprintf("/releases/%d/surface.bin?v=%s", id, m.LookKey())
+		k.Surface = fmt.Sprintf("/releases/%d/surface.bin?v=%s", id, m.MapsKey())
 	default:
 		return nil, k, library.Invalid(fmt.Sprintf("%q names nothing to compare.", ref))
 	}
@@ -128,6 +130,7 @@ func (s *Server) compare(c *echo.Context) error {
 		cur := m.Current()
 		look := cur.Surface()
 		p.Natural = max(p.Natural, shape.NaturalSize(look.Extent().W))
+		k.Look = shade.LookOf(&look)
 		p.Looks, list = append(p.Looks, k), append(list, m)
 	}
 	if len(list) > 0 {

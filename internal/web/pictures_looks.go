@@ -7,6 +7,7 @@ import (
 	"path"
 	"strings"
 
+	"aldermoor/core/shade"
 	"aldermoor/core/shape"
 	"aldermoor/internal/library"
 	"aldermoor/internal/library/materials"
@@ -43,7 +44,7 @@ func (s *Server) pack(c *echo.Context, m *materials.Material) error {
 	if !ok {
 		return library.Invalid(fmt.Sprintf("A surface is packed at %s pixels.", strings.Trim(strings.ReplaceAll(fmt.Sprint(pictures.PackSizes), " ", ", "), "[]")))
 	}
-	return s.packed(c, fmt.Sprintf("%s-p-%d", m.LookKey(), px), func() ([]byte, error) { return s.Studio.Pictures.Pack(c.Request().Context(), m, px) })
+	return s.packed(c, fmt.Sprintf("%s-p-%d", m.MapsKey(), px), func() ([]byte, error) { return s.Studio.Pictures.Pack(c.Request().Context(), m, px) })
 }
 
 func (s *Server) surfacePack(c *echo.Context) error {
@@ -173,6 +174,7 @@ func (s *Server) apiRemoveProp(kind pictures.PropKind) echo.HandlerFunc {
 // litView is what the Lit lens is given.
 type litView struct {
 	Surface string // address of its maps, but for their size
+	Look    string // shade.Look as JSON: what they are shaded with
 	Picture string // address of its pictures, without ending
 	Slug    string
 	Natural float64 // metres that a shape measures to begin with
@@ -185,12 +187,13 @@ type litView struct {
 }
 
 func (s *Server) lit(c *echo.Context, m *materials.Material, release int64) (v litView, err error) {
-	v = litView{Surface: fmt.Sprintf("/materials/%d/surface.bin?v=%s", m.ID, m.LookKey()), Picture: fmt.Sprintf("/api/v1/materials/%d/picture", m.ID), Slug: m.Slug}
+	v = litView{Surface: fmt.Sprintf("/materials/%d/surface.bin?v=%s", m.ID, m.MapsKey()), Picture: fmt.Sprintf("/api/v1/materials/%d/picture", m.ID), Slug: m.Slug}
 	if release != 0 {
-		v.Surface, v.Picture = fmt.Sprintf("/releases/%d/surface.bin?v=%s", release, m.LookKey()), fmt.Sprintf("/api/v1/releases/%d/picture", release)
+		v.Surface, v.Picture = fmt.Sprintf("/releases/%d/surface.bin?v=%s", release, m.MapsKey()), fmt.Sprintf("/api/v1/releases/%d/picture", release)
 	}
 	cur := m.Current()
 	look := cur.Surface()
+	v.Look = jsonText(shade.LookOf(&look))
 	v.Natural = shape.NaturalSize(look.Extent().W)
 	for _, list := range []struct {
 		kind pictures.PropKind

@@ -7,6 +7,7 @@ import (
 
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
+	"aldermoor/core/normals"
 	"aldermoor/core/scale"
 )
 
@@ -41,6 +42,30 @@ func TestSizeTypedByHand(t *testing.T) {
 	source := "sidecar"
 	if err := m.apply(Change{SizeSource: &source}); err == nil {
 		t.Error("evidence that does not exist was taken")
+	}
+}
+
+// What is packed for the Lit lens is made anew for other maps alone; size and depth count where slopes come from heights.
+func TestMapsKeyLeavesFiguresOut(t *testing.T) {
+	height := Map{Map: material.Map{Blob: "h", Component: "r"}, Channel: material.Height}
+	normal := Map{Map: material.Map{Blob: "n", Component: "rgb"}, Channel: material.Normal}
+	m := Material{Size: scale.Size{W: 1, H: 1}, Depth: 0.01, Maps: []Map{height, normal}}
+	k := m.MapsKey()
+	f := NewFigures()
+	f.Metallic = 0.5
+	m.Figures, m.Size.W, m.Depth = &f, 2, 0.02
+	if m.MapsKey() != k {
+		t.Error("figures, size or depth change the maps")
+	}
+	m.Maps[1].Direction = normals.Down
+	if m.MapsKey() == k {
+		t.Error("a direction does not change the maps")
+	}
+	m.Maps = m.Maps[:1]
+	k = m.MapsKey()
+	m.Size.W = 3
+	if m.MapsKey() == k {
+		t.Error("a size does not change slopes that come from heights")
 	}
 }
 

@@ -214,7 +214,7 @@ func (m *Material) LookKey() string {
 	cur := m.Current()
 	m = &cur
 	h := sha256.New()
-	fmt.Fprintf(h, "look 6.%d %.6g %.6g %.6g\n", shade.PackVersion, m.Size.W, m.Size.H, m.Depth)
+	fmt.Fprintf(h, "look 6.%d %.6g %.6g %.6g\n", shade.PictureVersion, m.Size.W, m.Size.H, m.Depth)
 	for _, p := range m.Assigned() {
 		fmt.Fprintln(h, p.Blob, p.Layer, p.Component, p.Channel, p.Direction)
 		if p.Channel == material.Height && p.Zero != nil {
@@ -223,6 +223,21 @@ func (m *Material) LookKey() string {
 	}
 	if m.Figures != nil {
 		fmt.Fprintf(h, "figures %s\n", raw(m.Figures))
+	}
+	return hex.EncodeToString(h.Sum(nil)[:12])
+}
+
+// MapsKey names the material's maps as the Lit lens takes them: what is packed for one key never changes. Figures,
+// size and depth have no part in it, but where the slopes come from the heights.
+func (m *Material) MapsKey() string {
+	cur := m.Current()
+	h := sha256.New()
+	fmt.Fprintf(h, "maps %d %v\n", shade.PackVersion, cur.Depth > 0)
+	for _, p := range cur.Assigned() {
+		fmt.Fprintln(h, p.Blob, p.Layer, p.Component, p.Channel, p.Direction)
+	}
+	if cur.Map(material.Normal) == nil && cur.Map(material.Height) != nil {
+		fmt.Fprintf(h, "slopes %.6g %.6g %.6g\n", cur.Size.W, cur.Size.H, cur.Depth)
 	}
 	return hex.EncodeToString(h.Sum(nil)[:12])
 }

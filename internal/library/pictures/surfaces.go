@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
 	"slices"
 	"sync"
 	"time"
@@ -21,24 +22,20 @@ import (
 // there at once, the others sharpen it.
 var PackSizes = []int{256, 1024, 2048, 4096}
 
-// Pack is a material as the Lit lens takes it (shade.Surface's Pack, gzipped), with maps of at most px
-// pixels, one of PackSizes.
+// Pack is a material's maps as the Lit lens takes them (shade.Surface's Pack, gzipped), with at most px pixels, one
+// of PackSizes. Figures do not change it.
 func (s *Service) Pack(ctx context.Context, m *materials.Material, px int) ([]byte, error) {
-	return s.Derive(ctx, packName(m.LookKey(), px), func() ([]byte, error) {
-		surface, err := s.surface(ctx, m, px)
+	return s.Derive(ctx, fmt.Sprintf("look/%s/maps-%d.bin.gz", m.MapsKey(), px), func() ([]byte, error) {
+		cur := m.Current()
+		surface, err := s.prepare(ctx, shade.MapsOf(cur.Surface()), px)
 		if err != nil {
 			return nil, err
 		}
-		return zipped(surface.Pack)
+		return zipped(func(w io.Writer) error { return surface.Pack(w, cur.Depth) })
 	})
 }
 
-func packName(look string, px int) string {
-	return fmt.Sprintf("look/%s/surface-%d.bin.gz", look, px)
-}
-
-// surface is a material ready to be pictured, with maps of at most px pixels: of a size up to that of the
-// reduced copies from those, of a larger one from the files themselves. The last few are kept.
+// surface is a material ready to be pictured, with maps of at most px pixels. The last few are kept.
 func (s *Service) surface(ctx context.Context, m *materials.Material, px int) (*shade.Surface, error) {
 	key := fmt.Sprintf("%s %d", m.LookKey(), px)
 	if k := s.surfaces.find(key); k != nil {
@@ -53,7 +50,17 @@ func (s *Service) surface(ctx context.Context, m *materials.Material, px int) (*
 		return k, nil
 	}
 	cur := m.Current()
-	look := cur.Surface()
+	surface, err := s.prepare(ctx, cur.Surface(), px)
+	if err != nil {
+		return nil, err
+	}
+	s.surfaces.add(key, surface)
+	return surface, nil
+}
+
+// prepare reads a material's maps, of at most px pixels: of a size up to that of the reduced copies from those, of a
+// larger one from the files themselves.
+func (s *Service) prepare(ctx context.Context, look material.Material, px int) (*shade.Surface, error) {
 	planes, err := material.Decode(&look, func(p *material.Map, _ string, n int) (*raster.Image, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -77,9 +84,7 @@ func (s *Service) surface(ctx context.Context, m *materials.Material, px int) (*
 	if err != nil {
 		return nil, err
 	}
-	surface := shade.NewSurface(planes, px)
-	s.surfaces.add(key, surface)
-	return surface, nil
+	return shade.NewSurface(planes, px), nil
 }
 
 // surfaces are the last that were prepared.
@@ -124,7 +129,7 @@ func (k *surfaces) add(key string, s *shade.Surface) {
 // FinishBall is a ball of a kind of plain finish as it is, as a PNG.
 func (s *Service) FinishBall(ctx context.Context, kind string) ([]byte, error) {
 	f := material.FinishOf(kind)
-	return s.Derive(ctx, fmt.Sprintf("finish/%d-%s.png", shade.PackVersion, kind), func() ([]byte, error) {
+	return s.Derive(ctx, fmt.Sprintf("finish/%d-%s.png", shade.PictureVersion, kind), func() ([]byte, error) {
 		m := material.New(scale.Size{W: 1, H: 1})
 		figures, constants := f.Figures(f.Color)
 		m.Figures = figures

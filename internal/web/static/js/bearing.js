@@ -34,13 +34,13 @@ export function bearings() {
       this.rule();
       if (!this.on || !stage?.ready) return;
       const box = this.$refs.mat.getBoundingClientRect(), dpr = devicePixelRatio || 1;
-      const f = stage.surface?.head.figures, drifts = !!f && (f.drift[0] || f.drift[1]) && !matchMedia("(prefers-reduced-motion: reduce)").matches;
+      const f = stage.surface?.look.figures, drifts = !!f && (f.drift[0] || f.drift[1]) && !matchMedia("(prefers-reduced-motion: reduce)").matches;
       if (drifts) this.view.drift = (performance.now() / 1000) % 3600;
       const moving = drifts || this.stirred || performance.now() - this.moved < 160; // a picture that waited long is still of something that moves
       const first = !this.root.dataset.drawn, quick = moving || first; // the first picture of all is a quick one
       const k = moving ? this.pixels : first ? 0.3 : 1;
       const w = Math.round(box.width * dpr * k), h = Math.round(box.height * dpr * k);
-      if (!w || !h || stage.renderer.getContext().isContextLost()) return;
+      if (!w || !h || stage.gl.isContextLost()) return;
       this.stirred = false;
       const began = performance.now();
       stage.draw(this.view, w, h, quick ? -1 : this.part);
@@ -50,7 +50,7 @@ export function bearings() {
         // What the hand moves must follow it 30 times a second: where drawing takes longer than that leaves, fewer pixels are drawn.
         const took = performance.now() - began;
         if (moving && (took > 29 || took < 20)) this.pixels = Math.max(0.2, Math.min(1, this.pixels * Math.max(0.3, Math.min(1.15, Math.sqrt(25 / took)))));
-        if (drifts) this.root.setAttribute("data-settled", String(this.sharp)); // it never rests
+        if (drifts) this.settle(); // it never rests
         this.wanted = requestAnimationFrame(() => this.paint());
         return;
       }
@@ -62,7 +62,7 @@ export function bearings() {
       }
       this.part++;
       if (this.part < this.rests) this.wanted = requestAnimationFrame(() => this.paint());
-      else this.root.setAttribute("data-settled", String(this.sharp));
+      else this.settle();
     },
     rests: 8, // pictures that make one at rest
 

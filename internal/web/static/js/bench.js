@@ -97,8 +97,8 @@ export function bench() {
       const now = /** @type {HTMLElement | null} */ (this.root.querySelector("[data-lens-now]"))?.dataset.lensNow;
       if (lens && now) lens.dispatchEvent(new CustomEvent("renewed", { detail: now }));
       lens?.dispatchEvent(new CustomEvent("walled"));
-      const surface = /** @type {HTMLElement | null} */ (this.root.querySelector("[data-surface-now]"))?.dataset.surfaceNow;
-      if (surface) this.root.querySelector("#lit")?.dispatchEvent(new CustomEvent("relit", { detail: { surface } }));
+      const { surfaceNow: surface, lookNow: look } = /** @type {HTMLElement | null} */ (this.root.querySelector("[data-surface-now]"))?.dataset ?? {};
+      if (surface) this.root.querySelector("#lit")?.dispatchEvent(new CustomEvent("relit", { detail: { surface, look } }));
     },
 
     showHeat() {

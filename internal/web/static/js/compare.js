@@ -1,6 +1,7 @@
 // @ts-check
 // Two to four looks under one light, at one real scale, seen by one camera: side by side, wiped, flickering,
 // or as their difference.
+import { fail } from "./api.js";
 import { island } from "./island.js";
 import { difference, lab } from "./likeness.js";
 
@@ -14,10 +15,10 @@ export function compare() {
     env: "moor",
     /** @type {{id: string, title: string}[]} */ lights: [],
     /** @type {any} */ view: { shape: "ball", size: 1, yaw: 0, pitch: 8, zoom: 1, panX: 0, panY: 0, turn: 0, tilt: 0, strength: 1, exposure: 0, tone: true, background: "#777777", relief: true, plaster: false, channel: "", drift: 0, room: 0 },
-    /** @type {{Name: string, What: string, Surface: string, Px: number}[]} */ looks: [],
-    /** @type {any} */ stage: null,
-    /** @type {any} */ packs: null,
-    /** @type {any[]} */ surfaces: [],
+    /** @type {{Name: string, What: string, Surface: string, Look: import("./lit/figures.js").Look, Px: number}[]} */ looks: [],
+    /** @type {import("./lit/stage.js").Stage | null} */ stage: null,
+    /** @type {typeof import("./lit/packs.js") | null} */ packs: null,
+    /** @type {import("./lit/stage.js").Surface[]} */ surfaces: [],
     /** @type {any} */ held: null,
     /** @type {HTMLCanvasElement[]} */ pictures: [],
     /** @type {HTMLCanvasElement[]} */ own: [], // where pictures are kept that are put into one
@@ -31,6 +32,7 @@ export function compare() {
 
     async init() {
       this.root = this.$root;
+      this.root.compare = this; // for scripts that drive the page
       this.looks = JSON.parse(this.root.dataset.looks);
       this.lights = JSON.parse(this.root.dataset.props).lights;
       this.view.size = Number(this.root.dataset.natural) || 1;
@@ -44,16 +46,21 @@ export function compare() {
       if (this.looks.length > 1) this.way = q.get("way") ?? "side";
       new ResizeObserver(() => this.again()).observe(this.$refs.mats);
       try {
-        const [{ Stage }, packs] = await Promise.all([import("./lit/stage.js"), import("./lit/packs.js")]);
+        const [{ Stage, relief }, packs] = await Promise.all([import("./lit/stage.js"), import("./lit/packs.js")]);
         this.packs = packs;
-        this.stage = new Stage(/** @type {any} */ (new OffscreenCanvas(1, 1))); // nothing waits for it to be shown
-        [this.stage.table, this.stage.light] = await Promise.all([packs.tables(), packs.light(this.lightURL())]);
+        const stage = (this.stage = new Stage(new OffscreenCanvas(1, 1))); // nothing waits for it to be shown
+        const [values, light] = await Promise.all([packs.tables(), packs.light(this.lightURL())]);
+        stage.tables(values);
+        stage.lit(light);
         for (const px of [256, 1024, 2048]) {
-          const want = this.looks.map((k, i) => (px <= Math.max(k.Px, 256) && (px <= 1024 || this.surfaces[i]?.head.w >= 1024) ? packs.surface(`${k.Surface}&px=${px}`, px) : null));
+          const want = this.looks.map((k, i) => (px <= Math.max(k.Px, 256) && (px <= 1024 || this.surfaces[i]?.head.w >= 1024) ? packs.maps(`${k.Surface}&px=${px}`, px) : null));
           const had = this.surfaces, got = await Promise.all(want);
-          this.surfaces = got.map((s, i) => s ?? had[i]);
-          this.surfaces.forEach((s) => (s.__v_skip = true));
-          this.view.room = Math.max(...this.surfaces.map((s) => s.head.top - 0));
+          this.surfaces = got.map((maps, i) => {
+            if (!maps) return had[i];
+            stage.free(had[i]);
+            return Object.assign(stage.load(maps, this.looks[i].Look), { __v_skip: true });
+          });
+          this.view.room = Math.max(...this.surfaces.map((s) => relief(s).top));
           this.again();
         }
         this.root.setAttribute("data-ready", "");
@@ -92,7 +99,7 @@ export function compare() {
         const to = (this.pictures[i] = single ? (this.own[i] ??= document.createElement("canvas")) : frames[i]);
         to.width = w;
         to.height = h;
-        to.getContext("2d", { willReadFrequently: true })?.drawImage(stage.renderer.domElement, 0, 0);
+        to.getContext("2d", { willReadFrequently: true })?.drawImage(stage.canvas, 0, 0);
       };
       this.scaleLine = `${this.view.shape} of ${this.view.size} m, ${this.lights.find((/** @type {{id: string}} */ l) => l.id === this.env)?.title.toLowerCase() ?? "own light"}`;
       this.pictures = [];
@@ -182,8 +189,8 @@ export function compare() {
     /** @param {Event} e */
     async chooseLight(e) {
       this.env = /** @type {HTMLElement} */ (e.currentTarget).dataset.env ?? "moor";
-      this.stage?.light?.sky.dispose();
-      if (this.stage) this.stage.light = await this.packs.light(this.lightURL());
+      const light = await this.packs?.light(this.lightURL()).catch((/** @type {Error} */ x) => fail(x));
+      if (light) this.stage?.lit(light);
       this.set({});
     },
     /** @param {PointerEvent} e */

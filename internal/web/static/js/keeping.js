@@ -113,26 +113,5 @@ export function keeping() {
       this.drops = list;
       this.set({ background: list[list.length - 1].id });
     },
-
-    /** Gets the backdrop that the view names. */
-    async dress() {
-      const id = this.view.background, stage = this.stage;
-      if (!stage || !id.startsWith("own-") || stage.backingOf === id) return;
-      stage.backingOf = id;
-      try {
-        const { Texture, SRGBColorSpace } = await import("../vendor/three.module.js");
-        const answer = await fetch(`/backdrops/${id}/picture.png`);
-        if (!answer.ok) throw new Error((await answer.json().catch(() => null))?.detail ?? "The backdrop could not be read.");
-        const t = new Texture(await createImageBitmap(await answer.blob()));
-        t.flipY = false;
-        t.colorSpace = SRGBColorSpace;
-        t.needsUpdate = true;
-        stage.backing?.dispose();
-        stage.backing = t;
-        this.again();
-      } catch (x) {
-        fail(/** @type {Error} */ (x));
-      }
-    },
   });
 }

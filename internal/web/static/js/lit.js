@@ -6,6 +6,7 @@ import { bearings } from "./bearing.js";
 import { figure } from "./figure.js";
 import { keys } from "./keys.js";
 import { keeping } from "./keeping.js";
+import { loading } from "./loading.js";
 import { litPart } from "./part.js";
 import { stills } from "./still.js";
 import { turning } from "./turning.js";
@@ -22,7 +23,7 @@ const words = /** @type {Record<string, string>} */ ({ shape: "on", size: "size"
 /** @returns {Lit} */
 export function lit() {
   /** @type {any} */ const it = {};
-  for (const part of [seeing(), turning(), bearings(), keeping(), stills()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
+  for (const part of [seeing(), loading(), turning(), bearings(), keeping(), stills()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
   return it;
 }
 
@@ -35,25 +36,21 @@ function seeing() {
     /** @type {Prop[]} */ lights: [],
     /** @type {Prop[]} */ meshes: [],
     /** @type {Prop[]} */ drops: [], // pictures to stand behind
-    /** @type {import("./lit/stage.js").Stage | null} */ stage: null,
-    /** @type {any} what loads packs */ packs: null,
-    problem: "",
-    seen: 0, // how often something to draw with has come: what is said of it depends on it
     part: 0, // of the pictures at rest that have been drawn
     wanted: 0, // animation frame
     pixels: 1, // of the canvas to one of the screen, while something moves
-    sharp: 0, // pixels of the maps that are there
     writing: 0, // timer of the address
-    /** @type {AbortController | null} */ loading: null,
 
     init() {
       this.root = this.$root;
+      this.root.lens = this; // for scripts that drive the page
       Object.assign(this, JSON.parse(this.root.dataset.props ?? "{}"));
       this.natural = Number(this.root.dataset.natural) || 1;
       this.view.size = this.natural;
       this.readAddress();
       addEventListener("look", (e) => this.look(/** @type {CustomEvent} */ (e).detail === "lit"));
       this.root.addEventListener("relit", (/** @type {CustomEvent} */ e) => this.relight(e.detail));
+      this.root.addEventListener("figured", (/** @type {CustomEvent} */ e) => this.shade(e.detail, true));
       new ResizeObserver(() => this.again()).observe(this.$refs.mat);
       addEventListener("room", () => this.rule());
       this.keys();
@@ -98,89 +95,15 @@ function seeing() {
       }
     },
 
-    /** Gets what there is to draw with: the light, the tables, the maps; small ones first. */
-    async begin() {
-      this.rule();
-      this.loading?.abort();
-      const asked = (this.loading = new AbortController());
-      if (this.still) return this.drawStill();
-      try {
-        const [{ Stage, cameraOf }, packs] = await Promise.all([import("./lit/stage.js"), import("./lit/packs.js")]);
-        this.packs = packs;
-        this.cameraOf = cameraOf;
-        if (!this.stage) {
-          try {
-            this.stage = new Stage(this.$refs.view);
-          } catch {
-            this.still = true; // no WebGL here: the server draws
-            return this.drawStill();
-          }
-          this.$refs.view.addEventListener("webglcontextlost", (/** @type {Event} */ e) => (e.preventDefault(), this.root.removeAttribute("data-settled")));
-          this.$refs.view.addEventListener("webglcontextrestored", () => this.again());
-        }
-        const stage = this.stage;
-        const small = packs.surface(this.packURL(256), 256, asked.signal), light = packs.light(this.lightURL(), asked.signal);
-        if (!stage.table) stage.table = await packs.tables();
-        this.take(await small, await light);
-        await this.sharpen(asked.signal);
-      } catch (e) {
-        if (/** @type {Error} */ (e).name !== "AbortError") this.problem = /** @type {Error} */ (e).message;
-      }
-    },
-
-    /** @param {any} surface @param {any} light */
-    take(surface, light) {
-      this.seen++;
-      this.dress();
-      const stage = /** @type {any} */ (this.stage);
-      if (surface) {
-        for (const t of Object.values(stage.surface?.maps ?? {})) /** @type {any} */ (t).dispose();
-        stage.surface = surface;
-        this.sharp = surface.px;
-        if (this.view.channel && !surface.head.has.includes(this.view.channel)) this.view.channel = "";
-      }
-      if (light) {
-        stage.light?.sky.dispose();
-        stage.light = light;
-      }
-      this.again();
-    },
-
-    /** Takes larger maps, up to what the screen can show. @param {AbortSignal} signal */
-    async sharpen(signal) {
-      for (const px of [1024, 2048, 4096]) {
-        const s = this.stage?.surface;
-        if (!s || px <= this.sharp || s.head.w < this.sharp && s.head.h < this.sharp) continue;
-        const seen = (Math.max(...s.head.size) / this.perPixel()) * (devicePixelRatio || 1);
-        if (px > 1024 && px / 2 >= seen) break;
-        this.take(await this.packs.surface(this.packURL(px), px, signal), null);
-      }
-    },
-
-    packURL(/** @type {number} */ px) {
-      return `${this.root.dataset.surface}&px=${px}`;
-    },
-    lightURL() {
-      return `/light/${this.env}/light.bin`;
-    },
-
-    /** The material looks otherwise now. @param {{surface: string, lights?: string}} now */
-    relight(now) {
-      if (now.surface === this.root.dataset.surface) return;
-      this.root.dataset.surface = now.surface;
-      this.sharp = 0;
-      if (this.on) this.begin();
-    },
-
     /** Metres that a pixel of the page covers, at the distance of the shape's middle. */
     perPixel() {
       const box = this.$refs.mat.getBoundingClientRect();
       const stage = this.stage;
-      if (!stage?.surface || !this.cameraOf) return this.view.size / Math.max(1, Math.min(box.width, box.height));
+      const drawing = this.drawing;
+      if (!stage?.surface || !drawing) return this.view.size / Math.max(1, Math.min(box.width, box.height));
       const mesh = this.mesh, radius = mesh ? ((mesh.radius_m ?? 0.5) * this.view.size) / (mesh.size_m ?? 1) : 0;
-      return this.cameraOf(this.view, stage.surface, box.width, box.height, radius).metres;
+      return drawing.cameraOf(this.view, drawing.relief(stage.surface), box.width, box.height, radius).metres;
     },
-    /** @type {typeof import("./lit/stage.js").cameraOf | null} */ cameraOf: null,
 
     /** @param {Partial<typeof neutral>} change */
     set(change) {
@@ -234,19 +157,6 @@ function seeing() {
       const i = this.lights.findIndex((/** @type {{id: string}} */ l) => l.id === this.env);
       return this.takeLight(this.lights[(i + 1) % this.lights.length].id);
     },
-    /** @param {string} id */
-    async takeLight(id) {
-      this.env = id;
-      this.root.removeAttribute("data-settled");
-      this.writeAddress();
-      if (this.still) return this.again();
-      try {
-        const l = await this.packs?.light(this.lightURL());
-        if (l && this.env === id) this.take(null, l);
-      } catch (e) {
-        fail(/** @type {Error} */ (e));
-      }
-    },
     chooseChannel() { this.set({}); },
     changed() { this.set({ exposure: Number(this.view.exposure) || 0 }); },
 
@@ -254,13 +164,13 @@ function seeing() {
       return (this.lights.find((/** @type {{id: string}} */ l) => l.id === this.env)?.title ?? "Own light").toLowerCase() + (this.view.turn ? `, turned ${Math.round(this.view.turn)}°` : "") + (this.view.tilt ? `, ${this.view.tilt > 0 ? "raised" : "lowered"} ${Math.abs(Math.round(this.view.tilt))}°` : "");
     },
     get shapeLine() {
-      const s = this.view.size, m = (/** @type {number} */ v) => (v < 0.1 ? `${Math.round(v * 1000)} mm` : `${v.toFixed(2)} m`);
-      const says = /** @type {Record<string, string>} */ ({ ball: `ball ⌀ ${m(s)}`, slab: `slab ${m(s)} a side`, block: `block ${m(s)} a side`, column: `column ⌀ ${m(s / 2)}, ${m(s)} high`, drape: `drape ${m(s)} × ${m(s * 1.1)}`, swatch: `swatch ${m(s)} across` });
-      const h = this.seen ? this.stage?.surface?.head : null, deep = h ? (h.top - h.bottom) * 1000 : 0;
-      return `${says[this.view.shape] ?? `${this.mesh?.title ?? "mesh"} ${m(s)}`}${deep > 0.002 ? `   relief ${deep.toFixed(1)} mm, ${this.view.relief ? "true" : "off"}` : ""}`;
+      const size = this.view.size, m = (/** @type {number} */ v) => (v < 0.1 ? `${Math.round(v * 1000)} mm` : `${v.toFixed(2)} m`);
+      const says = /** @type {Record<string, string>} */ ({ ball: `ball ⌀ ${m(size)}`, slab: `slab ${m(size)} a side`, block: `block ${m(size)} a side`, column: `column ⌀ ${m(size / 2)}, ${m(size)} high`, drape: `drape ${m(size)} × ${m(size * 1.1)}`, swatch: `swatch ${m(size)} across` });
+      const s = this.seen ? this.stage?.surface : null, h = s && this.drawing ? this.drawing.relief(s) : null, deep = h ? (h.top - h.bottom) * 1000 : 0;
+      return `${says[this.view.shape] ?? `${this.mesh?.title ?? "mesh"} ${m(size)}`}${deep > 0.002 ? `   relief ${deep.toFixed(1)} mm, ${this.view.relief ? "true" : "off"}` : ""}`;
     },
     get missing() {
-      const has = this.seen ? this.stage?.surface?.head.has : null;
+      const s = this.seen ? this.stage?.surface : null, has = s && this.drawing?.known(s);
       if (!has) return "";
       const lacks = [["base_color", "base colour"], ["roughness", "roughness"], ["normal", "normals"]].filter(([id]) => !has.includes(id)).map(([, says]) => says);
       return lacks.length && !this.view.channel ? `No ${lacks.join(", no ")}: neutral instead` : "";

@@ -10,9 +10,8 @@ uniform vec3 sun, sunLight; // in the shape's frame; over pi
 uniform float sunRadius, gain, white;
 uniform mat3 toSky; // from the shape's frame
 uniform vec3 edge, coatColor, sheenColor, emission, sigma;
-uniform float indexF0, index, diffuseRough, transmission, anisotropy, coat, coatRough, coatF0, sheenRough, glow;
+uniform float index, diffuseRough, transmission, anisotropy, coat, coatRough, coatF0, sheenRough, glow;
 uniform vec2 grain;
-
 
 const float LEAST_ALPHA = 0.0004, LEAST_COSINE = 0.004;
 
@@ -185,90 +184,6 @@ vec3 irradiance(vec3 n) {
     + harmonics[4] * 1.092548 * d.x * d.y + harmonics[5] * 1.092548 * d.y * d.z + harmonics[6] * 0.315392 * (3.0 * d.z * d.z - 1.0)
     + harmonics[7] * 1.092548 * d.x * d.z + harmonics[8] * 0.546274 * (d.x * d.x - d.y * d.y);
   return max(e, 0.0);
-}
-
-// The maps at a meeting, seen along d, over the footprint of a pixel.
-Point pointAt(Meeting m, vec3 d, float pixel) {
-  Point p;
-  p.m = m;
-  mat3 f = frameAt(m.p);
-  f[2] *= m.side;
-  vec3 t = f[0], b = f[1], n = f[2];
-  float narrow = pixel * m.at, wide = narrow / max(-dot(d, n), 0.05), taps = 1.0;
-  vec2 span = vec2(0.0);
-  bool slanted = FAST == 0 && wide > narrow * 1.5 && lodOf(wide) > 0.0;
-  if (slanted) {
-    float whole = wide;
-    taps = min(floor(wide / narrow + 0.5), 4.0);
-    wide = max(narrow, wide / taps);
-    vec3 along = normalize(d - n * dot(d, n));
-    span = vec2(dot(along, t), -dot(along, b)) * whole * (taps - 1.0) / taps * repeats;
-  } else wide = FAST == 0 ? narrow : min(wide, narrow * 3.0);
-  float lod = FAST == 0 ? lodOf(wide) : floor(lodOf(wide) + 0.5);
-  vec4 color = vec4(0.0), normal = vec4(0.0), data = vec4(0.0), glows = vec4(0.0), spec = vec4(0.0), sheens = vec4(0.0);
-  for (float i = 0.0; i < 4.0; i++) {
-    if (i >= taps) break;
-    vec2 uv = m.uv + span * (taps > 1.0 ? i / (taps - 1.0) - 0.5 : 0.0);
-    color += textureLod(mapColor, uv, lod);
-    normal += textureLod(mapNormal, uv, lod);
-    data += textureLod(mapData, uv, lod);
-#if MORE
-    {
-      glows += textureLod(mapGlow, uv, lod);
-      spec += textureLod(mapSpec, uv, lod);
-      sheens += textureLod(mapSheen, uv, lod);
-    }
-#endif
-  }
-  color /= taps;
-  normal /= taps;
-  data /= taps;
-  vec2 xy = (normal.rb * 65280.0 + normal.ga * 255.0) / 65535.0 * 2.0 - 1.0;
-  vec3 k = vec3(xy, sqrt(max(1.0 - dot(xy, xy), 0.0)));
-  p.base = n;
-  p.along = t;
-  p.up = b;
-  p.n = normalize(t * k.x + b * k.y + n * k.z);
-  p.color = color.rgb;
-  p.opacity = color.a;
-  p.rough = data.r;
-  p.metal = data.g;
-  p.occ = data.b;
-  p.specular = vec3(indexF0);
-  p.transmission = transmission;
-  p.anisotropy = anisotropy;
-  p.coat = coat;
-  p.sheen = sheenColor;
-  p.emission = emission / white;
-#if MORE
-  {
-    glows /= taps;
-    spec /= taps;
-    sheens /= taps;
-    vec3 e = glows.rgb * glows.rgb * glow;
-    p.emission = emission == vec3(0.0) ? e : e * emission / white;
-    p.specular = spec.rgb;
-    p.transmission *= glows.a;
-    p.coat *= spec.a;
-    p.sheen *= sheens.rgb;
-    p.anisotropy *= sheens.a;
-  }
-#endif
-#if PLASTER
-  {
-    p.color = vec3(0.55);
-    p.specular = vec3(0.04);
-    p.metal = p.transmission = p.anisotropy = p.coat = 0.0;
-    p.sheen = p.emission = vec3(0.0);
-  }
-#endif
-  float nv = -dot(p.n, d);
-  if (nv < 0.02) p.n = normalize(p.n - d * (0.02 - nv));
-  vec3 along = t * grain.x + b * grain.y;
-  p.t = normalize(along - p.n * dot(p.n, along));
-  p.b = cross(p.n, p.t);
-  p.coatNormal = vec3(dot(n, p.t), dot(n, p.b), dot(n, p.n));
-  return p;
 }
 
 vec3 local(Point p, vec3 v) { return vec3(dot(v, p.t), dot(v, p.b), dot(v, p.n)); }

@@ -2,12 +2,13 @@
 // One picture of the lens: rays, background, film. A quick picture (FAST) is encoded at once. At rest the first pass draws a picture in linear light as
 // it is shown, once for each of several places within a pixel; the second encodes their mean.
 import { light } from "./light.glsl.js";
+import { point } from "./point.glsl.js";
 import { preview } from "./preview.glsl.js";
 import { shapes } from "./shapes.glsl.js";
 
-export const corner = /* glsl */ `
-in vec3 position;
-void main() { gl_Position = vec4(position.xy, 0.0, 1.0); }
+export const corner = `#version 300 es
+in vec2 position;
+void main() { gl_Position = vec4(position, 0.0, 1.0); }
 `;
 
 export const picture = /* glsl */ `
@@ -17,6 +18,7 @@ precision highp sampler2D;
 precision highp samplerCube;
 ${shapes}
 ${light}
+${point}
 ${preview}
 uniform vec2 size, jitter, pan;
 uniform float away, span, exposure;
