@@ -55,6 +55,8 @@ type ledger struct {
 	Figures         string // the surface figures as JSON
 	Known           bool
 	Width, Height   string
+	WidthReach      reach
+	HeightReach     reach
 	Source          string
 	Evidence        []evidenceRow
 	Agreement       string
@@ -72,6 +74,8 @@ type ledger struct {
 	Wall            *wallView   // nil while the size is not known
 	Depth, DepthHow string
 	DepthTone       tone
+	DepthReach      reach
+	ZeroReach       reach
 	Zero            string // of the height map, a stored value; "" without one
 	ZeroSays        string
 	Agree           string // how height and normals go together beyond the depth
@@ -164,6 +168,7 @@ func ledgerView(m *materials.Material) ledger {
 	l := ledger{Known: m.Size.Known(), Tags: m.Tags, Categories: m.Categories, Contact: m.Contact, Licence: m.Licence, Author: m.Author, Attachments: m.Report.Attachments, Surface: rows, Figures: now}
 	w, h := m.Pixels()
 	if l.Known {
+		l.WidthReach, l.HeightReach = lengthReach(m.Size.W, "m"), lengthReach(m.Size.H, "m")
 		l.Width, l.Height, l.Source = scale.Metres(m.Size.W), scale.Metres(m.Size.H), sourceSentence(m.SizeSource)
 		if scanned.Finish.Kept() != [2]float64{1, 1} {
 			l.Source += ", less what a treatment cuts off"
@@ -185,7 +190,7 @@ func ledgerView(m *materials.Material) ledger {
 	}
 	l.tiling(m, w, h)
 	if m.Depth > 0 {
-		l.Depth = fmt.Sprintf("%.1f\u00a0mm", 1000*m.Depth)
+		l.Depth, l.DepthReach = fmt.Sprintf("%.1f\u00a0mm", 1000*m.Depth), lengthReach(m.Depth, "mm")
 		switch {
 		case m.DepthSource == "normals" && m.Map(material.Height) == nil:
 			l.DepthHow, l.DepthTone = "from the normals alone, good within a tenth", doubt
@@ -211,7 +216,7 @@ func ledgerView(m *materials.Material) ledger {
 		if p.Zero != nil {
 			z = *p.Zero
 		}
-		l.Zero = fmt.Sprintf("%.2f", z)
+		l.Zero, l.ZeroReach = fmt.Sprintf("%.2f", z), reach{Now: z, By: 0.01, Most: 1}
 		switch {
 		case z < 0.005:
 			l.ZeroSays = "the lowest point"

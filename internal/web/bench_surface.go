@@ -27,6 +27,50 @@ type figurePart struct {
 	Path        string // of the figure, "roughness.0"; "" for a word
 	Kind        string // figure, or colour
 	Label       string // for those who do not see where it stands
+	Reach       reach
+}
+
+// reach is how a figure is dragged and stepped: from what it is now, by steps, between two limits. A ratio is
+// multiplied instead, by a hundredth a step. By is 0 where a figure can only be typed.
+type reach struct {
+	Now, By, Least, Most float64
+	Ratio                bool
+	Unit                 string // m or mm of lengths, which are in metres
+}
+
+// lengthReach is that of a length in metres; none while it is not known.
+func lengthReach(metres float64, unit string) reach {
+	if metres <= 0 {
+		return reach{}
+	}
+	return reach{Now: metres, By: 0.001, Least: 1e-5, Most: 1000, Ratio: true, Unit: unit}
+}
+
+// reaches of surface figures that are not shares of 0 to 1, by their paths; limits are those of material's Figures.
+var reaches = map[string]reach{
+	"normal_strength":       {By: 0.02, Most: 20},
+	"grade.slope":           {By: 0.01, Most: 100, Ratio: true},
+	"grade.offset":          {By: 0.005, Least: -1, Most: 1},
+	"grade.power":           {By: 0.01, Least: 0.01, Most: 100, Ratio: true},
+	"grade.saturation":      {By: 0.02, Most: 10},
+	"emission.luminance":    {By: 1, Most: 1e9, Ratio: true},
+	"emission.temperature":  {By: 50, Least: 1667, Most: 25000},
+	"index":                 {By: 0.01, Least: 1, Most: 5},
+	"coat.index":            {By: 0.01, Least: 1, Most: 5},
+	"transmission.distance": {By: 0.001, Most: 1e6, Ratio: true},
+	"anisotropy":            {By: 0.02, Least: -1, Most: 1},
+	"anisotropy_angle":      {By: 1, Least: -360, Most: 360},
+	"drift.0":               {By: 0.01, Least: -1000, Most: 1000},
+	"drift.1":               {By: 0.01, Least: -1000, Most: 1000},
+}
+
+func reachOf(path string, now float64) reach {
+	r, ok := reaches[path]
+	if !ok {
+		r = reach{By: 0.01, Most: 1}
+	}
+	r.Now = now
+	return r
 }
 
 // surfaceRows say what the surface figures of a material are.
@@ -41,7 +85,7 @@ func surfaceRows(m *materials.Material) (rows []figureRow, now string) {
 	}
 	word := func(text string) figurePart { return figurePart{Text: text} }
 	figure := func(v float64, path, label string) figurePart {
-		return figurePart{Text: strconv.FormatFloat(math.Round(v*1e4)/1e4, 'f', -1, 64), Path: path, Kind: "figure", Label: label}
+		return figurePart{Text: strconv.FormatFloat(math.Round(v*1e4)/1e4, 'f', -1, 64), Path: path, Kind: "figure", Label: label, Reach: reachOf(path, v)}
 	}
 	hex := func(v [3]float64, path, label string) figurePart {
 		return figurePart{Text: hexOf(v), Path: path, Kind: "colour", Label: label}
@@ -114,7 +158,7 @@ func surfaceRows(m *materials.Material) (rows []figureRow, now string) {
 		add("Normals", true, "", false, word("none"))
 	}
 	if m.Depth > 0 {
-		add("Relief", true, "", false, figurePart{Text: fmt.Sprintf("%.1f\u00a0mm", 1000*m.Depth), Path: "depth_m", Kind: "field", Label: "depth"}, word(zeroWords(&cur)))
+		add("Relief", true, "", false, figurePart{Text: fmt.Sprintf("%.1f\u00a0mm", 1000*m.Depth), Path: "depth_m", Kind: "field", Label: "depth", Reach: lengthReach(m.Depth, "mm")}, word(zeroWords(&cur)))
 	}
 	e := f.Emission
 	if e.Luminance == 0 && look.Source(material.Emissive) == nil {
@@ -174,7 +218,7 @@ func toggle(on bool, path, off, says string) figurePart {
 // triple is three figures in one: equal ones are written once.
 func triple(v [3]float64, path, label string) figurePart {
 	text := func(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
-	p := figurePart{Text: text(v[0]), Path: path, Kind: "triple", Label: label}
+	p := figurePart{Text: text(v[0]), Path: path, Kind: "triple", Label: label, Reach: reachOf(path, v[0])}
 	if v[1] != v[0] || v[2] != v[0] {
 		p.Text = text(v[0]) + " " + text(v[1]) + " " + text(v[2])
 	}

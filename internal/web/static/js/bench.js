@@ -8,6 +8,7 @@ import { keys } from "./keys.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
 import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
+import { figuring } from "./figuring.js";
 import { cleared, change, nested } from "./surface.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
@@ -18,6 +19,15 @@ export function bench() {
 
     init() {
       takesFiles(Object.assign(this, { root: this.$root }));
+      figuring(this.root, {
+        figures: () => this.figures,
+        save: async (change, landed) => {
+          await this.patch(change, "Saved.", landed).catch((/** @type {Error} */ x) => {
+            this.failed(x);
+            throw x;
+          });
+        },
+      });
       keys("Bench", [
         { key: "u", says: "undo", run: () => this.turnNext("undo") },
         { key: "U", says: "redo", run: () => this.turnNext("redo") },
@@ -38,10 +48,12 @@ export function bench() {
      * Changes the material as it is shown, tells the lens, and offers the way back.
      * @param {Record<string, unknown>} change
      * @param {string} says
+     * @param {() => void} [landed] called when the server has it, before the page is renewed
      */
-    async patch(change, says) {
+    async patch(change, says, landed) {
       const m = await call("PATCH", this.path, change, this.shown);
       wrote(this.root, m);
+      landed?.();
       this.sized(m);
       tell(says, m.step ? () => this.turnStep(m.step) : null);
       await this.reload();

@@ -50,3 +50,37 @@ export async function change(now, path, text) {
   }
   return nested(keys, value);
 }
+
+/**
+ * The change of the figures that a number at a path means: of three figures at once, the others go along.
+ * @param {any} now the figures as they are
+ * @param {string} path @param {number} value
+ */
+export function moved(now, path, value) {
+  const keys = path.split("."), at = (/** @type {string[]} */ list) => list.reduce((v, k) => v?.[k], now), last = keys.at(-1) ?? "";
+  if (/^\d$/.test(last)) { // one of a list
+    const list = [...(at(keys.slice(0, -1)) ?? [0, 0, 0])];
+    list[Number(last)] = value;
+    if (keys[0] === "constants") list.fill(value);
+    return nested(keys.slice(0, -1), list);
+  }
+  const was = at(keys);
+  if (!Array.isArray(was)) return nested(keys, value);
+  const [first] = was;
+  return nested(keys, was.map((v) => (last === "offset" || !first ? v + value - first : Number(((v * value) / first).toPrecision(6)))));
+}
+
+/** Figures with a change laid over them. @param {any} now @param {any} change @returns {any} */
+export function laid(now, change) {
+  if (change === null || typeof change !== "object" || Array.isArray(change)) return change;
+  return { ...now, ...Object.fromEntries(Object.entries(change).map(([k, v]) => [k, laid(now?.[k], v)])) };
+}
+
+/**
+ * What a look (core/shade's Look) becomes by a change of the figures.
+ * @param {import("./lit/figures.js").Look} look @param {any} change
+ * @returns {import("./lit/figures.js").Look}
+ */
+export function relooked(look, { constants, ...figures }) {
+  return { ...look, values: { ...look.values, ...constants }, figures: laid(look.figures, figures) };
+}

@@ -1,0 +1,161 @@
+// @ts-check
+// Figures under the hand: dragged, stepped by keys and by the wheel, seen at once, one change a gesture.
+import { expect, test } from "@playwright/test";
+import { enter, now, scanned, studio } from "./studio.mjs";
+
+test.describe.configure({ mode: "serial" });
+test.use({ viewport: { width: 1024, height: 600 } });
+
+/** @type {Awaited<ReturnType<typeof studio>>} */ let s;
+/** @type {number} */ let id;
+
+test.beforeAll(async ({ browser }) => {
+  test.setTimeout(120_000);
+  s = await studio();
+  const page = await browser.newPage();
+  await enter(page, s.url, "librarian");
+  const { zip } = scanned(s.dir, ["--sets", "1", "--size", "256", "--seed", "3"]);
+  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "scans.zip", mimeType: "application/zip", buffer: zip } } });
+  const { href } = await sent.json();
+  await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 90_000 }).toBe("sorted");
+  id = (await (await page.request.get(s.url + href)).json()).sets[0].material_id;
+  await page.close();
+});
+test.afterAll(() => s.stop());
+
+/** @param {import("@playwright/test").Page} page */
+async function open(page) {
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/bench/${id}?lens=lit`);
+  await page.waitForSelector("#lit[data-settled]", { timeout: 60_000 });
+  /** @type {any[]} */ const changes = [];
+  page.on("request", (r) => { if (r.method() === "PATCH") changes.push(r.postDataJSON()); });
+  return changes;
+}
+/** What the lens is shaded with. @param {import("@playwright/test").Page} page */
+const shading = (page) => page.evaluate(() => /** @type {any} */ (document.getElementById("lit")).lens.stage.surface.look);
+const material = async (/** @type {import("@playwright/test").Page} */ page) => (await page.request.get(`${s.url}/api/v1/materials/${id}`)).json();
+
+test("a drag is seen at once, loads nothing, and is one change that can be undone", async ({ page }) => {
+  const changes = await open(page);
+  /** @type {string[]} */ const loads = [];
+  page.on("request", (r) => { if (r.url().includes("surface.bin")) loads.push(r.url()); });
+  const figure = page.getByRole("button", { name: /^what a roughness of 1 becomes: / }), box = /** @type {{x: number, y: number}} */ (await figure.boundingBox());
+  await page.mouse.move(box.x + 3, box.y + 8);
+  await page.mouse.down();
+  await page.mouse.move(box.x - 40, box.y + 8, { steps: 6 });
+  await page.mouse.move(box.x - 77, box.y + 8, { steps: 6 });
+  await expect(figure).toHaveText(/^0\.6\d*$/);
+  const seen = Number(await figure.textContent());
+  expect((await shading(page)).figures.roughness[1]).toBe(seen);
+  expect(changes).toEqual([]);
+  await page.mouse.up();
+  await expect.poll(() => changes.length).toBe(1);
+  expect(changes[0]).toEqual({ figures: { roughness: [0, seen] } });
+  await expect(page.locator("#ledger .figure-edit")).toHaveCount(0); // the end of a drag is no press
+  await expect.poll(async () => (await material(page)).figures.roughness[1]).toBe(seen);
+  await expect(figure).toHaveText(String(seen));
+  expect(loads).toEqual([]);
+  await expect.poll(async () => (await shading(page)).figures.roughness[1]).toBe(seen);
+  await page.getByRole("button", { name: /^Undo: / }).first().click();
+  await expect(figure).toHaveText("1");
+  await expect.poll(async () => (await shading(page)).figures.roughness[1]).toBe(1);
+});
+
+test("Escape puts back what a drag or keys did", async ({ page }) => {
+  const changes = await open(page);
+  const figure = page.getByRole("button", { name: /^normal strength: / }), box = /** @type {{x: number, y: number}} */ (await figure.boundingBox());
+  await page.mouse.move(box.x + 3, box.y + 8);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 60, box.y + 8, { steps: 4 });
+  expect((await shading(page)).figures.normal_strength).toBeGreaterThan(1.2);
+  await page.keyboard.press("Escape");
+  await page.mouse.up();
+  await expect(figure).toHaveText("1");
+  expect((await shading(page)).figures.normal_strength).toBe(1);
+  await figure.focus();
+  await page.keyboard.press("ArrowUp");
+  await page.keyboard.press("Shift+ArrowUp");
+  await expect(figure).toHaveText("1.22");
+  await page.keyboard.press("Escape");
+  await expect(figure).toHaveText("1");
+  expect(changes).toEqual([]);
+});
+
+test("keys and the wheel are one change a run, fine and coarse", async ({ page }) => {
+  const changes = await open(page);
+  const figure = page.getByRole("button", { name: /^normal strength: / });
+  await figure.focus();
+  for (const key of ["ArrowUp", "ArrowUp", "Shift+ArrowUp", "Alt+ArrowDown"]) await page.keyboard.press(key);
+  await page.keyboard.press("Enter");
+  await expect.poll(() => changes.length).toBe(1);
+  expect(changes[0].figures.normal_strength).toBeCloseTo(1.238, 6);
+  await expect(figure).toHaveText("1.238");
+  await expect(figure).toBeFocused();
+  // The wheel turns what has the focus and is under the pointer, and nothing else.
+  const other = page.getByRole("button", { name: /^what a roughness of 0 becomes: / });
+  await other.hover();
+  await page.mouse.wheel(0, -100);
+  expect(await other.textContent()).toBe("0");
+  await figure.hover();
+  await page.mouse.wheel(0, -100);
+  await page.mouse.wheel(0, -100);
+  await expect(figure).toHaveText("1.278");
+  await page.keyboard.press("Tab"); // leaving it ends the gesture
+  await expect.poll(() => changes.length).toBe(2);
+  expect((await material(page)).figures.normal_strength).toBeCloseTo(1.278, 6);
+  // Limits hold.
+  const floor = page.getByRole("button", { name: /^what a roughness of 0 becomes: / });
+  await floor.focus();
+  await page.keyboard.press("ArrowDown");
+  await expect(floor).toHaveText("0");
+});
+
+test("sizes and depth are dragged too; the relief and the repeat follow", async ({ page }) => {
+  const changes = await open(page);
+  const before = await shading(page), depth = page.locator(".big .figure[data-field=depth_m]"), width = page.locator(".figure[data-field=width_m]");
+  await depth.focus();
+  for (let i = 0; i < 5; i++) await page.keyboard.press("Shift+ArrowUp");
+  expect((await shading(page)).depth / before.depth).toBeCloseTo(1.01 ** 50, 2);
+  await page.keyboard.press("Enter");
+  await expect.poll(() => changes.length).toBe(1);
+  await expect.poll(async () => (await material(page)).depth_m).toBeCloseTo(changes[0].depth_m, 9);
+  await width.focus();
+  await page.keyboard.press("PageUp");
+  expect((await shading(page)).size[0] / before.size[0]).toBeCloseTo(1.01 ** 10, 2);
+  await page.keyboard.press("Escape");
+  expect((await shading(page)).size[0]).toBeCloseTo(before.size[0], 9);
+});
+
+test("what is refused is put back and said", async ({ page }) => {
+  await open(page);
+  const figure = page.getByRole("button", { name: /^normal strength: / }), was = await figure.textContent();
+  await page.route("**/api/v1/materials/*", (route) => (route.request().method() === "PATCH" ? route.fulfill({ status: 503, contentType: "application/problem+json", body: JSON.stringify({ detail: "The disk is full." }) }) : route.continue()));
+  await figure.focus();
+  await page.keyboard.press("ArrowUp");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("The disk is full.")).toBeVisible();
+  await expect(figure).toHaveText(was ?? "");
+  expect((await shading(page)).figures.normal_strength).toBe(Number(was));
+});
+
+test("somebody else's news does not disturb a gesture", async ({ page }) => {
+  const changes = await open(page);
+  const figure = page.getByRole("button", { name: /^what a roughness of 1 becomes: / });
+  await figure.focus();
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("ArrowDown");
+  const seen = await figure.textContent();
+  expect((await page.request.patch(`${s.url}/api/v1/materials/${id}`, { headers: now, data: { author: "Ada" } })).status()).toBe(200);
+  for (let i = 0; i < 12; i++) { // the gesture goes on until the news is there
+    await page.keyboard.press(i % 2 ? "ArrowDown" : "ArrowUp");
+    if (await page.getByRole("button", { name: "Ada" }).count()) break;
+    await page.waitForTimeout(100);
+  }
+  expect(await figure.textContent()).not.toBe("1");
+  expect(changes.length).toBe(0);
+  await page.keyboard.press("Enter");
+  await expect.poll(() => changes.length).toBe(1);
+  expect(seen).toBe("0.98");
+  await expect.poll(async () => (await material(page)).author).toBe("Ada");
+});
