@@ -159,3 +159,47 @@ test("somebody else's news does not disturb a gesture", async ({ page }) => {
   expect(seen).toBe("0.98");
   await expect.poll(async () => (await material(page)).author).toBe("Ada");
 });
+
+test("a colour is picked: by sliders, by typing, from the picture; Escape puts back", async ({ page }) => {
+  const changes = await open(page);
+  const tint = page.getByRole("button", { name: /^tint: / }), box = page.getByRole("dialog", { name: "Colour: tint" });
+  await tint.click();
+  await expect(box.getByRole("textbox")).toBeFocused();
+  await box.getByLabel("Lightness").focus();
+  for (let i = 0; i < 20; i++) await page.keyboard.press("ArrowLeft");
+  const [r, g, b] = (await shading(page)).figures.tint;
+  expect(r).toBeLessThan(0.85);
+  expect(Math.max(r, g, b) - Math.min(r, g, b)).toBeLessThan(0.01); // grey stays grey
+  await box.getByLabel("Chroma").press("End"); // beyond sRGB: its edge is taken, and said
+  await expect(box.getByText(/At the edge of sRGB: chroma 0\.\d+/)).toBeVisible();
+  for (const v of (await shading(page)).figures.tint) expect(v).toBeGreaterThanOrEqual(0);
+  await page.keyboard.press("Escape");
+  await expect(box).toHaveCount(0);
+  await expect(tint).toBeFocused();
+  expect((await shading(page)).figures.tint).toEqual([1, 1, 1]);
+  expect(changes).toEqual([]);
+
+  // The mean of a disc that covers the whole height of the map is about the mean of the map.
+  const m = await material(page), base = m.maps.find((/** @type {any} */ k) => k.channel === "base_color");
+  await tint.click();
+  await box.getByText("From the picture").click();
+  const from = box.getByRole("application");
+  await from.focus();
+  await page.keyboard.press("Enter");
+  await expect(box.getByRole("textbox")).not.toHaveValue("#ffffff");
+  const seen = await box.getByRole("textbox").inputValue(), { linear } = await (await page.request.get(`${s.url}/maps/${base.id}/mean?u=0.5&v=0.5&radius=0.03`)).json();
+  expect((await shading(page)).figures.tint.map((/** @type {number} */ v) => v.toFixed(3))).toEqual(linear.map((/** @type {number} */ v) => v.toFixed(3)));
+  await page.mouse.click(5, 300); // outside: it is kept, as one change
+  await expect.poll(() => changes.length).toBe(1);
+  await expect(tint).toHaveText(seen);
+
+  await tint.click();
+  await expect(box.getByRole("button", { name: seen })).toBeVisible(); // among the last used
+  await box.getByRole("textbox").fill("nonesuch");
+  await page.keyboard.press("Enter");
+  await expect(box.getByRole("alert")).toContainText("nonesuch is no colour");
+  await box.getByRole("textbox").fill("#336699");
+  await page.keyboard.press("Enter");
+  await expect.poll(() => changes.length).toBe(2);
+  await expect(tint).toHaveText("#336699");
+});

@@ -4,10 +4,12 @@ import (
 	"bytes"
 	"fmt"
 	"image/png"
+	"math"
 	"strings"
 	"testing"
 	"time"
 
+	"aldermoor/core/colour"
 	"aldermoor/internal/library/people"
 	"aldermoor/internal/web"
 )
@@ -76,4 +78,36 @@ func TestWhatAReleaseChanges(t *testing.T) {
 	}
 	look(people.Artist, strings.Replace(at, "normal", "sheen", 1)+"/exact.png", 404)
 	look(people.Artist, "/releases/999/maps/normal/exact.png", 404)
+}
+
+// The mean of a disc is in linear light: of one that covers one pixel alone it is that pixel, and a disc over the
+// whole map's height is near the map's own mean.
+func TestMeanOfADisc(t *testing.T) {
+	s := newStudio(t, web.Config{}).withPeople()
+	d := s.deliver(scan(t, "slates_round", 64)...)
+	path := fmt.Sprintf("/api/v1/materials/%v", d["sets"].([]any)[0].(map[string]any)["material_id"])
+	var at string
+	var w, h float64
+	for _, m := range s.json(people.Librarian, "GET", path, nil, 200)["maps"].([]any) {
+		m := m.(map[string]any)
+		if m["channel"] == "base_color" {
+			at, w, h = fmt.Sprintf("/maps/%v", m["id"]), m["width"].(float64), m["height"].(float64)
+		}
+	}
+	x, y := 7.0, 11.0
+	pixel := s.json(people.Librarian, "GET", fmt.Sprintf("%s/pixel?x=%g&y=%g", at, x, y), nil, 200)["values"].([]any)
+	mean := s.json(people.Librarian, "GET", fmt.Sprintf("%s/mean?u=%g&v=%g&radius=%g", at, (x+0.5)/w, (y+0.5)/h, 0.4/w), nil, 200)["linear"].([]any)
+	for c := range 3 {
+		if want := float64(colour.Linear(float32(pixel[c].(float64)))); math.Abs(mean[c].(float64)-want) > 1e-3 {
+			t.Errorf("component %d of one pixel is %v, want %.4f", c, mean[c], want)
+		}
+	}
+	for _, bad := range []string{"u=2&v=0.5&radius=0.1", "u=0.5&v=0.5&radius=0", "u=0.5&v=0.5&radius=9", "u=0.5&v=nan&radius=0.1"} {
+		if res, _ := s.ask(people.Librarian, "GET", at+"/mean?"+bad, nil); res.StatusCode != 422 {
+			t.Errorf("%s: %d", bad, res.StatusCode)
+		}
+	}
+	if res, _ := s.ask(people.Artist, "GET", at+"/mean?u=0.5&v=0.5&radius=0.1", nil); res.StatusCode != 403 {
+		t.Errorf("an artist picks from a draft: %d", res.StatusCode)
+	}
 }

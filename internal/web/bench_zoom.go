@@ -102,6 +102,23 @@ func (s *Server) mapPixel(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]any{"values": values})
 }
 
+// mapMean is the mean colour of a disc, for picking a colour from the picture.
+func (s *Server) mapMean(c *echo.Context) error {
+	p, err := s.mapOf(c)
+	if err != nil {
+		return err
+	}
+	v, err := figures(c, "u", "v", "radius")
+	if err != nil {
+		return err
+	}
+	mean, err := s.Studio.Pictures.MeanColour(c.Request().Context(), p, v[0], v[1], v[2])
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]any{"linear": mean})
+}
+
 func (s *Server) mapSection(c *echo.Context) error {
 	p, err := s.mapOf(c)
 	if err != nil {

@@ -97,6 +97,7 @@ func (s *Server) routes() []route {
 		{get, "/maps/:map/exact.png", drafts, unversioned, s.mapExact},
 		{get, "/maps/:map/tile.png", drafts, unversioned, s.mapTile},
 		{get, "/maps/:map/pixel", drafts, unversioned, s.mapPixel},
+		{get, "/maps/:map/mean", drafts, unversioned, s.mapMean},
 		{get, "/maps/:map/section", drafts, unversioned, s.mapSection},
 		{get, "/releases/:id/maps/:channel/picture.jpg", enter, unversioned, s.mapPicture},
 		{get, "/releases/:id/maps/:channel/exact.png", enter, unversioned, s.mapExact},

@@ -285,6 +285,55 @@ func (s *Service) Pixel(ctx context.Context, p *materials.Map, x, y int) ([]floa
 	return out, nil
 }
 
+// MeanColour is the mean of a colour map over a disc, in linear light; of the reduced copy where there is one. The
+// place is shares of the picture's sides, the radius a share of its width. A disc that lies over an edge goes on at the
+// other one.
+func (s *Service) MeanColour(ctx context.Context, p *materials.Map, u, v, radius float64) (mean [3]float64, err error) {
+	if !p.Channel.Colour() {
+		return mean, library.Invalid(fmt.Sprintf("%s holds no colours.", path.Base(p.File)))
+	}
+	if !(u >= 0 && u <= 1 && v >= 0 && v <= 1 && radius > 0 && radius <= 0.5) {
+		return mean, library.Invalid("A disc lies within the map: its place is between 0 and 1, its radius at most 0.5.")
+	}
+	one := material.Material{Figures: material.Neutral()}
+	one.Put(material.Source{Channel: material.BaseColor, Map: &p.Map})
+	planes, err := material.Decode(&one, func(m *material.Map, _ string, _ int) (*raster.Image, error) {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		return s.Materials.Level(m.Blob, m.Layer)
+	}, materials.LevelSize)
+	if err != nil {
+		return mean, err
+	}
+	w, h := planes.Color[0].W, planes.Color[0].H
+	if w == 0 {
+		return mean, library.ErrNotFound
+	}
+	r, count := max(radius*float64(w), 0.5), 0.0
+	cx, cy := u*float64(w)-0.5, v*float64(h)-0.5
+	for y := int(math.Ceil(cy - r)); float64(y) <= cy+r; y++ {
+		for x := int(math.Ceil(cx - r)); float64(x) <= cx+r; x++ {
+			if math.Hypot(float64(x)-cx, float64(y)-cy) > r {
+				continue
+			}
+			i := (y%h+h)%h*w + (x%w+w)%w
+			for c := range mean {
+				mean[c] += float64(planes.Color[c].Pix[i])
+			}
+			count++
+		}
+	}
+	for c := range mean {
+		if count == 0 { // between the centres of four pixels
+			mean[c] = float64(planes.Color[c].Pix[min(int(v*float64(h)), h-1)*w+min(int(u*float64(w)), w-1)])
+		} else {
+			mean[c] /= count
+		}
+	}
+	return mean, nil
+}
+
 // Section are the values of a map's first shown component along a line, in 0..1: floats by the
 // map's span, or as raster's Unit gives them. The line's ends are shares of the picture's sides.
 func (s *Service) Section(ctx context.Context, p *materials.Map, x0, y0, x1, y1 float64, n int) ([]float64, error) {

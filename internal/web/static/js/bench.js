@@ -8,7 +8,7 @@ import { keys } from "./keys.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
 import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
-import { figuring } from "./figuring.js";
+import { figuring, picking } from "./figuring.js";
 import { cleared, change, nested } from "./surface.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
@@ -19,15 +19,7 @@ export function bench() {
 
     init() {
       takesFiles(Object.assign(this, { root: this.$root }));
-      figuring(this.root, {
-        figures: () => this.figures,
-        save: async (change, landed) => {
-          await this.patch(change, "Saved.", landed).catch((/** @type {Error} */ x) => {
-            this.failed(x);
-            throw x;
-          });
-        },
-      });
+      figuring(this.root, this.owner());
       keys("Bench", [
         { key: "u", says: "undo", run: () => this.turnNext("undo") },
         { key: "U", says: "redo", run: () => this.turnNext("redo") },
@@ -35,6 +27,17 @@ export function bench() {
     },
 
     timer: 0,
+
+    /** What figures under the hand need of the Bench. @returns {import("./figuring.js").Owner} */
+    owner() {
+      return {
+        figures: () => this.figures,
+        save: (change, landed) => this.patch(change, "Saved.", landed).catch((/** @type {Error} */ x) => {
+          this.failed(x);
+          throw x;
+        }),
+      };
+    },
 
     get path() {
       return `/api/v1/materials/${this.root.dataset.material}`;
@@ -156,6 +159,7 @@ export function bench() {
     /** @param {Event} e */
     edit(e) {
       const figure = /** @type {HTMLElement} */ (e.currentTarget);
+      if (figure.dataset.kind === "colour") return picking(this.root, this.owner(), figure);
       const field = figure.dataset.field ?? "";
       const before = figure.dataset.blank === undefined ? (figure.textContent ?? "").trim() : "";
       const input = document.createElement("input");
