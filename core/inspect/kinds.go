@@ -56,6 +56,7 @@ func checks() []check {
 		{Kind{"name_empty", Warn, false}, nil, nil, nil, nil},         // of a material's name, which may change: found by the library
 		{Kind{"licence_missing", Warn, false}, nil, nil, nil, nil},    // of what is written about a material: found by the library
 		{Kind{"category_missing", Warn, false}, nil, nil, nil, nil},   // before a release
+		{Kind{"name_taken", Warn, false}, nil, nil, nil, nil},         // before a release
 		{Kind{"pixels_not_square", Warn, true}, pixelsNotSquare, nil, nil, nil},
 		{Kind{"missing_base_color", Warn, false}, nil, missingBaseColor, nil, nil},
 		{Kind{"missing_roughness", Warn, false}, nil, missingRoughness, nil, nil},

@@ -42,10 +42,10 @@ func (t *tx) AddMaterial(m *materials.Material) error {
 		delivery = m.DeliveryID
 	}
 	id, err := t.insert(`INSERT INTO materials (delivery_id, set_key, name, slug, version, stage, width, height, size_source, depth, depth_source, relief, relief_trust,
-		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated, released, released_version, figures, folded)
-		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		licence, author, rights, station, captured, contact, tags, categories, report, doubts, created, updated, released, released_version, figures, folded, called)
+		VALUES (?, ?, ?, ?, 1, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		delivery, m.SetKey, m.Name, m.Slug, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Relief.Value, m.Relief.Confidence,
-		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, asJSON(m.Tags), asJSON(m.Categories), asJSON(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion, asJSON(m.Figures), folded(m))
+		m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact, asJSON(m.Tags), asJSON(m.Categories), asJSON(m.Report), m.Doubts, stamp(m.Created), stamp(m.Updated), m.Released, m.ReleasedVersion, asJSON(m.Figures), folded(m), called(m))
 	if taken(err) {
 		return library.ErrStale
 	}
@@ -61,6 +61,9 @@ func (t *tx) AddMaterial(m *materials.Material) error {
 	}
 	return nil
 }
+
+// called is a material's name in small letters.
+func called(m *materials.Material) string { return strings.ToLower(strings.TrimSpace(m.Name)) }
 
 // folded is what a draft is found by on the Bench, in small letters.
 func folded(m *materials.Material) string {
@@ -242,9 +245,9 @@ func (t *tx) Drafts(q materials.DraftQuery) (list materials.DraftList, err error
 func (t *tx) SaveMaterial(m *materials.Material) error {
 	r, err := t.exec(`UPDATE materials SET version = version + 1, name = ?, stage = ?, width = ?, height = ?, size_source = ?, depth = ?, depth_source = ?,
 		licence = ?, author = ?, rights = ?, station = ?, captured = ?, contact = ?, tags = ?, categories = ?, report = ?, doubts = ?,
-		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ?, figures = ?, folded = ? WHERE id = ? AND version = ?`,
+		released = ?, released_version = ?, updated = ?, known = ?, relief = ?, relief_trust = ?, recipe = ?, finish = ?, figures = ?, folded = ?, called = ? WHERE id = ? AND version = ?`,
 		m.Name, m.Stage, m.Size.W, m.Size.H, m.SizeSource, m.Depth, m.DepthSource, m.Licence, m.Author, m.Rights, m.Station, m.Captured, m.Contact,
-		asJSON(m.Tags), asJSON(m.Categories), asJSON(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), asJSON(m.Known), m.Relief.Value, m.Relief.Confidence, asJSON(m.Recipe), asJSON(m.Finish), asJSON(m.Figures), folded(m), m.ID, m.Version)
+		asJSON(m.Tags), asJSON(m.Categories), asJSON(m.Report), m.Doubts, m.Released, m.ReleasedVersion, stamp(m.Updated), asJSON(m.Known), m.Relief.Value, m.Relief.Confidence, asJSON(m.Recipe), asJSON(m.Finish), asJSON(m.Figures), folded(m), called(m), m.ID, m.Version)
 	if err != nil {
 		return err
 	}
@@ -267,6 +270,17 @@ func (t *tx) DraftIDs() (ids []int64, err error) {
 		return err
 	})
 	return ids, err
+}
+
+func (t *tx) Namesakes(m *materials.Material) (list []materials.Namesake, err error) {
+	err = t.each(`SELECT id, CASE WHEN released > 0 THEN slug ELSE '' END FROM materials WHERE stage = 'accepted' AND called = ? AND id <> ? ORDER BY id DESC LIMIT 3`, []any{called(m), m.ID},
+		func(scan func(...any) error) error {
+			var k materials.Namesake
+			err := scan(&k.ID, &k.Slug)
+			list = append(list, k)
+			return err
+		})
+	return list, err
 }
 
 func (t *tx) LeftOut(each func(int64)) error {

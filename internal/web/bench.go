@@ -40,6 +40,7 @@ type benchMaterialPage struct {
 	Asked   string          // when it was sent to review
 
 	Suggested []string // tags
+	Namesakes []materials.Namesake
 
 	Undo, Redo materials.Step // that u would undo and redo; zero for none
 }
@@ -92,6 +93,9 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		return err
 	}
 	if p.Suggested, err = s.Studio.Search.SuggestTags(ctx, me(c), m.Name, m.LookKey(), m.Tags, m.ID); err != nil {
+		return err
+	}
+	if p.Namesakes, err = s.Studio.Materials.Namesakes(ctx, me(c), m); err != nil {
 		return err
 	}
 	if p.Review, err = s.Studio.Releases.ReviewOf(ctx, me(c), m.ID); err != nil {

@@ -34,14 +34,14 @@ func TestTheLitLensIsFetchedAhead(t *testing.T) {
 				if surface, _, ok := strings.Cut(at, "&px="); ok && !strings.Contains(page, `data-surface="`+html.EscapeString(surface)+`"`) {
 					t.Errorf("%s fetches %s, which the lens does not ask for", path, at)
 				}
-			case strings.Contains(at, "/js/lit/") || strings.Contains(at, "/vendor/three."):
+			case strings.Contains(at, "/js/lit/") || strings.Contains(at, "/vendor/twgl.js"):
 				modules++
 				if strings.HasSuffix(at, "/packs.js") && !strings.Contains(string(body), `"/light/tables.bin?v=tables-1"`) {
 					t.Error("the scripts ask for other tables than those that are fetched ahead")
 				}
 			}
 		}
-		if data != 3 || modules != 8 || !strings.Contains(page, "/light/water/light.bin") {
+		if data != 3 || modules != 11 || !strings.Contains(page, "/light/water/light.bin") {
 			t.Errorf("%s fetches %d files and %d scripts of the lens", path, data, modules)
 		}
 		if plain := s.page(as, strings.Replace(path, "lens=lit", "", 1)); strings.Contains(plain, "/js/lit/stage.js") || strings.Contains(plain, `as="fetch"`) {

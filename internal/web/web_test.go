@@ -438,6 +438,23 @@ func TestManyAtOnce(t *testing.T) {
 	if m := s.json(librarian, "GET", fmt.Sprintf("/api/v1/materials/%v", seen[0]["id"]), nil, 200); m["released"] != 0.0 {
 		t.Errorf("looking has released %v", m["released"])
 	}
+	// A name that another material has is said before a release, and where it is typed, in every script.
+	for i, name := range []string{"Щебень", "ЩЕБЕНЬ"} {
+		at := fmt.Sprintf("/api/v1/materials/%v", seen[i]["id"])
+		was := s.json(librarian, "GET", at, nil, 200)["name"]
+		now[i].(map[string]any)["version"] = s.json(librarian, "PATCH", at, map[string]any{"name": name}, 200)["version"]
+		if i == 0 {
+			continue
+		}
+		would := s.json(librarian, "POST", "/api/v1/releases", map[string]any{"materials": now[:2], "dry_run": true}, 200)
+		if strings.Count(fmt.Sprint(would["open"]), "Name taken severity:warn") != 2 {
+			t.Errorf("two of one name: %v", would["open"])
+		}
+		if page := s.page(librarian, fmt.Sprintf("/bench/%v", seen[i]["id"])); !strings.Contains(page, "also the name of") {
+			t.Error("the Bench does not say that a name is taken")
+		}
+		now[i].(map[string]any)["version"] = s.json(librarian, "PATCH", at, map[string]any{"name": was}, 200)["version"]
+	}
 	st := s.json(people.Lead, "GET", "/api/v1/standards", nil, 200)
 	st["severities"] = map[string]any{"category_missing": "stop"}
 	s.json(people.Lead, "PUT", "/api/v1/standards", st, 200, "If-Match", "*")

@@ -47,6 +47,7 @@ var checks = map[string]Check{
 	"figure_implausible":        {"Figure implausible", "No surface in nature has such a figure. For a look that is meant, let it stand."},
 	"licence_missing":           {"No licence", "Checked before a release. Nobody knows where the material may be used."},
 	"category_missing":          {"No category", "Checked before a release. The material is found by its name and tags alone."},
+	"name_taken":                {"Name taken", "Checked before a release. Other materials have the same name, capitals aside: people mix them up."},
 	"pixels_not_square":         {"Pixels not square", "From 1 % between the axes on, by the resolution tag."},
 	"missing_base_color":        {"No base colour", "A renderer shows grey."},
 	"missing_roughness":         {"No roughness", "A renderer guesses the shine."},
@@ -99,6 +100,8 @@ func Finding(f inspect.Finding, s *inspect.Set) string {
 		return fmt.Sprintf("%q says nothing of the surface. Give it a name that people would search for.", v.Text("name"))
 	case "licence_missing":
 		return "No licence is recorded."
+	case "name_taken":
+		return fmt.Sprintf("%s the same name.", map[bool]string{true: "Another material has", false: "Other materials have"}[v.Num("others") == 1])
 	case "category_missing":
 		return "It is in no category."
 	case "figure_implausible":

@@ -31,6 +31,15 @@ func (s *Service) Material(ctx context.Context, p people.Principal, id int64) (m
 	return m, err
 }
 
+// Namesakes are at most three accepted materials that have the material's name, capitals aside.
+func (s *Service) Namesakes(ctx context.Context, p people.Principal, m *Material) (list []Namesake, err error) {
+	if err := p.Need(people.SeeDrafts); err != nil {
+		return nil, err
+	}
+	err = s.Store.Read(ctx, func(tx Reader) (err error) { list, err = tx.Namesakes(m); return err })
+	return list, err
+}
+
 // Change is what is asked to be changed of a material; nil leaves a thing as it
 // is. Lengths may be given as text with units, or in metres.
 type Change struct {

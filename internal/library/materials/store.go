@@ -14,6 +14,7 @@ type Reader interface {
 	Material(id int64) (Material, error)
 	Drafts(q DraftQuery) (DraftList, error) // accepted ones
 	DraftIDs() ([]int64, error)             // of all that are not left out
+	Namesakes(m *Material) ([]Namesake, error) // at most 3
 	Prints(each func(material int64, p likeness.Print)) error
 	Print(material int64) (likeness.Print, error)   // empty if there is none
 	Examined(file int64) (*inspect.Examined, error) // what a file showed; nil if it was not looked at yet

@@ -42,10 +42,10 @@ type ReleaseText struct {
 
 // stopped says what keeps a material from being released, "" for nothing, and whether an
 // override was needed.
-func (w *ReleaseText) stopped(p people.Principal, m *materials.Material, g materials.Grades) (says string, override bool) {
+func (w *ReleaseText) stopped(p people.Principal, m *materials.Material, open []inspect.Finding) (says string, override bool) {
 	var stops []string
 	cur := m.Current()
-	for _, f := range m.Open(g) {
+	for _, f := range open {
 		if f.Severity == inspect.Stop {
 			stops = append(stops, wording.Finding(f, &cur.Report))
 		}
@@ -84,7 +84,11 @@ func (s *Service) Release(ctx context.Context, p people.Principal, of library.Se
 		if err := m.Ready(); err != nil {
 			return err
 		}
-		stop, override := w.stopped(p, &m, s.Materials.Grades(tx))
+		namesakes, err := tx.Namesakes(&m)
+		if err != nil {
+			return err
+		}
+		stop, override := w.stopped(p, &m, m.Open(s.Materials.Grades(tx), namesakes))
 		if stop != "" {
 			return library.Invalid(stop)
 		}
@@ -198,7 +202,11 @@ func (s *Service) Outlooks(ctx context.Context, p people.Principal, list []libra
 			if err != nil {
 				return err
 			}
-			k := Outlook{ID: m.ID, Name: m.Name, Number: m.Released + 1, Open: m.Open(g)}
+			namesakes, err := tx.Namesakes(&m)
+			if err != nil {
+				return err
+			}
+			k := Outlook{ID: m.ID, Name: m.Name, Number: m.Released + 1, Open: m.Open(g, namesakes)}
 			switch err := m.Ready(); {
 			case reviewed && !p.May(people.Decide):
 				k.Refused = "Releases are reviewed in this studio: send the draft to review."
@@ -207,7 +215,7 @@ func (s *Service) Outlooks(ctx context.Context, p people.Principal, list []libra
 			case err != nil:
 				k.Refused = err.Error()
 			case !p.May(people.Decide) && slices.ContainsFunc(k.Open, func(f inspect.Finding) bool { return f.Severity == inspect.Stop }):
-				k.Refused, _ = (&ReleaseText{}).stopped(p, &m, g)
+				k.Refused, _ = (&ReleaseText{}).stopped(p, &m, k.Open)
 			}
 			out = append(out, k)
 		}
