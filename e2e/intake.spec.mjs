@@ -56,7 +56,23 @@ test("forty sets by keyboard", async ({ page }) => {
   const there = () => page.evaluate(() => document.activeElement?.getAttribute("title")?.endsWith("_qx.png"));
   for (let i = 0; i < 10 && !(await there()); i++) await page.keyboard.press("ArrowRight");
   await page.keyboard.press("Space");
-  await expect(page.getByRole("dialog", { name: "Reasons" })).toBeVisible();
+  await expect(page.getByRole("dialog", { name: "Map and reasons" })).toBeVisible();
+  // Its map is seen large; another one beside it, at the same place.
+  const closer = page.locator(".closer"), view = () => closer.evaluate((c) => /** @type {any} */ (c).closer && [/** @type {any} */ (c).closer.scale, /** @type {any} */ (c).closer.x]);
+  await expect(closer).toHaveAttribute("data-settled", /^\d+$/);
+  const whole = await view();
+  await page.keyboard.press("Space");
+  await expect(closer).toBeFocused();
+  for (const key of ["+", "+", "ArrowRight"]) await page.keyboard.press(key);
+  const near = await view();
+  expect(near[0] / whole[0]).toBeCloseTo(2.25, 3);
+  await page.getByLabel("Beside").selectOption({ label: "Base colour" });
+  await expect(closer).toHaveAttribute("data-settled", /^\d+ \d+$/);
+  expect(await view()).toEqual(near);
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("dialog", { name: "Map and reasons" })).toBeHidden();
+  expect(await there()).toBe(true);
+  await page.keyboard.press("Space");
   await page.keyboard.press("r");
   await expect(page.locator(".toast")).toContainText("ending in “qx”");
   await page.keyboard.press("A"); // for all, and for the station's next delivery

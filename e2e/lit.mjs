@@ -63,6 +63,37 @@ async function follow(key) {
   return { fps: (1000 * list.length) / list.reduce((a, b) => a + b, 0), side: wide / rest };
 }
 
+/** Drags a figure for two seconds; pictures a second that show another value. */
+async function drags() {
+  const figure = page.getByRole("button", { name: /^normal strength: / }), box = /** @type {{x: number, y: number}} */ (await figure.boundingBox());
+  await page.mouse.move(box.x + 3, box.y + 8);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 20, box.y + 8, { steps: 4 });
+  const fps = await page.evaluate(() => new Promise((done) => {
+    const { stage } = /** @type {any} */ (document.getElementById("lit")).lens, draw = stage.draw, began = performance.now();
+    const at = /** @type {HTMLElement} */ (document.activeElement);
+    let x = 0, shown = 0, last = -1;
+    stage.draw = function (/** @type {any[]} */ ...given) {
+      draw.apply(this, given);
+      const now = this.surface.look.figures.normal_strength;
+      if (performance.now() - began > 1000 && now !== last) shown++;
+      last = now;
+    };
+    const tick = () => {
+      if (performance.now() - began > 3000) {
+        stage.draw = draw;
+        return done(shown / 2);
+      }
+      at.dispatchEvent(new KeyboardEvent("keydown", { key: x++ % 60 < 30 ? "ArrowUp" : "ArrowDown", bubbles: true, cancelable: true }));
+      requestAnimationFrame(tick);
+    };
+    tick();
+  }));
+  await page.keyboard.press("Escape");
+  await page.mouse.up();
+  return fps;
+}
+
 /** What one whole picture takes, from those at rest. */
 const whole = () => page.evaluate(() => Number(/** @type {HTMLElement} */ (document.querySelector("[x-data=lit]")).dataset.took));
 
@@ -76,5 +107,9 @@ for (const [name, view] of [["ball in the overcast", "on=ball"], ["ball in low s
   const took = await whole(), turned = await follow("ArrowRight"), light = await follow(".");
   console.log(`lit, ${name}: first picture after ${median(first).toFixed(0)} ms, at rest after ${median(rest).toFixed(0)}; a whole picture takes ${took.toFixed(0)} ms; turning the shape ${turned.fps.toFixed(0)} frames a second at ${turned.side.toFixed(2)} of each side, the light ${light.fps.toFixed(0)} at ${light.side.toFixed(2)}`);
 }
+await open("on=ball");
+console.log(`lit, a figure under the hand: ${(await drags()).toFixed(0)} pictures a second show another value`);
+const scripts = await page.evaluate(() => performance.getEntriesByType("resource").filter((e) => /\.js(\?|$)/.test(e.name)).reduce((sum, e) => sum + /** @type {PerformanceResourceTiming} */ (e).encodedBodySize, 0));
+console.log(`lit, scripts of the page: ${(scripts / 1000).toFixed(0)} KB compressed`);
 await browser.close();
 await s.stop();

@@ -157,7 +157,13 @@ interface Intake {
   fold(): void;
   // cells.js
   open: boolean;
-  about: { title: string; file: string; facts: string; reasons: { says: string; word: string; tone: string }[]; choices: { id: string; title: string }[]; map: string; set: string; };
+  about: { title: string; file: string; facts: string; reasons: { says: string; word: string; tone: string }[]; choices: { id: string; title: string }[]; map: string; set: string; maps: (MapInfo & { file: string })[]; rivals: (MapInfo & { file: string })[]; parts: string[][]; size: { width: number; height: number; known: boolean }; };
+  beside: string;
+  component: string;
+  look: import("../internal/web/static/js/closer.js").Closer | null;
+  lookable(cell: HTMLElement, set: any, m: any): Pick<Intake["about"], "maps" | "rivals" | "parts" | "size">;
+  closer(stay: boolean): Promise<void>;
+  shut(): void;
   explain(cell: HTMLElement): Promise<void>;
   lift(e: DragEvent): void;
   aim(e: DragEvent): void;

@@ -9,9 +9,11 @@ import { letters, setOf, titles } from "./channels.js";
 export function cells() {
   return intakePart({
     open: false, // the reasons of a cell
-    about: { title: "", file: "", facts: "", reasons: [], choices: [], map: "", set: "" },
+    about: { title: "", file: "", facts: "", reasons: [], choices: [], map: "", set: "", maps: [], rivals: [], parts: [], size: { width: 1, height: 1, known: false } },
+    beside: "", // the map that is shown beside it
+    component: "",
 
-    /** @param {HTMLElement} cell */
+    /** Shows a cell's map large, beside the reasons. @param {HTMLElement} cell */
     async explain(cell) {
       const id = Number(cell.dataset.map);
       const set = await call("GET", `/api/v1/materials/${setOf(cell)}`).catch((/** @type {Error} */ x) => fail(x, () => this.explain(cell)));
@@ -29,16 +31,57 @@ export function cells() {
           word: `${Math.abs(r.weight).toFixed(2)} ${r.weight < 0 ? "against" : "for"}`,
           tone: r.weight < 0 ? "stop" : "good",
         })).concat(set.findings.filter((/** @type {any} */ f) => f.severity !== "note" && f.maps.includes(cell.title)).map((/** @type {any} */ f) => ({ says: f.says, word: "to check", tone: "doubt" }))),
+        ...this.lookable(cell, set, m),
         choices: Object.values(letters).map((c) => ({ id: c, title: titles[/** @type {keyof typeof titles} */ (c)] })).filter((c) => c.id !== m?.channel),
       };
       const at = cell.getBoundingClientRect();
       const box = this.$refs.says;
-      box.style.left = `${Math.min(at.left + scrollX, innerWidth - 410)}px`;
       this.open = true;
-      await this.$nextTick(); // its height is known once it shows
+      await this.$nextTick(); // its size is known once it shows
+      box.style.left = `${Math.max(8, Math.min(at.left + scrollX, document.documentElement.clientWidth - box.offsetWidth - 8))}px`;
       const below = at.bottom + 8 + box.offsetHeight < innerHeight || at.top < box.offsetHeight;
-      box.style.top = `${scrollY + (below ? at.bottom + 8 : at.top - 8 - box.offsetHeight)}px`;
+      box.style.top = `${scrollY + Math.max(8, below ? at.bottom + 8 : at.top - 8 - box.offsetHeight)}px`;
+      await this.closer(false);
     },
+
+    /**
+     * What of a set can be looked at closely. @param {HTMLElement} cell @param {any} set @param {any} m the cell's map
+     * @returns {Pick<Intake["about"], "maps" | "rivals" | "parts" | "size">}
+     */
+    lookable(cell, set, m) {
+      const cells = /** @type {HTMLElement[]} */ ([...(cell.closest("tr")?.querySelectorAll("[data-cell][data-map]") ?? [])]);
+      const maps = cells.map((c) => {
+        const k = set.maps.find((/** @type {any} */ o) => String(o.id) === c.dataset.map);
+        return { id: Number(c.dataset.map), at: `/maps/${c.dataset.map}`, channel: k?.channel ?? "", title: k ? titles[/** @type {keyof typeof titles} */ (k.channel)] ?? "Unassigned" : "Unassigned", kind: "", w: k?.width ?? 0, h: k?.height ?? 0, float: false, parts: 0, before: 0, zero: 0, file: c.title };
+      });
+      const words = [["r", "red"], ["g", "green"], ["b", "blue"]], wide = m?.width ?? 1, high = m?.height ?? 1;
+      this.component = this.beside = "";
+      return {
+        maps, rivals: maps.filter((k) => String(k.id) !== cell.dataset.map),
+        parts: m && m.component === "rgb" && m.stats.mean.length >= 3 ? words : [],
+        size: set.width_m ? { width: set.width_m, height: set.height_m, known: true } : { width: 1, height: high / wide, known: false },
+      };
+    },
+
+    /** Shows the map, and the one beside it. @param {boolean} stay the view stays */
+    async closer(stay) {
+      const { Closer, twin } = await import("./closer.js"), { maps, rivals, map, size, file } = this.about;
+      if (!this.look) this.look = Object.assign(new Closer(this.$refs.closer), { __v_skip: true });
+      const own = maps.find((k) => String(k.id) === map), apart = (/** @type {{channel: string} | undefined} */ k) => !k || !k.channel || k.channel === "none";
+      // Of two files that may be the same map, one is unassigned.
+      const alike = rivals.filter((k) => apart(own) !== apart(k)), like = twin(file, alike.map((k) => k.file));
+      if (!stay) this.beside = String(alike.find((k) => k.file === like)?.id ?? "");
+      await this.look.show(maps.filter((k) => String(k.id) === map).concat(maps.filter((k) => String(k.id) === this.beside)), size, stay);
+    },
+    /** @type {import("./closer.js").Closer | null} */ look: null,
+    /** Closes the closer look; the focus goes back to its cell. */
+    shut() {
+      this.open = false;
+      if (this.$refs.says.contains(document.activeElement)) /** @type {HTMLElement | null} */ (this.root.querySelector(`[data-cell][data-map="${this.about.map}"]`))?.focus();
+    },
+    chooseBeside() { return this.closer(true); },
+    chooseComponent() { this.look?.component(this.component); },
+    showWhole() { this.look?.fit(); },
 
     // Dragging a picture into a cell.
 
@@ -92,14 +135,14 @@ export function cells() {
         { key: "Enter", says: "accept the set", run: onSet((set, cell) => (cell.dataset.cell !== undefined || cell.dataset.accept ? this.decide(cell, () => this.take([Number(set)])) : false)) },
         { key: "l", says: "leave the set out", run: onSet((set, cell) => this.decide(cell, () => this.leave([Number(set)]))) },
         { key: "S", says: "accept all that are ready", run: (e) => (this.delivery ? this.acceptReady(e) : false) },
-        { key: " ", says: "the reasons of a cell", run: onSet((_, cell) => (cell.dataset.map ? this.explain(cell) : false)) },
+        { key: " ", says: "a cell's map and reasons; again: look closer", run: onSet((_, cell) => (!cell.dataset.map ? false : this.open && this.about.map === cell.dataset.map ? this.$refs.closer.focus() : this.explain(cell))) },
         { key: "c", says: "the checks of a set", run: onSet((set) => this.openRow(set)) },
         { key: "w", says: "known already: use as new version or smaller tier", run: onSet((set) => this.settle(set, "w")) },
         { key: "W", says: "known already: different material", run: onSet((set) => this.settle(set, "W")) },
         { key: "f", says: "show only sets with …", run: () => /** @type {HTMLElement | null} */ (this.root.querySelector("[data-filter]"))?.focus() },
         { key: "u", says: "undo", run: () => (this.delivery ? this.turnNext("undo") : false) },
         { key: "U", says: "redo", run: () => (this.delivery ? this.turnNext("redo") : false) },
-        { key: "Escape", says: "close the reasons", run: () => (this.open ? (this.open = false) || undefined : false) },
+        { key: "Escape", says: "close the reasons", run: () => (this.open ? this.shut() : false) },
         { key: "a", says: "the same for all named so, when it is offered" },
         { key: "A", says: "always for this station, when it is offered" },
       ]);

@@ -1,7 +1,6 @@
 // @ts-check
 // The ledger's figures under the hand: the lenses follow a gesture at once, and its end is one change of the material.
 import { gestures } from "./gestures.js";
-import { pick } from "./picker.js";
 import { colour, moved, nested, relooked } from "./surface.js";
 
 /**
@@ -14,12 +13,13 @@ import { colour, moved, nested, relooked } from "./surface.js";
  * Opens the picker for a colour of the ledger.
  * @param {HTMLElement} root @param {Owner} owner @param {HTMLElement} at
  */
-export function picking(root, owner, at) {
+export async function picking(root, owner, at) {
   const lit = /** @type {HTMLElement | null} */ (root.querySelector("#lit")), look = JSON.parse(lit?.dataset.look ?? "null");
   const shade = (/** @type {any} */ now) => lit?.dispatchEvent(new CustomEvent("figured", { detail: now }));
   const path = (at.dataset.field ?? "").slice(4).split("."), text = (at.textContent ?? "").trim(), label = (at.getAttribute("aria-label") ?? "").split(":")[0];
   const { lensNow } = /** @type {HTMLElement | null} */ (root.querySelector("[data-lens-now]"))?.dataset ?? {};
   const base = JSON.parse(lensNow ?? "{}").maps?.find((/** @type {{Channel: string}} */ m) => m.Channel === "base_color");
+  const { pick } = await import("./picker.js");
   pick(at, {
     label, text, rgb: colour(text), map: base?.At ?? "", albedo: path.at(-1) === "base_color", read: colour,
     preview: (rgb) => look && shade(relooked(look, nested(path, rgb))),
