@@ -12,8 +12,8 @@ import (
 // Reader reads drafts, steps and the studio's settings.
 type Reader interface {
 	Material(id int64) (Material, error)
-	Drafts(q DraftQuery) (DraftList, error) // accepted ones
-	DraftIDs() ([]int64, error)             // of all that are not left out
+	Drafts(q DraftQuery) (DraftList, error)    // accepted ones
+	DraftIDs() ([]int64, error)                // of all that are not left out
 	Namesakes(m *Material) ([]Namesake, error) // at most 3
 	Prints(each func(material int64, p likeness.Print)) error
 	Print(material int64) (likeness.Print, error)   // empty if there is none
