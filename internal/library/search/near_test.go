@@ -142,6 +142,37 @@ func TestNearLooks(t *testing.T) {
 	}
 }
 
+// What looks the same but is of another kind comes after what is of the same kind and looks nearly the same.
+func TestNearLooksAreOfAKind(t *testing.T) {
+	x := withTraits(10)
+	base := traitsOf(rand.New(rand.NewPCG(4, 4)))
+	base.Metallic, base.Roughness = 0, 0.1
+	add := func(id int64, name, category string, change func(*Traits)) {
+		k := base
+		change(&k)
+		x.put(releases.Card{MaterialID: id, Name: name, Slug: name, Look: name, Categories: []string{category}})
+		x.putTraits(name, k)
+	}
+	lighter := func(k *Traits) { k.Look.Mean[0] += 0.1 } // a distance of 0.16
+	add(100, "clear glass", "Glass", func(*Traits) {})
+	add(101, "gloss paint", "Paint", func(*Traits) {})
+	add(102, "pressed glass", "Glass / Pressed", lighter)
+	add(103, "chrome", "Glass", func(k *Traits) { k.Metallic = 1 })
+	add(104, "frosted glass", "Glass", func(k *Traits) { lighter(k); k.Roughness = 0.5 })
+	look := base.Look
+	var order []string
+	for _, c := range x.find(Query{Near: &Near{Look: &look, Except: 100}, Per: 4}).Items {
+		order = append(order, c.Name)
+	}
+	if got := fmt.Sprint(order); got != "[pressed glass frosted glass gloss paint chrome]" {
+		t.Errorf("like clear glass: %v", got)
+	}
+	// A picture has no kind: its look alone counts.
+	if f := x.find(Query{Near: &Near{Look: &look}, Per: 3}); f.Items[2].Name == "pressed glass" {
+		t.Errorf("a picture: %v", f.Items)
+	}
+}
+
 // Ranges, several values, and what is not wanted, beside a plain loop.
 func TestRangesAndExclusions(t *testing.T) {
 	x := withTraits(2000)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"sync"
 
 	"aldermoor/core/colour"
@@ -188,7 +189,13 @@ func (x *index) near(n *Near, hits bitset) []distance {
 		if w == (likeness.Weights{}) {
 			w = likeness.Usual
 		}
-		weigh(list, 4096, func(i int32) float32 { return n.apart(&x.rows[i].look, w) })
+		weigh(list, 4096, func(i int32) float32 {
+			d := n.apart(&x.rows[i].look, w)
+			if except >= 0 && x.rows[except].known {
+				d += x.unlike(except, int(i))
+			}
+			return d
+		})
 		return nearest(list, nearLooks)
 	case len(n.Colours) > 0:
 		q := make([]paint, len(n.Colours))
@@ -207,6 +214,28 @@ func (x *index) near(n *Near, hits bitset) []distance {
 		sortNear(list)
 	}
 	return list
+}
+
+// unlike is how much two published materials differ in kind, on the scale of the distance of looks: glass is no paint, however
+// alike they look. Metal against none counts 2, roughness 0 against 1 counts 1, and branches of the categories that have
+// nothing in common 0.6; half of that where one is in no category.
+func (x *index) unlike(a, b int) float32 {
+	m, r := x.rows[a].metal-x.rows[b].metal, x.rows[a].roughness-x.rows[b].roughness
+	d := 2*m*m + r*r
+	ca, cb := x.cards[a].Categories, x.cards[b].Categories
+	branch := func(c string) string {
+		top, _, _ := strings.Cut(c, Branch)
+		return Fold(top)
+	}
+	switch {
+	case len(ca) == 0 || len(cb) == 0:
+		d += 0.3
+	case !slices.ContainsFunc(ca, func(c string) bool {
+		return slices.ContainsFunc(cb, func(o string) bool { return branch(c) == branch(o) })
+	}):
+		d += 0.6
+	}
+	return d
 }
 
 // weigh fills in the distances, so many at a time on all cores.
