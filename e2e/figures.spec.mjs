@@ -28,6 +28,8 @@ async function open(page) {
   await enter(page, s.url, "librarian");
   await page.goto(`${s.url}/bench/${id}?lens=lit`);
   await page.waitForSelector("#lit[data-settled]", { timeout: 60_000 });
+  await page.mouse.move(400, 300);
+  await page.waitForSelector("[data-hands]");
   /** @type {any[]} */ const changes = [];
   page.on("request", (r) => { if (r.method() === "PATCH") changes.push(r.postDataJSON()); });
   return changes;

@@ -51,6 +51,15 @@ test("a picture is dragged into its column, and tapped into it", async ({ page, 
   await tablet.goto(`${s.url}/intake/${id}`);
   await tablet.locator(`tr[data-set="${set.material_id}"] [data-cell][title$="_qx.png"]`).tap();
   await expect(tablet.getByRole("dialog", { name: "Reasons" })).toBeVisible();
+  // Two fingers bring the picture nearer.
+  const closer = tablet.locator(".closer"), scale = () => closer.evaluate((c) => /** @type {any} */ (c).closer.scale);
+  await expect(closer).toHaveAttribute("data-settled", /\d/);
+  const before = await scale(), at = /** @type {{x: number, y: number}} */ (await closer.boundingBox()), fingers = await hand.newCDPSession(tablet);
+  const touch = (/** @type {"touchStart" | "touchMove" | "touchEnd"} */ type, /** @type {number} */ apart) => fingers.send("Input.dispatchTouchEvent", { type, touchPoints: apart ? [{ x: at.x + 200 - apart, y: at.y + 150, id: 1 }, { x: at.x + 200 + apart, y: at.y + 150, id: 2 }] : [] });
+  await touch("touchStart", 40);
+  for (const apart of [55, 70, 80]) await touch("touchMove", apart);
+  await touch("touchEnd", 0);
+  await expect.poll(async () => (await scale()) / before).toBeCloseTo(2, 1);
   await tablet.getByRole("group", { name: "This is" }).getByRole("button", { name: "Roughness" }).tap();
   await expect.poll(() => channelOf(page, set.material_id, /_qx/)).toBe("roughness");
   await hand.close();

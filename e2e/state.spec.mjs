@@ -352,3 +352,74 @@ test("comparing writes its address when the view rests", async ({ page }) => {
   await expect.poll(() => new URL(page.url()).searchParams.get("yaw")).not.toBe(null);
   expect(await page.evaluate(() => /** @type {any} */ (window).written)).toBeLessThan(4);
 });
+
+test("single characters can be switched off as shortcuts, and on again", async ({ page }) => {
+  await enter(page, s.url, "artist");
+  await page.goto(`${s.url}/library`);
+  const field = page.locator("[data-find]");
+  await page.keyboard.press("?");
+  await page.getByLabel(/single characters/).uncheck();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("/");
+  await expect(field).not.toBeFocused();
+  await page.reload();
+  await page.keyboard.press("/");
+  await expect(field).not.toBeFocused();
+  await page.keyboard.press("?");
+  await expect(page.locator("dialog#keys")).toBeHidden();
+  await page.locator(".menu summary").click(); // the menu has the list too
+  await page.getByRole("button", { name: "Keyboard shortcuts" }).click();
+  await page.getByLabel(/single characters/).check();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("/");
+  await expect(field).toBeFocused();
+});
+
+test("a notice waits while it is pointed at or has the focus", async ({ page }) => {
+  await enter(page, s.url, "artist");
+  await page.goto(`${s.url}/library`);
+  await page.clock.install();
+  await page.evaluate(() => dispatchEvent(new CustomEvent("tell", { detail: { text: "Saved so far.", undo: () => Promise.resolve(), more: [] } })));
+  const toast = page.locator(".toast");
+  await expect(toast).toContainText("Saved so far.");
+  await toast.hover();
+  await page.clock.fastForward(60_000);
+  await expect(toast).toBeVisible();
+  await toast.getByRole("button", { name: "Undo" }).focus();
+  await page.mouse.move(5, 5);
+  await page.clock.fastForward(5_000);
+  await expect(toast).toBeVisible();
+  await page.evaluate(() => /** @type {HTMLElement} */ (document.activeElement).blur());
+  await page.clock.fastForward(10_000);
+  await expect(toast).toBeHidden();
+});
+
+test("the wall shows balls, and goes on showing them", async ({ page }) => {
+  await enter(page, s.url, "artist");
+  await page.goto(`${s.url}/library?q=timber`);
+  await page.getByRole("link", { name: "Balls" }).click();
+  await expect(page).toHaveURL(/q=timber.*view=balls|view=balls.*q=timber/);
+  await expect(page.locator(".sample img").first()).toHaveAttribute("src", /\/ball\.png\?px=344/);
+  await expect(page.locator("[data-extent]")).toHaveCount(0); // balls have their natural size
+  await page.goto(`${s.url}/library?view=balls`);
+  await page.locator("[data-card]").nth(55).scrollIntoViewIfNeeded();
+  await page.mouse.wheel(0, 4000);
+  await expect.poll(() => page.locator("[data-card]").count()).toBeGreaterThan(60);
+  expect(await page.locator(".sample img[src*='swatch.jpg']").count()).toBe(0);
+});
+
+test("where motion is unwanted a flicker changes by a key", async ({ page }) => {
+  await page.emulateMedia({ reducedMotion: "reduce" });
+  await enter(page, s.url, "artist");
+  const { items } = await (await other.get("/api/v1/library?per=2&sort=newest")).json();
+  await page.goto(`${s.url}/compare?way=flicker&of=${items.map((/** @type {any} */ k) => `r${k.release_id}`).join(",")}`);
+  await page.waitForSelector("#compare[data-settled]", { timeout: 60_000 });
+  const says = () => page.evaluate(() => /** @type {any} */ (document.getElementById("compare")).compare.says);
+  const first = await says();
+  expect(first).toContain("Space shows the other");
+  await page.locator("[x-ref=mats]").focus();
+  await page.keyboard.press("Space");
+  expect(await says()).not.toBe(first.replace(". Space shows the other", ""));
+  await page.keyboard.press("Space");
+  expect(await says()).toBe(first.replace(". Space shows the other", ""));
+});

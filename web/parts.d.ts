@@ -185,6 +185,7 @@ interface Intake {
   take(sets: number[]): Promise<void>;
   acceptReady(e: Event): Promise<void>;
   accepted(sets: number[], step: number): void;
+  release(sets: number[]): Promise<void>;
   // sending.js
   hovering: boolean;
   sending: boolean;

@@ -61,13 +61,9 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 		return err
 	}
 	p := benchMaterialPage{frame: s.frame(c, m.Name), M: m, L: ledgerView(m), Look: m.LookKey(), Contacts: materials.Contacts, Licences: commonLicences}
-	across, down := 4.0, 2.5 // a wall to begin with
-	for name, to := range map[string]*float64{"across": &across, "down": &down} {
-		if v := c.QueryParam(name); v != "" {
-			if *to, err = scale.ParseLength(v); err != nil {
-				return library.Invalid(err.Error() + ".")
-			}
-		}
+	across, down, err := wallOf(c)
+	if err != nil {
+		return err
 	}
 	p.L.lay(m, across, down)
 	p.L.recipe(s, m)
@@ -122,6 +118,19 @@ func (s *Server) benchMaterial(c *echo.Context) error {
 	}
 	s.litAhead(c, &p.frame, &p.Lit)
 	return s.render(c, http.StatusOK, "material", p)
+}
+
+// wallOf is the wall in metres that an address asks for.
+func wallOf(c *echo.Context) (across, down float64, err error) {
+	across, down = 4, 2.5
+	for name, to := range map[string]*float64{"across": &across, "down": &down} {
+		if v := c.QueryParam(name); v != "" {
+			if *to, err = scale.ParseLength(v); err != nil {
+				return 0, 0, library.Invalid(err.Error() + ".")
+			}
+		}
+	}
+	return across, down, nil
 }
 
 // subtitle is where a material comes from, how it stands to its releases, and where it is

@@ -41,6 +41,7 @@ type draftRow struct {
 	Tone                    tone
 	Colour                  string
 	Findings                int
+	Plain                   bool // it has no maps: a ball shows more
 }
 
 // draftWords says a state of a draft.
@@ -83,7 +84,7 @@ func (s *Server) bench(c *echo.Context) error {
 }
 
 func draftOf(m *materials.Material) draftRow {
-	r := draftRow{ID: m.ID, Version: m.Version, Name: m.Name, Look: m.LookKey(), Line: "size unknown", Tone: calm, Findings: m.Doubts, Colour: m.Colour()}
+	r := draftRow{ID: m.ID, Version: m.Version, Name: m.Name, Look: m.LookKey(), Line: "size unknown", Tone: calm, Findings: m.Doubts, Colour: m.Colour(), Plain: m.Mapless()}
 	if m.Size.Known() {
 		r.Line = metres(m.Size.W) + " × " + scale.Metres(m.Size.H)
 	}

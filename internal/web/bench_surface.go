@@ -27,6 +27,7 @@ type figurePart struct {
 	Path        string // of the figure, "roughness.0"; "" for a word
 	Kind        string // figure, or colour
 	Label       string // for those who do not see where it stands
+	Offer       bool   // nothing is said yet: it offers to say it
 	Reach       reach
 }
 
@@ -162,13 +163,13 @@ func surfaceRows(m *materials.Material) (rows []figureRow, now string) {
 	}
 	e := f.Emission
 	if e.Luminance == 0 && look.Source(material.Emissive) == nil {
-		add("Emission", true, "", false, word("none"), figurePart{Text: "add", Path: "emission.luminance", Kind: "figure", Label: "luminance in cd/m²"})
+		add("Emission", true, "", false, word("none"), figurePart{Text: "add", Path: "emission.luminance", Kind: "figure", Label: "luminance in cd/m²", Offer: true})
 	} else {
 		parts := []figurePart{after(figure(e.Luminance, "emission.luminance", "luminance"), "cd/m²")}
 		if e.Temperature > 0 {
 			parts = append(parts, after(figure(e.Temperature, "emission.temperature", "colour temperature"), "K"))
 		} else {
-			parts = append(parts, hex(e.Color, "emission.color", "colour of emission"), figurePart{Text: "temperature", Path: "emission.temperature", Kind: "figure", Label: "colour temperature in kelvin"})
+			parts = append(parts, hex(e.Color, "emission.color", "colour of emission"), figurePart{Text: "temperature", Path: "emission.temperature", Kind: "figure", Label: "colour temperature in kelvin", Offer: true})
 		}
 		parts = append(parts, word("A glowing look is not a lamp: it lights nothing else."))
 		add("Emission", f.Emission == n.Emission, "emission", false, parts...)
@@ -209,10 +210,11 @@ func surfaceRows(m *materials.Material) (rows []figureRow, now string) {
 
 // toggle is a word that a click turns into the other one.
 func toggle(on bool, path, off, says string) figurePart {
+	offer := !on && (off == "flip" || off == "invert")
 	if on {
 		off = says
 	}
-	return figurePart{Text: off, Path: path, Kind: "toggle", Label: says}
+	return figurePart{Text: off, Path: path, Kind: "toggle", Label: says, Offer: offer}
 }
 
 // triple is three figures in one: equal ones are written once.

@@ -74,6 +74,7 @@ type resultsView struct {
 	Extents    []choice
 	Cards      []cardView
 	Collection *collectionHead // what it is narrowed to; nil for nothing
+	Balls      bool            // balls instead of swatches
 	Table      bool            // rows of figures instead of swatches
 	Views      []choice
 	Columns    []choice // of the table: those with an address sort by it
@@ -90,7 +91,14 @@ type cardView struct {
 	Line, Extent string
 	Marked       template.HTML // the name, with what was found marked
 	Row          []string      // figures of the table
+	Ball         bool          // shown as a ball: all are, or it has no maps
 }
+
+// Views of the Library beside the wall of swatches.
+const (
+	ballsView = "balls"
+	tableView = "table"
+)
 
 // collectionHead is the collection that the Library is narrowed to.
 type collectionHead struct {
@@ -137,16 +145,16 @@ var tableColumns = []struct {
 }{{"Size", search.Largest}, {"px/m", search.Densest}, {"Maps", ""}, {"Licence", ""}, {"Station", ""}, {"State", ""}, {"To fetch", search.Cheapest}, {"Used by", search.MostUsed}, {"Released", search.Newest}}
 
 // cardsOf are found cards as they are shown.
-func cardsOf(found search.Found, extent float64, table bool) (list []cardView) {
+func cardsOf(found search.Found, extent float64, view string) (list []cardView) {
 	for _, k := range found.Items {
-		v := cardView{Card: k, Line: "size unknown", Extent: fmt.Sprint(extent), Marked: mark(k.Name, found.Words)}
+		v := cardView{Card: k, Line: "size unknown", Extent: fmt.Sprint(extent), Marked: mark(k.Name, found.Words), Ball: k.W == 0 || view == ballsView}
 		switch {
 		case k.Size.Known():
 			v.Line = scale.Metres(k.Size.W)
 		case k.W == 0:
 			v.Line = "plain finish"
 		}
-		if table {
+		if view == tableView {
 			v.Row = tableRow(&k)
 		}
 		list = append(list, v)
@@ -181,13 +189,13 @@ func (s *Server) cards(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	extent, table := extentOf(c), c.QueryParam("view") == "table"
+	extent, view := extentOf(c), c.QueryParam("view")
 	var b bytes.Buffer
 	name := "samples"
-	if table {
+	if view == tableView {
 		name = "rows-of-figures"
 	}
-	if err := s.pages["library"].ExecuteTemplate(&b, name, cardsOf(found, extent, table)); err != nil {
+	if err := s.pages["library"].ExecuteTemplate(&b, name, cardsOf(found, extent, view)); err != nil {
 		return fmt.Errorf("show cards: %w", err)
 	}
 	c.Response().Header().Set("X-Total", fmt.Sprint(found.Total))
@@ -254,11 +262,12 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 	with := func(key, value string) string { return libraryWith(c.QueryParams(), key, value) }
 	p.Filters, p.Sort = filters(q, found, c.QueryParams()), sorts(q, with)
 	p.figures(s, c, q)
-	p.Extent, p.Table = extentOf(c), c.QueryParam("view") == "table"
+	view := c.QueryParam("view")
+	p.Extent, p.Table, p.Balls = extentOf(c), view == tableView, view == ballsView
 	for _, e := range pictures.Extents {
 		p.Extents = append(p.Extents, choice{Label: extentWord(e), Href: with("extent", fmt.Sprint(e)), On: e == p.Extent})
 	}
-	p.Views = []choice{{Label: "Swatches", Href: with("view", ""), On: !p.Table}, {Label: "Table", Href: with("view", "table"), On: p.Table}}
+	p.Views = []choice{{Label: "Swatches", Href: with("view", ""), On: !p.Table && !p.Balls}, {Label: "Balls", Href: with("view", ballsView), On: p.Balls}, {Label: "Table", Href: with("view", tableView), On: p.Table}}
 	for _, k := range tableColumns {
 		col := choice{Label: k.label, On: k.order != "" && (q.Sort == k.order || q.Sort == "" && k.order == search.Newest)}
 		if k.order != "" {
@@ -266,7 +275,7 @@ func (s *Server) results(c *echo.Context, q search.Query, staff bool) (p results
 		}
 		p.Columns = append(p.Columns, col)
 	}
-	p.Cards = cardsOf(found, p.Extent, p.Table)
+	p.Cards = cardsOf(found, p.Extent, view)
 	for _, text := range found.Near {
 		p.Nearest = append(p.Nearest, choice{Label: text, Href: with("q", text)})
 	}

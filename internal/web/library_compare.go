@@ -343,7 +343,7 @@ func (s *Server) sheet(c *echo.Context) error {
 			at = "/api/v1/releases/" + strings.TrimPrefix(k.Ref, "r")
 		}
 		src := fmt.Sprintf("%s/swatch.jpg?extent_m=%g&px=344&v=%s", at, extent, m.LookKey())
-		if p.Kind == "ball" {
+		if p.Kind == "ball" || m.Mapless() {
 			src = fmt.Sprintf("%s/ball.png?px=344&v=%s", at, m.LookKey())
 		}
 		p.Items = append(p.Items, sheetItem{m.Name, sizeLine(m), src})

@@ -101,6 +101,11 @@ func (s *Server) material(c *echo.Context) error {
 	}
 	m := &r.Material
 	p := materialPage{frame: s.frame(c, m.Name), R: r, M: m, L: ledgerView(m), Look: m.LookKey(), Releases: releaseRows(list, here(c)), Latest: card.Number, When: ago(r.Created, here(c))}
+	across, down, err := wallOf(c)
+	if err != nil {
+		return err
+	}
+	p.L.lay(m, across, down)
 	p.Plain = m.Mapless()
 	p.L.density(s, m, materials.Standards{}, "")
 	for i := range p.L.Maps {
@@ -180,7 +185,7 @@ func (s *Server) material(c *echo.Context) error {
 			return err
 		}
 		for _, k := range near.Items {
-			p.Alike = append(p.Alike, cardView{Card: k, Extent: fmt.Sprint(p.Extent)})
+			p.Alike = append(p.Alike, cardView{Card: k, Extent: fmt.Sprint(p.Extent), Ball: k.W == 0})
 		}
 	}
 	if err := s.Studio.Collections.Look(c.Request().Context(), me(c), card.MaterialID); err != nil && !errors.Is(err, context.Canceled) {

@@ -32,6 +32,7 @@ func (s *Server) loadPages() error {
 		"static": func(name string) string { return "/static/" + s.version + "/" + name },
 		"icon":   icon,
 		"per":    func(v, k float64) float64 { return v * k },
+		"shot":   shot,
 	}
 	for _, f := range names {
 		name := strings.TrimSuffix(f.Name(), ".html")
@@ -50,6 +51,14 @@ func (s *Server) loadPages() error {
 	}
 	s.litModules, err = scriptsOf("js/lit/stage.js", "js/lit/packs.js")
 	return err
+}
+
+// shot is the address of a small picture of a material or a release: a swatch, or a ball, which has no extent.
+func shot(of string, id int64, ball bool, extent any, px int, look string) string {
+	if ball {
+		return fmt.Sprintf("/api/v1/%s/%d/ball.png?px=%d&v=%s", of, id, max(px, pictures.BallPx), look)
+	}
+	return fmt.Sprintf("/api/v1/%s/%d/swatch.jpg?extent_m=%v&px=%d&v=%s", of, id, extent, px, look)
 }
 
 var importFrom = regexp.MustCompile(`(?m)^import .*["']((?:\.{1,2}/)+(?:vendor/)?[\w.-]+\.js)["']`)

@@ -8,7 +8,6 @@ import { keys } from "./keys.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
 import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
-import { figuring, picking } from "./figuring.js";
 import { cleared, change, nested } from "./surface.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
@@ -19,7 +18,12 @@ export function bench() {
 
     init() {
       takesFiles(Object.assign(this, { root: this.$root }));
-      figuring(this.root, this.owner());
+      // Dragging is of no use before somebody is there.
+      const wakes = ["pointerover", "pointerdown", "focusin"], wake = async () => {
+        for (const name of wakes) this.root.removeEventListener(name, wake);
+        (await import("./figuring.js")).figuring(this.root, this.owner());
+      };
+      for (const name of wakes) this.root.addEventListener(name, wake);
       keys("Bench", [
         { key: "u", says: "undo", run: () => this.turnNext("undo") },
         { key: "U", says: "redo", run: () => this.turnNext("redo") },
@@ -159,7 +163,7 @@ export function bench() {
     /** @param {Event} e */
     edit(e) {
       const figure = /** @type {HTMLElement} */ (e.currentTarget);
-      if (figure.dataset.kind === "colour") return picking(this.root, this.owner(), figure);
+      if (figure.dataset.kind === "colour") return import("./figuring.js").then(({ picking }) => picking(this.root, this.owner(), figure));
       const field = figure.dataset.field ?? "";
       const before = figure.dataset.blank === undefined ? (figure.textContent ?? "").trim() : "";
       const input = document.createElement("input");

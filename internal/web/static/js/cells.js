@@ -145,6 +145,7 @@ export function cells() {
         { key: "Escape", says: "close the reasons", run: () => (this.open ? this.shut() : false) },
         { key: "a", says: "the same for all named so, when it is offered" },
         { key: "A", says: "always for this station, when it is offered" },
+        { key: "R", says: "release what was just accepted, when it is offered" },
       ]);
       keys("Intake, this picture is", Object.entries(letters).map(([key, channel]) => ({
         key,

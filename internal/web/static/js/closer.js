@@ -1,6 +1,7 @@
 // @ts-check
 // A closer look at maps of a set, beside the reasons in Intake: one, or two of them side by side at the same place, with rulers;
 // moved and brought nearer by pointer, wheel and keys.
+import { pinches } from "./pinch.js";
 import { ruling, size, steps } from "./ruler.js";
 import { Sheet } from "./sheet.js";
 
@@ -31,6 +32,13 @@ export class Closer {
       if (held) this.move(held.fromX - (e.clientX - held.x) / this.scale, held.fromY - (e.clientY - held.y) / this.scale);
     });
     for (const end of ["pointerup", "pointercancel"]) canvas.addEventListener(end, () => (held = null));
+    pinches(canvas, {
+      begin: () => (held = null),
+      move: (by, x, y, dx, dy) => {
+        this.move(this.x - dx / this.scale, this.y - dy / this.scale);
+        this.zoom(by, this.within(x), y - top);
+      },
+    });
     canvas.addEventListener("wheel", (e) => {
       e.preventDefault();
       const box = canvas.getBoundingClientRect();

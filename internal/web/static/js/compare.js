@@ -140,9 +140,13 @@ export function compare() {
           this.says = name(this.turnOf);
         };
         show();
-        if (!matchMedia("(prefers-reduced-motion: reduce)").matches) this.timer = window.setInterval(show, 700);
+        this.flick = show;
+        if (matchMedia("(prefers-reduced-motion: reduce)").matches) this.says += ". Space shows the other";
+        else this.timer = window.setInterval(show, 700);
       } else this.heat(g, a, b, w, h);
     },
+
+    /** Shows the next picture of a flicker. @type {(() => void) | null} */ flick: null,
 
     /** The difference of two pictures: from grey (none) to bright at ΔE 20. @param {CanvasRenderingContext2D} g @param {HTMLCanvasElement} a @param {HTMLCanvasElement} b @param {number} w @param {number} h */
     heat(g, a, b, w, h) {
@@ -211,6 +215,10 @@ export function compare() {
     wheel(e) { this.set({ zoom: this.view.zoom * Math.exp(-e.deltaY * 0.0015) }); },
     /** @param {KeyboardEvent} e */
     key(e) {
+      if (e.key === " " && this.way === "flicker" && this.flick) {
+        e.preventDefault();
+        return this.flick();
+      }
       const v = this.view, move = /** @type {Record<string, any>} */ ({ ArrowLeft: { yaw: v.yaw - 5 }, ArrowRight: { yaw: v.yaw + 5 }, ArrowUp: { pitch: Math.max(-90, v.pitch - 5) }, ArrowDown: { pitch: Math.min(90, v.pitch + 5) }, "+": { zoom: v.zoom * 1.25 }, "-": { zoom: v.zoom / 1.25 }, ",": { turn: v.turn - 5 }, ".": { turn: v.turn + 5 } })[e.key];
       if (!move || e.ctrlKey || e.metaKey) return;
       e.preventDefault();

@@ -37,6 +37,7 @@ export function figuring(root, owner) {
   const shade = (/** @type {any} */ look) => lit()?.dispatchEvent(new CustomEvent("figured", { detail: look }));
   const path = (/** @type {string} */ field) => (field.startsWith("fig:") ? field.slice(4) : "");
 
+  root.dataset.hands = ""; // figures can be dragged now
   gestures(root, {
     preview(field, value) {
       const look = JSON.parse(lit()?.dataset.look ?? "null");

@@ -38,7 +38,17 @@ export function otherKeys(listen) {
   others.push(listen);
 }
 
+const off = "aldermoor.letters";
+/** Whether single characters are shortcuts, here in this browser: who speaks or has unsteady hands may not want them. */
+export const letters = () => localStorage.getItem(off) !== "off";
+/** @param {boolean} on */
+export function setLetters(on) {
+  if (on) localStorage.removeItem(off);
+  else localStorage.setItem(off, "off");
+}
+
 addEventListener("keydown", (e) => {
+  if (e.key.length === 1 && e.key !== " " && !letters()) return;
   if (e.ctrlKey || e.metaKey || e.altKey || e.defaultPrevented || document.querySelector("dialog[open]")) return;
   const typing = /** @type {Element} */ (e.target).matches(fields);
   for (const k of all.get(e.key) ?? []) if (k.run && (!typing || k.typing) && k.run(e) !== false) return e.preventDefault();

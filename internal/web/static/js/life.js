@@ -2,6 +2,7 @@
 // The lens' beginning and end: what it listens to, what it lets go of, and whether all that it
 // wants to show is there.
 import { lensPart } from "./part.js";
+import { pinches } from "./pinch.js";
 
 /** A part of the lens. */
 export function living() {
@@ -20,6 +21,13 @@ export function living() {
       seen.observe(this.$refs.mat);
       this.ends.push(() => seen.disconnect(), () => cancelAnimationFrame(this.drawing), () => this.sheet?.close(), () => this.other?.close());
       this.hear(globalThis, "room", () => this.draw());
+      pinches(this.$refs.mat, {
+        begin: () => (this.held = null),
+        move: (by, x, y, dx, dy) => {
+          [this.x, this.y] = [this.x - dx / this.scale, this.y - dy / this.scale];
+          this.zoomTo(this.scale * by, x, y);
+        },
+      });
       // The browser took the canvas' memory and gave it back: everything is drawn anew.
       this.hear(this.$refs.view, "contextlost", (/** @type {Event} */ e) => e.preventDefault());
       this.hear(this.$refs.view, "contextrestored", () => this.draw());

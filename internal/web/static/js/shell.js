@@ -2,7 +2,7 @@
 // What every page has: the search field, what is running, light and dark, keys,
 // notices with undo, and the stream of changes.
 import { fail } from "./api.js";
-import { keys, listed, otherKeys } from "./keys.js";
+import { keys, letters, listed, otherKeys, setLetters } from "./keys.js";
 import { anythingUnsent } from "./state.js";
 import { listen } from "./stream.js";
 
@@ -59,8 +59,15 @@ export function shell() {
       this.secondKey = more[1]?.key ?? "";
       this.way = undo;
       this.undoable = !!undo;
+      this.lasts = more.length ? 20000 : undo ? 9000 : 5000;
+      this.letNoticeGo();
+    },
+    lasts: 0, // milliseconds that the notice stays
+    /** A notice stays while it has the focus or the pointer. */
+    holdNotice() { clearTimeout(this.timer); },
+    letNoticeGo() {
       clearTimeout(this.timer);
-      this.timer = window.setTimeout(() => this.unsay(), more.length ? 20000 : undo ? 9000 : 5000);
+      this.timer = window.setTimeout(() => this.unsay(), this.lasts);
     },
 
     /** Takes the notice away, and what it offers. */
@@ -175,8 +182,11 @@ export function shell() {
           part.append(all, what);
         }
       }
+      /** @type {HTMLInputElement} */ (document.querySelector("#keys [data-letters]")).checked = letters();
       /** @type {HTMLDialogElement} */ (document.getElementById("keys")).showModal();
     },
+    /** @param {Event} e */
+    turnLetters(e) { setLetters(/** @type {HTMLInputElement} */ (e.currentTarget).checked); },
 
     get dark() {
       return (document.documentElement.dataset.room ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light")) === "dark";

@@ -7,6 +7,7 @@ import { lit } from "../lit.js";
 import { report } from "../requests.js";
 import { shell } from "../shell.js";
 import { standing } from "../standing.js";
+import { walling } from "../walling.js";
 
 Alpine.data("handoff", handoff);
 Alpine.data("lens", lens);
@@ -15,4 +16,5 @@ Alpine.data("lit", lit);
 Alpine.data("report", report);
 Alpine.data("shell", shell);
 Alpine.data("standing", standing);
+Alpine.data("walling", walling);
 Alpine.start();
