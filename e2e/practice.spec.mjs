@@ -78,7 +78,7 @@ test("a picture of colour alone, with a typed roughness, is handed over as what 
   await page.goto(`${s.url}/library/${slug}`);
   await expect(page.getByRole("region", { name: "Surface" })).toContainText("0.8"); // an artist reads it too
   const list = await (await page.request.get(`${s.url}/api/v1/library`)).json(), mine = list.items.find((/** @type {any} */ k) => k.slug === slug);
-  const at = `${s.url}/api/v1/releases/${mine.release_id}/handoff?tier=source&profile=scanned`;
+  const at = `${s.url}/api/v1/releases/${mine.release_id}/handoff?tier=source&profile=as_scanned`;
   await expect.poll(async () => (await page.request.get(at)).status(), { timeout: 60_000 }).toBe(200);
   const zip = unzipSync(new Uint8Array(await (await page.request.get(at)).body())), text = (/** @type {RegExp} */ name) => Buffer.from(zip[Object.keys(zip).find((n) => name.test(n)) ?? ""] ?? new Uint8Array()).toString();
   const gltf = JSON.parse(text(/\.gltf$/)), about = JSON.parse(text(/material\.json$/));
