@@ -3,7 +3,7 @@
 // truth, figures that are edited where they stand, two people at one material; and
 // the things that every page has.
 import { expect, test } from "@playwright/test";
-import { enter, scanned, studio, now } from "./studio.mjs";
+import { colourAlone, enter, scanned, studio, now } from "./studio.mjs";
 
 test.describe.configure({ mode: "serial" });
 
@@ -510,12 +510,7 @@ test("the lens is worked by keys alone", async ({ page }) => {
 
 test("a channel without a map has its one value edited", async ({ page }) => {
   await enter(page, s.url, "librarian");
-  const { files } = scanned(s.dir, ["--sets", "3", "--size", "128"]);
-  const [, colour] = Object.entries(files).find(([n]) => n.endsWith("_basecolor.png")) ?? ["", new Uint8Array()];
-  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "sail_cloth.png", mimeType: "image/png", buffer: Buffer.from(colour) } } });
-  const { href } = await sent.json();
-  await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 60_000 }).toBe("sorted");
-  const { sets: [one] } = await (await page.request.get(s.url + href)).json();
+  const one = await colourAlone(page.request, s);
   await page.goto(`${s.url}/bench/${one.material_id}`);
   await page.locator("[data-lens-is=lit]").click();
   const rough = page.locator("[data-field='fig:constants.roughness.0']");

@@ -3,7 +3,7 @@
 // wanted; words that mean the same.
 import { expect, test } from "@playwright/test";
 import { execFileSync } from "node:child_process";
-import { binary, enter, now, password, scanned, studio } from "./studio.mjs";
+import { binary, enter, now, password, scanned, sorted, studio } from "./studio.mjs";
 
 test.describe.configure({ mode: "serial" });
 
@@ -17,11 +17,8 @@ test.beforeAll(async ({ browser }) => {
   const page = await browser.newPage();
   await enter(page, s.url, "librarian");
   const { zip } = scanned(s.dir, ["--sets", "8", "--size", "256", "--seed", "3"]);
-  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "scans.zip", mimeType: "application/zip", buffer: zip } } });
-  const { href } = await sent.json();
-  await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 90_000 }).toBe("sorted");
   const names = /** @type {Record<string, string>} */ ({ "slates round": "Hung slates, round ends", "rubble limewash": "Lime-washed rubble", "jetty plank": "Jetty planks, bleached" });
-  for (const set of (await (await page.request.get(s.url + href)).json()).sets) {
+  for (const set of await sorted(page.request, s.url, "scans.zip", "application/zip", zip)) {
     const at = `${s.url}/api/v1/materials/${set.material_id}`, name = names[set.name.toLowerCase().replace(/_/g, " ")] ?? set.name;
     await page.request.patch(at, { headers: now, data: { name, tags: tags[name] ?? [], licence: "CC0-1.0", author: "A. Ness" } });
     expect((await page.request.post(`${at}/releases`, { headers: now, data: { notes: "First." } })).status(), name).toBe(201);

@@ -4,7 +4,7 @@ import { expect, test } from "@playwright/test";
 import { PNG } from "pngjs";
 import { alike, difference } from "../internal/web/static/js/likeness.js";
 import { readFileSync } from "node:fs";
-import { enter, now, scanned, studio } from "./studio.mjs";
+import { enter, now, scanned, sorted, studio } from "./studio.mjs";
 
 test.describe.configure({ mode: "serial" });
 test.use({ viewport: { width: 1024, height: 600 } }); // what the software renderer draws in a reasonable time
@@ -18,10 +18,7 @@ test.beforeAll(async ({ browser }) => {
   const page = await browser.newPage();
   await enter(page, s.url, "librarian");
   const { zip } = scanned(s.dir, ["--sets", "10", "--size", "512", "--seed", "5"]);
-  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "scans.zip", mimeType: "application/zip", buffer: zip } } });
-  const { href } = await sent.json();
-  await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 90_000 }).toBe("sorted");
-  sets = (await (await page.request.get(s.url + href)).json()).sets;
+  sets = await sorted(page.request, s.url, "scans.zip", "application/zip", zip);
   await page.close();
 });
 test.afterAll(() => s.stop());

@@ -4,7 +4,7 @@ import { expect, test } from "@playwright/test";
 import { unzipSync } from "fflate";
 import { join } from "node:path";
 import { mkdirSync, writeFileSync } from "node:fs";
-import { enter, scanned, studio } from "./studio.mjs";
+import { colourAlone, enter, scanned, studio } from "./studio.mjs";
 
 /** @type {Awaited<ReturnType<typeof studio>>} */ let s;
 
@@ -58,12 +58,7 @@ test("a folder is published in three decisions", async ({ page }) => {
 
 test("a picture of colour alone, with a typed roughness, is handed over as what it is", async ({ page }) => {
   await enter(page, s.url, "librarian");
-  const { files } = scanned(s.dir, ["--sets", "3", "--size", "128"]);
-  const [, colour] = Object.entries(files).find(([n]) => n.endsWith("_basecolor.png")) ?? ["", new Uint8Array()];
-  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "sail_cloth.png", mimeType: "image/png", buffer: Buffer.from(colour) } } });
-  const { href } = await sent.json();
-  await expect.poll(async () => (await (await page.request.get(s.url + href)).json()).state, { timeout: 60_000 }).toBe("sorted");
-  const { sets: [one] } = await (await page.request.get(s.url + href)).json();
+  const one = await colourAlone(page.request, s);
   await page.goto(`${s.url}/bench/${one.material_id}?lens=lit`);
   await page.getByRole("button", { name: "roughness: 0.6" }).click();
   await page.keyboard.type("0.8");

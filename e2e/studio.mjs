@@ -110,3 +110,28 @@ export function scanned(dir, args) {
   walk(out);
   return { files, zip: Buffer.from(zipSync(files, { level: 0 })) };
 }
+
+/**
+ * Sends one file or archive and waits until it is sorted.
+ * @param {import("@playwright/test").APIRequestContext} request of somebody who may
+ * @param {string} url of the studio
+ * @param {string} name @param {string} mimeType @param {Buffer} buffer
+ * @returns {Promise<any[]>} its sets
+ */
+export async function sorted(request, url, name, mimeType, buffer) {
+  const sent = await request.post(`${url}/api/v1/deliveries`, { multipart: { file: { name, mimeType, buffer } } });
+  if (!sent.ok()) throw new Error(`${name}: ${await sent.text()}`);
+  const { href } = await sent.json();
+  for (const end = Date.now() + 90_000; Date.now() < end; await new Promise((done) => setTimeout(done, 200))) {
+    const d = await (await request.get(url + href)).json();
+    if (d.state === "sorted") return d.sets;
+  }
+  throw new Error(`${name} is not sorted after 90 s.`);
+}
+
+/** A picture of colour alone, as a delivery of its own. @param {import("@playwright/test").APIRequestContext} request @param {{url: string, dir: string}} s @returns {Promise<any>} its one set */
+export async function colourAlone(request, { url, dir }) {
+  const { files } = scanned(dir, ["--sets", "3", "--size", "128"]);
+  const [, colour] = Object.entries(files).find(([n]) => n.endsWith("_basecolor.png")) ?? ["", new Uint8Array()];
+  return (await sorted(request, url, "sail_cloth.png", "image/png", Buffer.from(colour)))[0];
+}

@@ -185,7 +185,7 @@ interface Intake {
   take(sets: number[]): Promise<void>;
   acceptReady(e: Event): Promise<void>;
   accepted(sets: number[], step: number): void;
-  release(sets: number[]): Promise<void>;
+  release(delivery: string, sets: number[]): Promise<void>;
   // sending.js
   hovering: boolean;
   sending: boolean;
@@ -255,7 +255,10 @@ interface Lit {
   begin(): Promise<unknown>;
   raise(): boolean;
   takeUp(maps: import("../internal/web/static/js/lit/packs.js").Maps | null, light: import("../internal/web/static/js/lit/packs.js").Light | null): void;
+  finer(): void;
+  sharpening: AbortSignal | null;
   sharpen(signal: AbortSignal): Promise<void>;
+  takeLarger(signal: AbortSignal): Promise<void>;
   packURL(px: number): string;
   lightURL(): string;
   coming: string;

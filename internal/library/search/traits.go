@@ -189,10 +189,15 @@ func (x *index) near(n *Near, hits bitset) []distance {
 		if w == (likeness.Weights{}) {
 			w = likeness.Usual
 		}
+		var like *kind
+		if except >= 0 && x.rows[except].known {
+			k := x.kindOf(except)
+			like = &k
+		}
 		weigh(list, 4096, func(i int32) float32 {
 			d := n.apart(&x.rows[i].look, w)
-			if except >= 0 && x.rows[except].known {
-				d += x.unlike(except, int(i))
+			if like != nil {
+				d += x.unlike(like, int(i))
 			}
 			return d
 		})
@@ -216,23 +221,34 @@ func (x *index) near(n *Near, hits bitset) []distance {
 	return list
 }
 
-// unlike is how much two published materials differ in kind, on the scale of the distance of looks: glass is no paint, however
-// alike they look. Metal against none counts 2, roughness 0 against 1 counts 1, and branches of the categories that have
-// nothing in common 0.6; half of that where one is in no category.
-func (x *index) unlike(a, b int) float32 {
-	m, r := x.rows[a].metal-x.rows[b].metal, x.rows[a].roughness-x.rows[b].roughness
-	d := 2*m*m + r*r
-	ca, cb := x.cards[a].Categories, x.cards[b].Categories
-	branch := func(c string) string {
+// kind is what is known of the kind of a published material beside its look.
+type kind struct {
+	metal, roughness float32
+	filed            bool   // it is in a category
+	kin              bitset // cards in the same branches of the categories
+}
+
+func (x *index) kindOf(i int) kind {
+	k := kind{metal: x.rows[i].metal, roughness: x.rows[i].roughness, filed: len(x.cards[i].Categories) > 0, kin: newBitset(len(x.cards))}
+	for _, c := range x.cards[i].Categories {
 		top, _, _ := strings.Cut(c, Branch)
-		return Fold(top)
+		for _, o := range x.facets[ByCategory].peek(top).ids {
+			k.kin.set(int(o))
+		}
 	}
+	return k
+}
+
+// unlike is how much card i differs in kind, on the scale of the distance of looks: glass is no paint, however alike they
+// look. Metal against none counts 2, roughness 0 against 1 counts 1, and branches of the categories that have nothing in
+// common 0.6; half of that where one is in no category.
+func (x *index) unlike(k *kind, i int) float32 {
+	m, r := k.metal-x.rows[i].metal, k.roughness-x.rows[i].roughness
+	d := 2*m*m + r*r
 	switch {
-	case len(ca) == 0 || len(cb) == 0:
+	case !k.filed || len(x.cards[i].Categories) == 0:
 		d += 0.3
-	case !slices.ContainsFunc(ca, func(c string) bool {
-		return slices.ContainsFunc(cb, func(o string) bool { return branch(c) == branch(o) })
-	}):
+	case !k.kin.has(i):
 		d += 0.6
 	}
 	return d

@@ -43,7 +43,12 @@ export function bearings() {
       if (!w || !h || stage.gl.isContextLost()) return;
       this.stirred = false;
       const began = performance.now();
-      stage.draw(this.view, w, h, quick ? -1 : this.part);
+      try {
+        stage.draw(this.view, w, h, quick ? -1 : this.part);
+      } catch {
+        this.still = true; // what this browser can't draw, the server does
+        return this.drawStill();
+      }
       if (quick) {
         stage.wait();
         if (first) this.root.dataset.drawn = performance.now().toFixed(0);

@@ -8,6 +8,7 @@ import { keys } from "./keys.js";
 import { Refused, call, fail, fetched, shown, tell, turn, wrote } from "./api.js";
 import { parts } from "./parts.js";
 import { treat } from "./recipe.js";
+import { inTurn, whenUsed } from "./waiting.js";
 import { cleared, change, nested } from "./surface.js";
 
 const kinds = { width_m: "length", height_m: "length", depth_m: "length", module_a_m: "length", module_b_m: "length" };
@@ -18,12 +19,7 @@ export function bench() {
 
     init() {
       takesFiles(Object.assign(this, { root: this.$root }));
-      // Dragging is of no use before somebody is there.
-      const wakes = ["pointerover", "pointerdown", "focusin"], wake = async () => {
-        for (const name of wakes) this.root.removeEventListener(name, wake);
-        (await import("./figuring.js")).figuring(this.root, this.owner());
-      };
-      for (const name of wakes) this.root.addEventListener(name, wake);
+      whenUsed(this.root, async () => (await import("./figuring.js")).figuring(this.root, this.owner()));
       keys("Bench", [
         { key: "u", says: "undo", run: () => this.turnNext("undo") },
         { key: "U", says: "redo", run: () => this.turnNext("redo") },
@@ -31,12 +27,13 @@ export function bench() {
     },
 
     timer: 0,
+    inTurn: inTurn(),
 
     /** What figures under the hand need of the Bench. @returns {import("./figuring.js").Owner} */
     owner() {
       return {
         figures: () => this.figures,
-        save: (change, landed) => this.patch(change, "Saved.", landed).catch((/** @type {Error} */ x) => {
+        save: (/** @type {() => Record<string, unknown>} */ change, /** @type {() => void} */ landed) => this.patch(change, "Saved.", landed).catch((/** @type {Error} */ x) => {
           this.failed(x);
           throw x;
         }),
@@ -53,14 +50,17 @@ export function bench() {
 
     /**
      * Changes the material as it is shown, tells the lens, and offers the way back.
-     * @param {Record<string, unknown>} change
+     * @param {Record<string, unknown> | (() => Record<string, unknown> | Promise<Record<string, unknown>>)} change a function is asked when those before it are saved
      * @param {string} says
      * @param {() => void} [landed] called when the server has it, before the page is renewed
      */
     async patch(change, says, landed) {
-      const m = await call("PATCH", this.path, change, this.shown);
-      wrote(this.root, m);
-      landed?.();
+      const m = await this.inTurn(async () => { // each names the version that the one before it made
+        const m = await call("PATCH", this.path, typeof change === "function" ? await change() : change, this.shown);
+        wrote(this.root, m);
+        landed?.();
+        return m;
+      });
       this.sized(m);
       tell(says, m.step ? () => this.turnStep(m.step) : null);
       await this.reload();
@@ -239,7 +239,7 @@ export function bench() {
 
     /** Changes one surface figure. @param {string} path where it stands: "roughness.0" @param {string} text as typed */
     async setFigure(path, text) {
-      await this.patch({ figures: await change(this.figures, path, text) }, "Saved.");
+      await this.patch(async () => ({ figures: await change(this.figures, path, text) }), "Saved.");
     },
 
     /** Turns a figure that is on or off. @param {Event} e */

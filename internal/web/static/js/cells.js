@@ -71,7 +71,8 @@ export function cells() {
       // Of two files that may be the same map, one is unassigned.
       const alike = rivals.filter((k) => apart(own) !== apart(k)), like = twin(file, alike.map((k) => k.file));
       if (!stay) this.beside = String(alike.find((k) => k.file === like)?.id ?? "");
-      await this.look.show(maps.filter((k) => String(k.id) === map).concat(maps.filter((k) => String(k.id) === this.beside)), size, stay);
+      const missing = await this.look.show(maps.filter((k) => String(k.id) === map).concat(maps.filter((k) => String(k.id) === this.beside)), size, stay);
+      for (const title of missing) fail(`The ${title.toLowerCase()} map could not be loaded. It may still be in the making.`, () => this.closer(true));
     },
     /** @type {import("./closer.js").Closer | null} */ look: null,
     /** Closes the closer look; the focus goes back to its cell. */

@@ -61,6 +61,7 @@ export class Closer {
    * Shows maps side by side. A map of the same set stays where it was looked at.
    * @param {MapInfo[]} maps @param {{width: number, height: number, known: boolean}} it metres of one repeat
    * @param {boolean} [stay] the view stays
+   * @returns {Promise<string[]>} titles of those that could not be loaded
    */
   async show(maps, it, stay) {
     const n = ++this.asked, was = this.sheets;
@@ -68,12 +69,13 @@ export class Closer {
     this.unit = it.known ? (it.width < 0.05 ? "mm" : it.width < 3 ? "cm" : "m") : "";
     const sheets = maps.map((m) => was.find((s) => s.map.id === m.id && s.picture) ?? new Sheet(m, () => this.again()));
     await Promise.all(sheets.map((s) => s.picture || s.open().catch(() => false)));
-    if (n !== this.asked) return;
+    if (n !== this.asked) return [];
     for (const s of was) if (!sheets.includes(s)) s.close();
     this.sheets = sheets;
     for (const s of sheets) if (!s.map.w) [s.map.w, s.map.h] = [s.picture?.width ?? 1, s.picture?.height ?? 1];
     if (stay) this.again();
     else this.fit();
+    return sheets.filter((s) => !s.picture).map((s) => s.map.title);
   }
   /** @param {string} component */
   component(component) {

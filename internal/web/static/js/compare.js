@@ -45,10 +45,21 @@ export function compare() {
       this.env = q.get("env") ?? "moor";
       if (this.looks.length > 1) this.way = q.get("way") ?? "side";
       new ResizeObserver(() => this.again()).observe(this.$refs.mats);
+      await this.load();
+    },
+
+    /** Sets the stage up and gets what there is to draw with. */
+    async load() {
       try {
         const [{ Stage, relief }, packs] = await Promise.all([import("./lit/stage.js"), import("./lit/packs.js")]);
         this.packs = packs;
-        const stage = (this.stage = new Stage(new OffscreenCanvas(1, 1))); // nothing waits for it to be shown
+        const canvas = new OffscreenCanvas(1, 1); // nothing waits for it to be shown
+        const stage = (this.stage = new Stage(canvas));
+        canvas.addEventListener("webglcontextlost", () => {
+          this.stage = null;
+          this.surfaces = [];
+          this.load(); // on a new canvas
+        });
         const [values, light] = await Promise.all([packs.tables(), packs.light(this.lightURL())]);
         stage.tables(values);
         stage.lit(light);
@@ -193,8 +204,8 @@ export function compare() {
     /** @param {Event} e */
     async chooseLight(e) {
       this.env = /** @type {HTMLElement} */ (e.currentTarget).dataset.env ?? "moor";
-      const light = await this.packs?.light(this.lightURL()).catch((/** @type {Error} */ x) => fail(x));
-      if (light) this.stage?.lit(light);
+      const { env } = this, light = await this.packs?.light(this.lightURL()).catch((/** @type {Error} */ x) => fail(x));
+      if (light && env === this.env) this.stage?.lit(light);
       this.set({});
     },
     /** @param {PointerEvent} e */

@@ -169,12 +169,13 @@ export function deciding() {
      * @param {number} step
      */
     accepted(sets, step) {
-      tell(sets.length === 1 ? "Accepted; it is on the Bench." : `${sets.length} sets accepted; they are on the Bench.`, step ? () => this.back(step) : null, sets.length ? [{ word: sets.length === 1 ? "Release…" : `Release ${sets.length}…`, key: "R", act: () => this.release(sets) }] : []);
+      const { delivery } = this; // another one may be open when it is pressed
+      tell(sets.length === 1 ? "Accepted; it is on the Bench." : `${sets.length} sets accepted; they are on the Bench.`, step ? () => this.back(step) : null, sets.length ? [{ word: sets.length === 1 ? "Release…" : `Release ${sets.length}…`, key: "R", act: () => this.release(delivery, sets) }] : []);
     },
 
-    /** Asks before accepted sets are released. @param {number[]} sets */
-    async release(sets) {
-      const { sets: all } = await call("GET", `/api/v1/deliveries/${this.delivery}`);
+    /** Asks before accepted sets are released. @param {string} delivery @param {number[]} sets */
+    async release(delivery, sets) {
+      const { sets: all } = await call("GET", `/api/v1/deliveries/${delivery}`);
       const drafts = all.filter((k) => sets.includes(k.material_id)).map((k) => ({ id: k.material_id, version: k.version, name: k.title || k.name }));
       dispatchEvent(new CustomEvent("release", { detail: drafts }));
     },

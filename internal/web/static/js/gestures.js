@@ -5,7 +5,7 @@
 /**
  * @typedef {object} Hooks
  * @property {(field: string, value: number) => string} preview shows a figure as it would be; gives the text of one that is more than a number
- * @property {(field: string) => void} restore shows it as it is again
+ * @property {(field: string, value: number) => void} restore shows it as it was again
  * @property {(field: string, value: number, landed: () => void) => Promise<unknown>} save landed is called when the server has it, before the page is renewed
  */
 
@@ -66,7 +66,7 @@ export function gestures(root, hooks) {
     g.at.textContent = g.text;
     if (g.label) g.at.setAttribute("aria-label", g.label);
     delete g.at.dataset.mine;
-    hooks.restore(g.field);
+    hooks.restore(g.field, g.from);
   };
   const cancel = () => {
     const g = now;
@@ -82,7 +82,7 @@ export function gestures(root, hooks) {
     now = null;
     clearTimeout(g.timer);
     hooks.save(g.field, g.value, () => {
-      g.at.dataset.now = String(g.value);
+      for (const same of /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll(`.figure[data-field="${g.field}"]`))) same.dataset.now = String(g.value);
       delete g.at.dataset.mine;
     }).catch(() => back(g));
   };
@@ -120,12 +120,13 @@ export function gestures(root, hooks) {
     pressed.x = e.clientX;
   });
   const drop = (/** @type {PointerEvent} */ e) => {
+    const captured = figure(e.target)?.hasPointerCapture(e.pointerId);
+    if (captured) ended = e.timeStamp;
     if (!pressed || e.pointerId !== pressed.id) return;
     const { at } = pressed, dragged = at.hasPointerCapture(e.pointerId);
     pressed = null;
     delete root.dataset.dragging;
     if (!dragged) return;
-    ended = e.timeStamp;
     if (e.type === "pointercancel") cancel();
     else finish();
   };
@@ -136,7 +137,11 @@ export function gestures(root, hooks) {
     if (!at || e.ctrlKey || e.metaKey) return;
     const steps = /** @type {Record<string, number>} */ ({ ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 })[e.key];
     if (steps) step(at, steps * pitch(e));
-    else if (e.key === "Escape" && now) cancel();
+    else if (e.key === "Escape" && now) {
+      pressed = null; // the rest of a drag means nothing
+      delete root.dataset.dragging;
+      cancel();
+    }
     else if (e.key === "Enter" && now) finish();
     else return;
     e.preventDefault();

@@ -51,7 +51,7 @@ function seeing() {
       addEventListener("look", (e) => this.look(/** @type {CustomEvent} */ (e).detail === "lit"));
       this.root.addEventListener("relit", (/** @type {CustomEvent} */ e) => this.relight(e.detail));
       this.root.addEventListener("figured", (/** @type {CustomEvent} */ e) => this.shade(e.detail, true));
-      new ResizeObserver(() => this.again()).observe(this.$refs.mat);
+      new ResizeObserver(() => (this.again(), this.finer())).observe(this.$refs.mat);
       addEventListener("room", () => this.rule());
       this.keys();
       if (new URLSearchParams(location.search).get("lens") === "lit") this.look(true);
@@ -111,7 +111,7 @@ function seeing() {
       this.view.zoom = Math.max(0.2, Math.min(40, this.view.zoom));
       this.view.exposure = Math.max(-12, Math.min(12, this.view.exposure));
       clearTimeout(this.writing); // not at every step of the hand
-      this.writing = setTimeout(() => this.writeAddress(), 100);
+      this.writing = setTimeout(() => (this.writeAddress(), this.finer()), 100);
       this.dress();
       this.again(true);
     },

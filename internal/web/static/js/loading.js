@@ -72,8 +72,24 @@ export function loading() {
       this.again();
     },
 
+    /** What is seen has become larger: larger maps may be wanted. */
+    finer() {
+      if (this.loading && !this.still) this.sharpen(this.loading.signal).catch((/** @type {Error} */ e) => e.name === "AbortError" || fail(e));
+    },
+    /** @type {AbortSignal | null} of the maps that are on their way */ sharpening: null,
+
     /** Takes larger maps, up to what the screen can show. @param {AbortSignal} signal */
     async sharpen(signal) {
+      if (this.sharpening === signal) return;
+      this.sharpening = signal;
+      try {
+        await this.takeLarger(signal);
+      } finally {
+        if (this.sharpening === signal) this.sharpening = null;
+      }
+    },
+    /** @param {AbortSignal} signal */
+    async takeLarger(signal) {
       for (const px of [1024, 2048, 4096]) {
         const s = this.stage?.surface;
         if (!s || !this.packs || px <= this.sharp || s.head.w < this.sharp && s.head.h < this.sharp) continue;

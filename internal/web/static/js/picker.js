@@ -22,7 +22,14 @@ const kept = "aldermoor.colours";
 const mostKept = 8;
 
 /** @returns {string[]} */
-const recent = () => JSON.parse(localStorage.getItem(kept) ?? "[]");
+const recent = () => {
+  try {
+    const list = JSON.parse(localStorage.getItem(kept) ?? "[]");
+    return Array.isArray(list) ? list.filter((k) => /^#[0-9a-f]{6}$/.test(k)) : [];
+  } catch {
+    return []; // damaged: nothing is lost that matters
+  }
+};
 
 /** @param {string} tag @param {Record<string, string>} attributes @param {(Node | string)[]} inner */
 function element(tag, attributes, ...inner) {
@@ -130,7 +137,7 @@ export function pick(at, what) {
     over = true;
     box.remove();
     at.focus();
-    if (put || rgb === what.rgb) return what.restore();
+    if (put || rgb.every((v, i) => Math.abs(v - what.rgb[i]) < 1e-6)) return what.restore();
     localStorage.setItem(kept, JSON.stringify([hexOf(rgb), ...recent().filter((k) => k !== hexOf(rgb))].slice(0, mostKept)));
     what.save(rgb).catch(() => what.restore());
   });

@@ -34,12 +34,10 @@ export function turning() {
     drop(e) {
       this.fingers.delete(e.pointerId);
       this.held = null;
-      if (this.loading) this.sharpen(this.loading.signal).catch(() => {});
     },
     /** @param {WheelEvent} e */
     wheel(e) {
       this.set({ zoom: this.view.zoom * Math.exp(-e.deltaY * 0.0015) });
-      if (this.loading) this.sharpen(this.loading.signal).catch(() => {});
     },
     /** @param {KeyboardEvent} e */
     key(e) {

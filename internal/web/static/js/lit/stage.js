@@ -42,7 +42,7 @@ export class Stage {
     this.blank = textures.blank(gl);
     this.quad = createBufferInfoFromArrays(gl, { position: { numComponents: 2, data: [-1, -1, 3, -1, -1, 3] } });
     /** The pictures' programs, by what they leave out. @type {Map<string, any>} */ this.programs = new Map();
-    this.encoding = createProgramInfo(gl, [corner, `#version 300 es\n${encode}`]);
+    this.encoding = compiled(gl, encode);
     /** @type {Surface | null} */ this.surface = null;
     /** @type {Light | null} */ this.light = null;
     /** @type {WebGLTexture | null} */ this.sky = null;
@@ -90,7 +90,7 @@ export class Stage {
    * @param {View} v @param {number} width @param {number} height in the canvas' pixels @param {number} part
    */
   draw(v, width, height, part) {
-    if (!this.ready || !width || !height) return;
+    if (!this.ready || !width || !height || this.gl.isContextLost()) return;
     const { gl, canvas } = this, fast = part < 0;
     if (canvas.width !== width || canvas.height !== height) [canvas.width, canvas.height] = [width, height];
     if (!fast && (!this.target || this.target.width !== width || this.target.height !== height)) {
@@ -135,7 +135,7 @@ export class Stage {
     const key = JSON.stringify(defines);
     if (!this.programs.has(key)) {
       const head = Object.entries(defines).map(([name, value]) => `#define ${name} ${value}`).join("\n");
-      this.programs.set(key, createProgramInfo(this.gl, [corner, `#version 300 es\n${head}\n${picture}`]));
+      this.programs.set(key, compiled(this.gl, `${head}\n${picture}`));
     }
     return this.programs.get(key);
   }
@@ -170,6 +170,13 @@ export class Stage {
     this.gl.deleteFramebuffer(this.target.framebuffer);
     this.target = null;
   }
+}
+
+/** A program of a fragment shader; an error if this browser can't compile it. @param {WebGL2RenderingContext} gl @param {string} fragment */
+function compiled(gl, fragment) {
+  const program = createProgramInfo(gl, [corner, `#version 300 es\n${fragment}`]);
+  if (!program && !gl.isContextLost()) throw new Error("This browser's graphics could not compile the shading.");
+  return program;
 }
 
 /** A colour #rrggbb in linear light. @param {string} hex */
