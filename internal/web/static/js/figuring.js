@@ -26,11 +26,16 @@ function shading(root) {
   return {
     show: (/** @type {any} */ now) => lit()?.dispatchEvent(new CustomEvent("figured", { detail: now })),
     changed,
-    /** The page has a change before it is renewed: the next gesture begins there. @param {Record<string, any>} change */
+    /** The page has a change before the server: the next gesture begins there. Gives what takes it back. @param {Record<string, any>} change */
     keep(change) {
       const now = changed(change), element = lit(), ledger = /** @type {HTMLElement | null} */ (root.querySelector("[data-figures]"));
+      const was = [element?.dataset.look, ledger?.dataset.figures];
       if (now && element) element.dataset.look = JSON.stringify(now);
       if (ledger && change.figures) ledger.dataset.figures = JSON.stringify(laid(JSON.parse(ledger.dataset.figures ?? "{}"), change.figures));
+      return () => {
+        if (element) element.dataset.look = was[0];
+        if (ledger) ledger.dataset.figures = was[1];
+      };
     },
   };
 }
@@ -49,8 +54,11 @@ export async function picking(root, owner, at) {
     preview: (rgb) => show(changed({ figures: nested(path, rgb) })),
     restore: () => show(null),
     async save(rgb) {
-      const change = { figures: nested(path, rgb) };
-      await owner.save(() => change, () => keep(change));
+      const change = { figures: nested(path, rgb) }, takeBack = keep(change);
+      await owner.save(() => change, () => {}).catch((x) => {
+        takeBack();
+        throw x;
+      });
       show(null); // the page has it now
     },
   });
@@ -66,7 +74,7 @@ export function figuring(root, owner) {
     if (!path(field) && field !== "zero") root.querySelector("#lens")?.dispatchEvent(new CustomEvent("resized", { detail: { [field]: value } }));
   };
   root.dataset.hands = ""; // figures can be dragged now
-  gestures(root, {
+  const hand = gestures(root, {
     preview(field, value) {
       const now = change(field, value);
       show(changed(now));
@@ -79,12 +87,14 @@ export function figuring(root, owner) {
       size(field, value);
     },
     async save(field, value, landed) {
-      /** @type {Record<string, any>} */ let made = {};
-      await owner.save(() => (made = change(field, value)), () => {
-        keep(made);
-        landed();
+      const takeBack = keep(change(field, value));
+      await owner.save(() => change(field, value), landed).catch((x) => {
+        takeBack();
+        throw x;
       });
       show(null); // the page has it now
+      hand.again();
     },
   });
+  root.querySelector("#lit")?.addEventListener("relit", () => hand.again()); // the page was renewed meanwhile
 }

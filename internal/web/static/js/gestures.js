@@ -6,7 +6,7 @@
  * @typedef {object} Hooks
  * @property {(field: string, value: number) => string} preview shows a figure as it would be; gives the text of one that is more than a number
  * @property {(field: string, value: number) => void} restore shows it as it was again
- * @property {(field: string, value: number, landed: () => void) => Promise<unknown>} save landed is called when the server has it, before the page is renewed
+ * @property {(field: string, value: number, landed: () => void) => Promise<unknown>} save begins at once; landed is called when the server has it, before the page is renewed
  */
 
 /** @typedef {{at: HTMLElement, field: string, text: string, label: string, from: number, value: number, timer: number}} Gesture */
@@ -81,17 +81,28 @@ export function gestures(root, hooks) {
     if (g.value === g.from) return cancel();
     now = null;
     clearTimeout(g.timer);
-    hooks.save(g.field, g.value, () => {
-      for (const same of /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll(`.figure[data-field="${g.field}"]`))) same.dataset.now = String(g.value);
-      delete g.at.dataset.mine;
-    }).catch(() => back(g));
+    const saved = hooks.save(g.field, g.value, () => delete g.at.dataset.mine);
+    set(g.field, g.value); // the next gesture begins there
+    saved.catch(() => {
+      set(g.field, g.from);
+      back(g);
+    });
+  };
+  /** @param {string} field @param {number} value */
+  const set = (field, value) => {
+    for (const at of /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll(`.figure[data-field="${field}"]`))) at.dataset.now = String(value);
+  };
+  /** Ends a gesture when nothing more comes. Where the page was busy meanwhile, what was pressed may still be on its way. @param {Gesture} g */
+  const endSoon = (g) => {
+    const due = performance.now() + rest;
+    clearTimeout(g.timer);
+    g.timer = window.setTimeout(() => (performance.now() > due + 100 ? endSoon(g) : finish()), rest);
   };
   /** @param {HTMLElement} at @param {number} steps */
   const step = (at, steps) => {
     const g = begin(at);
     put(g, stepped(at, g.value, steps));
-    clearTimeout(g.timer);
-    g.timer = window.setTimeout(finish, rest);
+    endSoon(g);
   };
 
   let ended = -Infinity; // when a drag did: its click is no press
@@ -156,4 +167,10 @@ export function gestures(root, hooks) {
     e.preventDefault();
     step(at, -Math.sign(e.deltaY || e.deltaX) * pitch(e)); // with Shift a wheel turns sideways
   }, { passive: false });
+  return {
+    /** Shows once more what the gesture under way makes of its figure: the page was drawn anew. */
+    again() {
+      if (now) put(now, now.value);
+    },
+  };
 }
