@@ -532,3 +532,67 @@ test("a channel without a map has its one value edited", async ({ page }) => {
   await expect.poll(async () => (await figures()).constants.metallic).toBeUndefined();
   await expect(rough).toHaveText("0.8");
 });
+
+test("the lens has a full view, the measure's box is whole, and ? explains the figures", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  await page.setViewportSize({ width: 1024, height: 600 });
+  await page.goto(`${s.url}/bench/${idOf("slates_round")}`);
+  await settled(page);
+  const mat = page.locator("#lens .mat"), before = await mat.boundingBox();
+  await page.keyboard.press("f");
+  await expect.poll(async () => (await mat.boundingBox())?.width).toBeGreaterThan(960);
+  expect((await mat.boundingBox())?.height).toBeGreaterThan(Number(before?.height));
+  await expect(page.locator(".ledger")).toBeHidden();
+  await page.reload(); // the address has it
+  await settled(page);
+  expect((await mat.boundingBox())?.width).toBeGreaterThan(960);
+  await page.keyboard.press("Escape");
+  await expect(page.locator(".ledger")).toBeVisible();
+  expect(page.url()).not.toContain("full");
+  // A line that ends in the corner: its box is within the window, over what is around the lens.
+  await page.keyboard.press("m");
+  const box = await mat.boundingBox();
+  if (!box) throw new Error("there is no lens");
+  await page.mouse.move(box.x + 150, box.y + 60);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width - 120, box.y + box.height - 40, { steps: 3 });
+  await page.mouse.up();
+  const form = page.locator(".measure");
+  await expect(form).toBeVisible();
+  expect(await form.evaluate((f) => {
+    const r = f.getBoundingClientRect();
+    return [[r.left + 2, r.top + 2], [r.right - 2, r.bottom - 2]].every(([x, y]) => f.contains(document.elementFromPoint(x, y)));
+  })).toBe(true);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("?");
+  for (const figure of ["Size", "Density", "Sharp from", "Depth"]) await expect(page.locator(".meanings dt", { hasText: figure }).first()).toBeVisible();
+});
+
+test("a list that is stepped through by keys acts once, and Escape takes it back", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  await page.goto(`${s.url}/rules`);
+  const sent = /** @type {string[]} */ ([]);
+  page.on("request", (r) => r.method() !== "GET" && sent.push(r.url()));
+  await page.evaluate(() => {
+    const list = document.createElement("select"); // what any page may have
+    list.innerHTML = "<option>a</option><option>b</option><option>c</option>";
+    list.id = "probe";
+    list.addEventListener("change", () => (list.dataset.acted = `${list.dataset.acted ?? ""}${list.value}`));
+    document.querySelector("main")?.append(list);
+  });
+  const list = page.locator("#probe");
+  await list.focus();
+  for (const k of ["ArrowDown", "ArrowDown"]) await page.keyboard.press(k);
+  await expect(list).toHaveValue("c");
+  expect(await list.getAttribute("data-acted")).toBeNull();
+  await page.keyboard.press("Escape");
+  await expect(list).toHaveValue("a");
+  for (const k of ["ArrowDown", "ArrowDown", "Enter"]) await page.keyboard.press(k);
+  await expect(list).toHaveAttribute("data-acted", "c");
+  await page.keyboard.press("ArrowUp");
+  await page.keyboard.press("Tab");
+  await expect(list).toHaveAttribute("data-acted", "cb");
+  await list.selectOption("a"); // by the pointer, at once
+  await expect(list).toHaveAttribute("data-acted", "cba");
+  expect(sent).toEqual([]);
+});

@@ -7,18 +7,19 @@ import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync,
 const to = "internal/web/static";
 for (const dir of ["fonts", "icons", "vendor"]) mkdirSync(`${to}/${dir}`, { recursive: true });
 
-for (const [name, file] of [
-  ["hanken-grotesk", "hanken-grotesk-latin-wght-normal"],
-  ["bricolage-grotesque", "bricolage-grotesque-latin-wght-normal"],
-  ["jetbrains-mono", "jetbrains-mono-latin-wght-normal"],
-]) {
-  copyFileSync(`node_modules/@fontsource-variable/${name}/files/${file}.woff2`, `${to}/fonts/${name}.woff2`);
+for (const name of ["hanken-grotesk", "jetbrains-mono"]) {
+  copyFileSync(`node_modules/@fontsource-variable/${name}/files/${name}-latin-wght-normal.woff2`, `${to}/fonts/${name}.woff2`);
+}
+// Headings have two weights, each a file of half the size of the one with all weights.
+for (const weight of [400, 600]) {
+  for (const [name, letters] of [["bricolage-grotesque", "latin"], ["bricolage-grotesque-ext", "latin-ext"]]) {
+    copyFileSync(`node_modules/@fontsource/bricolage-grotesque/files/bricolage-grotesque-${letters}-${weight}-normal.woff2`, `${to}/fonts/${name}-${weight}.woff2`);
+  }
 }
 // Letters beyond Latin's first two blocks, loaded only by pages that have them. Two of the families
 // have no Cyrillic: there another one stands in.
 for (const [name, from] of [
   ["hanken-grotesk-ext", "hanken-grotesk/files/hanken-grotesk-latin-ext"],
-  ["bricolage-grotesque-ext", "bricolage-grotesque/files/bricolage-grotesque-latin-ext"],
   ["jetbrains-mono-ext", "jetbrains-mono/files/jetbrains-mono-latin-ext"],
   ["jetbrains-mono-cyrillic", "jetbrains-mono/files/jetbrains-mono-cyrillic"],
   ["golos-text-cyrillic", "golos-text/files/golos-text-cyrillic"],
@@ -64,7 +65,7 @@ for (const page of readdirSync(templates)) {
 const licences = [];
 /** @param {string} dir */
 const textIn = (dir) => readdirSync(dir).filter((f) => /^(licen[cs]e|copying|notice)/i.test(f)).sort().map((f) => readFileSync(`${dir}/${f}`, "utf8").trim()).join("\n\n");
-for (const name of ["@alpinejs/csp", "@github/combobox-nav", "@fontsource-variable/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "tus-js-client", "twgl.js", "url-parse"]) {
+for (const name of ["@alpinejs/csp", "@github/combobox-nav", "@fontsource/bricolage-grotesque", "@fontsource-variable/golos-text", "@fontsource-variable/hanken-grotesk", "@fontsource-variable/jetbrains-mono", "idiomorph", "js-base64", "lucide-static", "querystringify", "requires-port", "tailwindcss", "tus-js-client", "twgl.js", "url-parse"]) {
   const dir = `node_modules/${name}`, about = JSON.parse(readFileSync(`${dir}/package.json`, "utf8"));
   const text = textIn(dir) || (existsSync(`web/licences/${name.replace("/", "-")}.txt`) ? readFileSync(`web/licences/${name.replace("/", "-")}.txt`, "utf8").trim() : "");
   if (!text) throw new Error(`${name} has no licence text: put it into web/licences`);

@@ -171,7 +171,7 @@ func surfaceRows(m *materials.Material) (rows []figureRow, now string) {
 		} else {
 			parts = append(parts, hex(e.Color, "emission.color", "colour of emission"), figurePart{Text: "temperature", Path: "emission.temperature", Kind: "figure", Label: "colour temperature in kelvin", Offer: true})
 		}
-		parts = append(parts, word("A glowing look is not a lamp: it lights nothing else."))
+		parts = append(parts, word("· not a lamp: it lights nothing else"))
 		add("Emission", f.Emission == n.Emission, "emission", false, parts...)
 	}
 	side := toggle(f.TwoSided, "two_sided", "one-sided", "two-sided")

@@ -217,6 +217,7 @@ func (s *Server) library(c *echo.Context) error {
 		return err
 	}
 	p := libraryPage{frame: s.frame(c, "Library")}
+	p.Sentence = true
 	p.Text = q.Text
 	col, err := s.within(c.Request().Context(), me(c), c.QueryParam(collectionParam), &q)
 	if err != nil {

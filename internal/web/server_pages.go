@@ -43,6 +43,7 @@ func (s *Server) loadPages() error {
 		// Named in the head, modules are fetched side by side, not one import after another.
 		funcs["script"] = func() string { return modules[0] }
 		funcs["modules"] = func() []string { return modules[1:] }
+		funcs["meanings"] = func() []wording.Meaning { return wording.Meanings(name) }
 		t, err := template.New("layout.html").Funcs(funcs).ParseFS(files, "templates/layout.html", "templates/partials/*.html", "templates/pages/"+f.Name())
 		if err != nil {
 			return fmt.Errorf("page %s: %w", name, err)
@@ -150,6 +151,8 @@ type frame struct {
 	Event  int64          // the last event before the page was drawn
 	Early  string         // a picture to be fetched before anything else; empty for none
 	Ahead  ahead
+	// Sentence says that the page has a sentence in the light weight of the headings' type.
+	Sentence bool
 }
 
 // ahead is what a page fetches while its scripts still load, because they will ask for it.

@@ -144,16 +144,39 @@ func (s *Service) Patch(ctx context.Context, p people.Principal, of library.Seen
 func changes(was, now map[string]json.RawMessage, what []string) string {
 	var out []string
 	for _, k := range what {
-		out = append(out, fmt.Sprintf("%s: %.300s → %.300s", k, plainly(was[k]), plainly(now[k])))
+		out = append(out, differences(strings.ReplaceAll(k, "_", " "), was[k], now[k])...)
 	}
 	return strings.Join(out, "; ")
+}
+
+// differences says what was and what is, one for each figure of a part that has figures of its own.
+func differences(name string, was, now json.RawMessage) []string {
+	var a, b map[string]json.RawMessage
+	if json.Unmarshal(was, &a) != nil || json.Unmarshal(now, &b) != nil || a == nil || b == nil {
+		if bytes.Equal(was, now) {
+			return nil
+		}
+		return []string{fmt.Sprintf("%s: %.300s → %.300s", name, plainly(was), plainly(now))}
+	}
+	keys := slices.Collect(maps.Keys(a))
+	for k := range b {
+		if _, ok := a[k]; !ok {
+			keys = append(keys, k)
+		}
+	}
+	slices.Sort(keys)
+	var out []string
+	for _, k := range keys {
+		out = append(out, differences(name+", "+strings.ReplaceAll(k, "_", " "), a[k], b[k])...)
+	}
+	return out
 }
 
 // plainly says a part of a material in words: texts and lists as they read, nothing as
 // "none", and what has parts of its own as it is kept.
 func plainly(part json.RawMessage) string {
 	var v any
-	if json.Unmarshal(part, &v) != nil {
+	if len(part) > 0 && json.Unmarshal(part, &v) != nil {
 		return string(part)
 	}
 	switch v := v.(type) {

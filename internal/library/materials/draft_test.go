@@ -151,9 +151,9 @@ func TestWhatIsKnownIsSaid(t *testing.T) {
 }
 
 func TestTheAuditSaysChangesInWords(t *testing.T) {
-	was := map[string]json.RawMessage{"tags": json.RawMessage(`[]`), "name": json.RawMessage(`"Setts"`), "depth": json.RawMessage(`null`), "zero": json.RawMessage(`0.5`)}
-	now := map[string]json.RawMessage{"tags": json.RawMessage(`["moss","wet"]`), "name": json.RawMessage(`""`), "depth": json.RawMessage(`{"m":0.02}`), "zero": json.RawMessage(`0.25`)}
-	if got, want := changes(was, now, []string{"depth", "name", "tags", "zero"}), `depth: none → {"m":0.02}; name: Setts → none; tags: none → moss, wet; zero: 0.5 → 0.25`; got != want {
+	was := map[string]json.RawMessage{"tags": json.RawMessage(`[]`), "name": json.RawMessage(`"Setts"`), "depth": json.RawMessage(`null`), "zero": json.RawMessage(`0.5`), "figures": json.RawMessage(`{"roughness":[0,1],"coat":{"weight":0},"tint":[1,1,1]}`)}
+	now := map[string]json.RawMessage{"tags": json.RawMessage(`["moss","wet"]`), "name": json.RawMessage(`""`), "depth": json.RawMessage(`{"m":0.02}`), "zero": json.RawMessage(`0.25`), "figures": json.RawMessage(`{"roughness":[0.2,1],"coat":{"weight":0.5},"tint":[1,1,1]}`)}
+	if got, want := changes(was, now, []string{"depth", "figures", "name", "tags", "zero"}), `depth: none → {"m":0.02}; figures, coat, weight: 0 → 0.5; figures, roughness: [0,1] → [0.2,1]; name: Setts → none; tags: none → moss, wet; zero: 0.5 → 0.25`; got != want {
 		t.Errorf("got  %s\nwant %s", got, want)
 	}
 }

@@ -1,7 +1,7 @@
 // @ts-check
 // The switch between the lenses, in a material's head. A release's page has plain pictures besides.
 import { island } from "./island.js";
-import { keys } from "./keys.js";
+import { keys, otherKeys } from "./keys.js";
 
 export function lenses() {
   return island({
@@ -11,11 +11,13 @@ export function lenses() {
       this.root = this.$root;
       const look = (/** @type {string} */ detail) => dispatchEvent(new CustomEvent("look", { detail }));
       keys("Bench", [
-        { key: "1", says: "Flat lens", run: () => look("flat") },
-        { key: "2", says: "Lit lens", run: () => look("lit") },
-        ...(this.root.querySelector("[data-lens-is=laid]") ? [{ key: "3", says: "Laid lens", run: () => look("laid") }] : []),
-        ...(this.root.querySelector("[data-lens-is=pictures]") ? [{ key: "4", says: "pictures", run: () => look("pictures") }] : []),
+        ...[["1", "flat", "Flat lens"], ["2", "lit", "Lit lens"], ["3", "laid", "Laid lens"], ["4", "pictures", "pictures"]] // those that the page has
+          .filter(([, lens]) => this.root.querySelector(`[data-lens-is=${lens}]`))
+          .map(([key, lens, says]) => ({ key, says, run: () => look(lens) })),
+        { key: "f", says: "full view, and back", run: () => this.turnFull() },
       ]);
+      otherKeys((e) => e.key === "Escape" && this.full() && this.turnFull());
+      if (new URL(location.href).searchParams.has("full")) this.turnFull();
       const pictures = document.getElementById("pictures");
       if (pictures) this.beside(pictures);
       addEventListener("lens", (e) => {
@@ -41,6 +43,19 @@ export function lenses() {
       const asked = url().searchParams.get("lens") ?? "";
       if (asked === "lit") pictures.hidden = true;
       else if (this.root.querySelector(`[data-lens-is="${CSS.escape(asked)}"]`)) addEventListener("alpine:initialized", () => dispatchEvent(new CustomEvent("look", { detail: asked })));
+    },
+
+    full: () => document.documentElement.hasAttribute("data-full"),
+
+    /** The lens over the whole window, and back. */
+    turnFull() {
+      const on = document.documentElement.toggleAttribute("data-full"), now = new URL(location.href);
+      this.root.querySelector("[data-turn-full]").setAttribute("aria-pressed", String(on));
+      if (on) now.searchParams.set("full", "1");
+      else now.searchParams.delete("full");
+      history.replaceState(null, "", now);
+      // A release's pictures are no lens.
+      if (on && document.getElementById("pictures")?.hidden === false) dispatchEvent(new CustomEvent("look", { detail: this.root.querySelector("[data-lens-is]").dataset.lensIs }));
     },
 
     /** @param {Event} e */

@@ -48,8 +48,8 @@ export function measuring() {
       await this.$nextTick();
       const box = this.$refs.mat.getBoundingClientRect(), form = this.$refs.ask;
       const at = [(l.x1 * this.it.width - this.x) * this.scale, (l.y1 * this.it.height - this.y) * this.scale];
-      form.style.left = `${Math.max(8, Math.min(at[0] + 12, box.width - form.offsetWidth - 8))}px`;
-      form.style.top = `${Math.max(8, Math.min(at[1] + 12, box.height - form.offsetHeight - 8))}px`;
+      form.style.left = `${Math.max(8, Math.min(box.left + at[0] + 12, innerWidth - form.offsetWidth - 8))}px`;
+      form.style.top = `${Math.max(8, Math.min(box.top + at[1] + 12, innerHeight - form.offsetHeight - 8))}px`;
       this.$refs.long.value = "";
       this.$refs.long.focus();
     },

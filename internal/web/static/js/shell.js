@@ -4,6 +4,7 @@
 import { fail } from "./api.js";
 import { keys, letters, listed, otherKeys, setLetters } from "./keys.js";
 import { anythingUnsent } from "./state.js";
+import "./selects.js";
 import { listen } from "./stream.js";
 
 /** @typedef {{word: string, key: string, act: () => Promise<void>}} Action */
@@ -44,7 +45,7 @@ export function shell() {
       if (document.querySelector("[data-running]")) this.listen();
       keys("Everywhere", [
         { key: "/", says: "find a material", run: () => this.find() },
-        { key: "?", says: "this list", run: () => this.showKeys() },
+        { key: "?", says: "keys and figures", run: () => this.showKeys() },
       ]);
       otherKeys((e) => this.key(e));
     },
