@@ -161,3 +161,46 @@ test("a delivery is found by its name", async ({ page }) => {
   await page.locator("#find-delivery").fill("nothing like it");
   await expect(page.getByText("No matches.")).toBeVisible();
 });
+
+test("sets of a delivery are chosen across tabs, changed, left out and accepted together", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const { zip } = scanned(s.dir, ["--sets", "7", "--size", "96", "--faults", "all"]);
+  const sent = await page.request.post(`${s.url}/api/v1/deliveries`, { multipart: { file: { name: "chosen.zip", mimeType: "application/zip", buffer: zip } } });
+  const { href } = await sent.json(), delivery = async () => (await page.request.get(s.url + href)).json();
+  await expect.poll(async () => (await delivery()).state, { timeout: 60_000 }).toBe("sorted");
+  await page.goto(`${s.url}/intake/${href.split("/").pop()}?show=check`);
+  const boxes = page.locator("tr[data-set] [data-choose]"), bar = page.locator("form[data-bulk]");
+  await boxes.nth(0).click();
+  await boxes.nth(2).click({ modifiers: ["Shift"] });
+  await expect(bar).toContainText("3 sets");
+  const names = await page.locator("tr[data-chosen]").evaluateAll((rows) => rows.map((r) => /** @type {HTMLElement} */ (r).dataset.item));
+  // A filter that hides them, and news: they stay chosen.
+  await page.locator("[data-filter]").fill("nothing has this name");
+  await expect(page.locator("tr[data-set]")).toHaveCount(0);
+  await page.locator("[data-filter]").fill("");
+  await expect(page.locator("tr[data-chosen]")).toHaveCount(3);
+  await bar.getByLabel("Value").fill("chosen here");
+  await bar.getByRole("button", { name: "Apply" }).click();
+  for (const id of names) await expect.poll(async () => (await (await page.request.get(`${s.url}/api/v1/materials/${id}`)).json()).tags).toContain("chosen here");
+  // A key on the box; on a map's cell the same key means something else.
+  await boxes.nth(3).focus();
+  await page.keyboard.press("x");
+  await expect(bar).toContainText("4 sets");
+  await bar.getByRole("button", { name: "Leave out" }).click();
+  await expect(page.locator("[data-tab=left] .num")).toHaveText("4");
+  await expect(bar).toBeHidden();
+  await page.locator("[data-tab=left]").click();
+  await expect(page.locator("tr[data-set]")).toHaveCount(4);
+  await boxes.nth(0).click();
+  await boxes.nth(3).click({ modifiers: ["Shift"] });
+  await expect(bar.getByRole("button", { name: "Accept" })).toBeHidden();
+  await bar.getByRole("button", { name: "Put back" }).click();
+  await expect(page.locator("[data-tab=left] .num")).toHaveText("0");
+  await page.locator("[data-tab=check]").click();
+  await boxes.nth(0).click();
+  await boxes.nth(1).click();
+  await bar.getByRole("button", { name: "Accept" }).click();
+  await expect(page.locator("[data-tab=done] .num")).toHaveText("2");
+  await page.keyboard.press("u");
+  await expect.poll(async () => (await delivery()).sets.filter((/** @type {any} */ k) => k.stage === "accepted").length).toBe(0);
+});

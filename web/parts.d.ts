@@ -155,6 +155,15 @@ interface Intake {
   heard(e: CustomEvent<string[]>): void;
   reload(): Promise<void>;
   fold(): void;
+  // sets.js, changing.js
+  count: number;
+  out: boolean;
+  readonly label: string;
+  chooseMany(): void;
+  clearChosen(): void;
+  decideMany(e: SubmitEvent): Promise<void>;
+  suggest(): void;
+  changeAll(form: HTMLFormElement, materials: { id: number; version: number; }[]): Promise<void>;
   // cells.js
   open: boolean;
   about: { title: string; file: string; facts: string; reasons: { says: string; word: string; tone: string }[]; choices: { id: string; title: string }[]; map: string; set: string; maps: (MapInfo & { file: string })[]; rivals: (MapInfo & { file: string })[]; parts: string[][]; size: { width: number; height: number; known: boolean }; };

@@ -16,6 +16,11 @@ import (
 	"github.com/labstack/echo/v5"
 )
 
+// bulkView is what a bar suggests that changes what is chosen.
+type bulkView struct{ Contacts, Licences []string }
+
+func bulkChanges() bulkView { return bulkView{materials.Contacts, commonLicences} }
+
 // commonLicences are suggested where one is typed.
 var commonLicences = []string{"CC0-1.0", "CC-BY-4.0", "CC-BY-SA-4.0", "CC-BY-NC-4.0", "LicenseRef-Studio-Only"}
 
@@ -24,15 +29,15 @@ const draftsAtOnce = 60
 
 type benchPage struct {
 	frame
-	Drafts             []draftRow
-	Query              materials.DraftQuery
-	Total              int
-	Tabs               []tabView
-	Orders             []choice
-	Stations           []choice
-	Pages              pages
-	Contacts, Licences []string
-	Works              bool // may change them
+	Drafts   []draftRow
+	Query    materials.DraftQuery
+	Total    int
+	Tabs     []tabView
+	Orders   []choice
+	Stations []choice
+	Pages    pages
+	Changes  bulkView
+	Works    bool // may change them
 }
 
 type draftRow struct {
@@ -64,7 +69,7 @@ func (s *Server) bench(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	p := benchPage{frame: s.frame(c, "Bench"), Query: q, Total: list.Total, Contacts: materials.Contacts, Licences: commonLicences, Pages: pagesOf(c, max(1, q.Page), q.Per, list.Total), Works: me(c).May(people.Contribute)}
+	p := benchPage{frame: s.frame(c, "Bench"), Query: q, Total: list.Total, Changes: bulkChanges(), Pages: pagesOf(c, max(1, q.Page), q.Per, list.Total), Works: me(c).May(people.Contribute)}
 	for _, k := range materials.DraftStates {
 		p.Tabs = append(p.Tabs, tabView{ID: cmp.Or(string(k), "all"), Title: draftWords[k], Count: list.Counts[k], Href: with(c, "show", string(k)), Current: k == q.State})
 	}

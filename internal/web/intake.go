@@ -13,6 +13,7 @@ import (
 
 type intakePage struct {
 	frame
+	Changes    bulkView // of chosen sets
 	Deliveries []deliveryRow
 	Find       string // in the deliveries' names
 	Pages      pages
@@ -50,7 +51,7 @@ func (s *Server) intake(c *echo.Context) error {
 			open = list[0].ID
 		}
 	}
-	p := intakePage{frame: s.frame(c, "Intake"), Find: find.Text, Pages: pagesOf(c, max(1, find.Page), find.Per, total)}
+	p := intakePage{frame: s.frame(c, "Intake"), Changes: bulkChanges(), Find: find.Text, Pages: pagesOf(c, max(1, find.Page), find.Per, total)}
 	if open > 0 {
 		d, err := s.Studio.Intake.Delivery(ctx, me(c), open)
 		if err != nil {

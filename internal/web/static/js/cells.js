@@ -143,13 +143,14 @@ export function cells() {
         { key: "f", says: "show only sets with …", run: () => /** @type {HTMLElement | null} */ (this.root.querySelector("[data-filter]"))?.focus() },
         { key: "u", says: "undo", run: () => (this.delivery ? this.turnNext("undo") : false) },
         { key: "U", says: "redo", run: () => (this.delivery ? this.turnNext("redo") : false) },
-        { key: "Escape", says: "close the reasons", run: () => (this.open ? this.shut() : false) },
+        { key: "Escape", scope: "reasons", says: "close the reasons", run: () => (this.open ? this.shut() : false) },
         { key: "a", says: "the same for all named so, when it is offered" },
         { key: "A", says: "always for this station, when it is offered" },
         { key: "R", says: "release what was just accepted, when it is offered" },
       ]);
       keys("Intake, this picture is", Object.entries(letters).map(([key, channel]) => ({
         key,
+        scope: "map",
         says: titles[/** @type {keyof typeof titles} */ (channel)].toLowerCase(),
         run: (e) => {
           const cell = at(e);

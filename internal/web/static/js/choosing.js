@@ -84,10 +84,10 @@ export function choosing(place, what) {
     }
   });
   keys(place, [
-    { key: "x", says: `choose the ${what}`, run: (e) => {
-      const item = itemAt(e.target);
+    { key: "x", scope: "list", says: `choose the ${what}`, run: (e) => { // on a map of Intake it is another key
+      const item = /** @type {Element} */ (e.target).closest("[data-cell]") ? null : itemAt(e.target);
       return item?.querySelector("[data-choose]") ? choose(item, !state.chosen.has(item.dataset.item ?? "")) : false;
     } },
-    { key: "Escape", says: "clear the selection", run: () => (state.chosen.size ? clear() : false) },
+    { key: "Escape", scope: "list", says: "clear the selection", run: () => (state.chosen.size ? clear() : false) },
   ]);
 }

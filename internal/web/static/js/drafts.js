@@ -2,57 +2,25 @@
 // The Bench's list: filters in the address, materials chosen and changed together.
 import { call, fail, tell, turn } from "./api.js";
 import { choosing, chosen, clear, unchoose, versions } from "./choosing.js";
-import { suggest } from "./combo.js";
+import { changing } from "./changing.js";
 import { keys } from "./keys.js";
 import { parts } from "./parts.js";
-
-/** What can be changed of many, and an example of each. */
-const values = {
-  add_tags: "wet, coastal",
-  remove_tags: "wet, coastal",
-  add_categories: "Stone",
-  remove_categories: "Stone",
-  licence: "CC-BY-4.0",
-  author: "name",
-  contact_class: "wet sand",
-  width_m: "180 cm",
-};
-
-/** What is suggested for each. @type {Partial<Record<keyof typeof values, import("./combo.js").Source>>} */
-const sources = {
-  add_tags: { facet: "tag", many: true },
-  remove_tags: { facet: "tag", many: true },
-  add_categories: { facet: "category", many: true },
-  remove_categories: { facet: "category", many: true },
-  licence: { list: "known-licences" },
-  contact_class: { list: "known-contacts" },
-};
 
 export function drafts() {
   return {
     count: 0, // of what is chosen
-    what: /** @type {keyof typeof values} */ ("add_tags"),
+    ...changing(),
     timer: 0, // until news is shown
     typing: 0, // until what is typed is looked for: news must not put it off for ever
 
+    /** @returns {string} */
     get label() {
       return `${this.count} chosen`;
     },
+    /** @returns {string} */
     get release() {
       return `Release ${this.count}…`;
     },
-    get hint() {
-      return values[this.what];
-    },
-
-    /** The suggestions of the field, as what is changed asks for them. */
-    gone: () => {},
-    suggest() {
-      this.gone();
-      const field = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-bulk] [name=value]")), source = sources[this.what];
-      this.gone = field && source ? suggest(field, source) : () => {};
-    },
-
     /** @param {string} href */
     async go(href) {
       history.replaceState(null, "", href);
@@ -130,27 +98,11 @@ export function drafts() {
       try {
         if (does === "release") return dispatchEvent(new CustomEvent("release", { detail: chosen().map((k) => ({ id: Number(k.id), version: Number(k.version), name: k.name })) }));
         if (does === "delete") await this.delete(materials);
-        else await this.change(form, materials);
+        else await this.changeAll(form, materials);
       } catch (err) {
         fail(err);
       }
       await this.show();
-    },
-
-    /**
-     * @param {HTMLFormElement} form
-     * @param {{id: number, version: number}[]} materials
-     */
-    async change(form, materials) {
-      const field = /** @type {HTMLInputElement} */ (form.elements.namedItem("value"));
-      const text = field.value.trim();
-      if (!text) return field.focus();
-      const many = this.what.endsWith("tags") || this.what.endsWith("categories");
-      const value = many ? text.split(",").map((w) => w.trim()).filter(Boolean) : text;
-      const { step } = await call("PATCH", "/api/v1/materials", { materials, change: { [this.what]: value } });
-      field.value = "";
-      if (step) tell(`Saved: ${materials.length} materials.`, () => turn(step));
-      else tell("Nothing changed.");
     },
 
     /** @param {{id: number, version: number}[]} materials */

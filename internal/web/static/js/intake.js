@@ -5,6 +5,7 @@ import { call, tell } from "./api.js";
 import { cells } from "./cells.js";
 import { setOf } from "./channels.js";
 import { deciding } from "./deciding.js";
+import { many } from "./sets.js";
 import { parts } from "./parts.js";
 import { sending } from "./sending.js";
 import { interrupted } from "./upload.js";
@@ -14,7 +15,7 @@ import { interrupted } from "./upload.js";
 export function intake() {
   /** @type {any} */ const it = {};
   // Getters stay getters.
-  for (const part of [triage(), sending(), cells(), deciding()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
+  for (const part of [triage(), sending(), cells(), deciding(), many()]) Object.defineProperties(it, Object.getOwnPropertyDescriptors(part));
   return it;
 }
 
@@ -50,6 +51,7 @@ function triage() {
     init() {
       this.root = this.$root;
       this.cellKeys();
+      this.chooseMany();
       this.root.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => /** @type {Element} */ (e.target).matches("[data-filter]") && this.filterKey(e));
       this.root.addEventListener("dragover", (/** @type {DragEvent} */ e) => this.aim(e));
       this.root.addEventListener("drop", (/** @type {DragEvent} */ e) => this.land(e));
@@ -94,6 +96,7 @@ function triage() {
     async submitted(e) {
       const form = /** @type {HTMLFormElement} */ (e.target);
       const d = form.dataset;
+      if ("bulk" in d) return this.decideMany(e);
       if (!("question" in d || "apart" in d || "merge" in d)) return;
       e.preventDefault();
       const to = /** @type {HTMLSelectElement | null} */ (form.querySelector("[data-to]"))?.value ?? "";
