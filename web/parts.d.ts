@@ -154,7 +154,7 @@ interface Intake {
   submitted(e: SubmitEvent): Promise<void>;
   heard(e: CustomEvent<string[]>): void;
   reload(): Promise<void>;
-  fold(): void;
+  fold(e: ToggleEvent): void;
   // sets.js, changing.js
   count: number;
   out: boolean;
@@ -171,6 +171,7 @@ interface Intake {
   component: string;
   look: import("../internal/web/static/js/closer.js").Closer | null;
   lookable(cell: HTMLElement, set: any, m: any): Pick<Intake["about"], "maps" | "rivals" | "parts" | "size">;
+  besideCell(cell?: Element | null): void;
   closer(stay: boolean): Promise<void>;
   shut(): void;
   explain(cell: HTMLElement): Promise<void>;

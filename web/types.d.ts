@@ -38,6 +38,7 @@ type Answer<M extends string, P extends string> = [PathOf<P>] extends [never]
 
 /** What Alpine gives an island as `this`, beside what is its own. */
 interface Magic {
+  $watch<T = any>(name: string, then: (now: T) => void): void;
   $root: HTMLElement;
   $refs: Record<string, any>;
   $nextTick(): Promise<void>;

@@ -34,14 +34,20 @@ export function cells() {
         ...this.lookable(cell, set, m),
         choices: Object.values(letters).map((c) => ({ id: c, title: titles[/** @type {keyof typeof titles} */ (c)] })).filter((c) => c.id !== m?.channel),
       };
-      const at = cell.getBoundingClientRect();
-      const box = this.$refs.says;
       this.open = true;
       await this.$nextTick(); // its size is known once it shows
+      this.besideCell(cell);
+      await this.closer(false);
+    },
+
+    /** Puts the box below its cell, or above. @param {Element | null} [cell] */
+    besideCell(cell) {
+      const by = cell ?? this.root.querySelector(`[data-cell][data-map="${this.about.map}"]`);
+      if (!by) return;
+      const at = by.getBoundingClientRect(), box = this.$refs.says;
       box.style.left = `${Math.max(8, Math.min(at.left + scrollX, document.documentElement.clientWidth - box.offsetWidth - 8))}px`;
       const below = at.bottom + 8 + box.offsetHeight < innerHeight || at.top < box.offsetHeight;
       box.style.top = `${scrollY + Math.max(8, below ? at.bottom + 8 : at.top - 8 - box.offsetHeight)}px`;
-      await this.closer(false);
     },
 
     /**

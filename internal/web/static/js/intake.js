@@ -67,9 +67,8 @@ function triage() {
         if (t.dataset.resend && t.files?.length) this.resend(t.dataset.resend, t.files[0]);
       });
       this.waiting = interrupted();
-      document.addEventListener("click", (e) => {
-        if (!(/** @type {Element} */ (e.target).closest(".says, [data-cell]"))) this.open = false;
-      });
+      this.$watch("open", (on) => this.$refs.says.togglePopover(on));
+      addEventListener("resize", () => this.open && this.besideCell());
     },
 
     /** One listener for two hundred rows. @param {MouseEvent} e */
@@ -210,8 +209,9 @@ function triage() {
       await parts(() => this.address.href, "deliveries", "triage");
     },
 
-    fold() {
-      this.open = false;
+    /** A row was opened, or the box of reasons was: that one closes with Escape and a press beside it. @param {ToggleEvent} e */
+    fold(e) {
+      this.open = e.target === this.$refs.says && e.newState === "open";
     },
   });
 }

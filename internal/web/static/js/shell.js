@@ -48,6 +48,17 @@ export function shell() {
         { key: "?", says: "keys and figures", run: () => this.showKeys() },
       ]);
       otherKeys((e) => this.key(e));
+      // A press beside an open menu closes it, and Escape does: the focus goes back to what opened it.
+      const menus = () => [...document.querySelectorAll("details:is(.choice, .menu)[open]")];
+      addEventListener("click", (e) => menus().forEach((m) => m.contains(/** @type {Node} */ (e.target)) || m.removeAttribute("open")));
+      addEventListener("keydown", (e) => {
+        const lists = document.activeElement?.matches("input[aria-expanded=true]"), open = e.key === "Escape" && !lists ? menus() : [];
+        for (const m of open) {
+          if (m.contains(document.activeElement)) m.querySelector("summary")?.focus();
+          m.removeAttribute("open");
+        }
+        if (open.length) e.stopImmediatePropagation(); // it closes nothing else
+      }, true);
     },
 
     /** @param {{text: string, undo: (() => Promise<void>) | null, more: any[]}} what */
@@ -165,7 +176,6 @@ export function shell() {
     /** Keys of what the last notice offers, and what closes open menus. @param {KeyboardEvent} e */
     key(e) {
       if (e.key === "u" && this.undoable) this.undo();
-      else if (e.key === "Escape") for (const d of document.querySelectorAll("details.choice[open], details.menu[open]")) d.removeAttribute("open");
       else if (this.notice) this.act(actions.find((a) => a.key === e.key));
     },
 

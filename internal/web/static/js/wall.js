@@ -44,9 +44,6 @@ export function wall() {
         const file = [...(e.clipboardData?.files ?? [])].find((f) => f.type.startsWith("image/"));
         if (file) this.like(file);
       });
-      document.addEventListener("click", (e) => {
-        for (const d of document.querySelectorAll("details.choice[open]")) if (!d.contains(/** @type {Node} */ (e.target))) d.removeAttribute("open");
-      });
     },
 
     /**
