@@ -3,6 +3,7 @@
 set -euo pipefail
 need=()
 command -v chromium >/dev/null || need+=(chromium)
+command -v firefox-esr >/dev/null || need+=(firefox-esr)
 command -v gcc >/dev/null || need+=(gcc libc6-dev)
 command -v make >/dev/null || need+=(make)
 if [ ${#need[@]} -gt 0 ]; then
