@@ -272,3 +272,38 @@ test("gloss that is named roughness is told, and said to be gloss", async ({ pag
   await expect(page.locator("[data-chip]", { hasText: "Roughness" })).toBeVisible();
   await expect(finding).toHaveCount(0);
 });
+
+test("a treatment is seen before it is applied, and a refusal says why", async ({ page }) => {
+  await enter(page, s.url, "librarian");
+  const before = await material(page, id);
+  await page.goto(`${s.url}/bench/${id}?map=normal`);
+  const lens = page.locator("#lens .mat canvas").first(), looks = () => lens.evaluate((c) => /** @type {HTMLCanvasElement} */ (c).toDataURL());
+  await expect(page.locator("#lens .mat[data-settled]")).toBeVisible();
+  const plain = await looks();
+  const form = page.locator("details.treat"), tried = page.locator("#lens .trial"), says = form.getByRole("status");
+  await form.locator("summary").click();
+  await form.getByLabel("Treatment").selectOption("normal_strength");
+  await form.getByLabel("Strength").fill("3");
+  await expect(tried).toHaveText("Preview, not applied");
+  await expect(says).toContainText("3");
+  await expect.poll(looks).not.toBe(plain);
+  const strong = await looks();
+  await form.getByLabel("Strength").fill("1.5");
+  await expect(says).toContainText("1.5");
+  await expect.poll(looks).not.toBe(strong);
+  // On a map that it leaves alone, the one that it changes is shown, and named.
+  await page.locator(".chip", { hasText: "Roughness" }).click();
+  await expect(tried).toHaveText("Preview of normal, not applied");
+  // What can't be done is said before it is asked for; the lens shows the map again.
+  await form.getByLabel("Treatment").selectOption("close_seams");
+  await form.getByLabel("Maximum overlap").fill("80 %");
+  await expect(tried).toBeHidden();
+  await expect(says).not.toBeEmpty();
+  await form.getByLabel("Treatment").selectOption("normal_strength");
+  await expect(tried).toBeVisible();
+  await form.locator("summary").click();
+  await expect(tried).toBeHidden();
+  await page.locator(".chip", { hasText: "Normal" }).click();
+  await expect.poll(looks).toBe(plain);
+  expect((await material(page, id)).recipe).toEqual(before.recipe);
+});

@@ -129,6 +129,9 @@ interface Lens {
   putBack(): void;
   lay(g: CanvasRenderingContext2D, left: number, top: number, w: number, h: number, dpr: number): void;
   cover(g: CanvasRenderingContext2D, of: { sheet: Sheet; width: number; height: number; }, left: number, top: number, h: number, dpr: number): void;
+  readonly repeat: [number, number];
+  tried: string;
+  tryOut(trial: { bitmap: ImageBitmap | null; share: number[]; says: string; }): void;
   borders: boolean;
   toggleBorders(): void;
 }

@@ -17,7 +17,7 @@ import (
 const PackVersion = 5
 
 // PictureVersion changes whenever the renderer makes another picture of the same surface.
-const PictureVersion = 4
+const PictureVersion = 5
 
 // Look is what shading a pack needs beside its maps: the figures, and what has no map. It changes without a new pack.
 type Look struct {

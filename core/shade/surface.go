@@ -398,3 +398,20 @@ func (s *Surface) Bytes() (n int) {
 	}
 	return n
 }
+
+// meanGlow is the mean luminance of what the surface emits, in cd/m²; 0 where its emission has no unit.
+func (s *Surface) meanGlow() float64 {
+	if s.glow == (geom.V3{}) {
+		return 0
+	}
+	last := s.level[len(s.level)-1].more
+	if last == nil {
+		last = []more{s.plain()}
+	}
+	var sum float64
+	for i := range last {
+		e := last[i].emission.Times(s.glow)
+		sum += 0.2126*float64(e.X) + 0.7152*float64(e.Y) + 0.0722*float64(e.Z)
+	}
+	return sum / float64(len(last))
+}

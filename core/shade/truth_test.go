@@ -226,3 +226,23 @@ func TestFiguresShow(t *testing.T) {
 		t.Errorf("through nothing, the mat is %.3f", got)
 	}
 }
+
+// Small pictures are exposed for what glows: a lamp's colour is seen, and a dim glow changes nothing.
+func TestPicturesAreExposedForWhatGlows(t *testing.T) {
+	look := func(luminance float64) [3]float64 {
+		grey := fill(4, 4, 0.2)
+		p := material.Planes{Size: scale.Size{W: 1, H: 1}, Figures: material.Neutral(), Color: [3]raster.Plane{grey, grey, grey}, Roughness: fill(4, 4, 0.6)}
+		p.Figures.Emission.Luminance, p.Figures.Emission.Temperature = luminance, 2700
+		im := shade.Swatch(1, 8).Picture(shade.NewSurface(p, 8))
+		return [3]float64{mean(im, 0), mean(im, 1), mean(im, 2)}
+	}
+	for _, luminance := range []float64{6e4, 6e6} {
+		if got := look(luminance); got[0] < 0.7 || got[0]-got[2] < 0.15 || got[1] >= got[0] || got[2] >= got[1] {
+			t.Errorf("a lamp of 2700 K and %g cd/m² shows as %.2f", luminance, got)
+		}
+	}
+	white := light.Named(light.Default).White
+	if a, b := look(0), look(0.01*white); math.Abs(a[1]-b[1]) > 0.05 {
+		t.Errorf("a dim glow darkens the picture: %.3f and %.3f", a[1], b[1])
+	}
+}

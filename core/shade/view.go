@@ -279,6 +279,9 @@ func (j *job) background(x, y float32, d geom.V3) (c geom.V3, alpha float32) {
 	return geom.V3{}, 0
 }
 
+// glowShown is the mean glow, in units of white, above which small pictures are exposed for it: there the tone curve still tells colours apart.
+const glowShown = 0.7
+
 // Swatch is the view of a flat piece of extent × extent metres from straight above, on the mat.
 // Its upper left corner is the map's.
 func Swatch(extent float64, px int) View {
@@ -294,9 +297,15 @@ func Ball(s *Surface, px int) View {
 	return v
 }
 
-// Picture draws the view with 8 bits a component, with alpha unless the background covers all.
+// Picture draws the view with 8 bits a component, with alpha unless the background covers all, exposed for what glows.
 // It cannot be cancelled: for small pictures.
 func (v View) Picture(s *Surface) *raster.Image {
+	if v.Light == nil {
+		v.Light = light.Named(light.Default)
+	}
+	if glow := s.meanGlow() / v.Light.White; glow > glowShown {
+		v.Exposure -= math.Log2(glow / glowShown)
+	}
 	im, err := v.Draw(context.Background(), s, false, nil)
 	if err != nil {
 		panic(err) // of the caller's making

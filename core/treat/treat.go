@@ -193,6 +193,32 @@ func refuse(code string, pairs ...any) error { return Invalid{Why: fact.New(code
 // Decide plans a recipe for a scan: every parameter that a step has to find by looking is
 // decided here, on reduced copies. An error of type Invalid says which step can't be done.
 func Decide(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
+	return decide(ctx, scan, recipe, func(_ int, makes []material.Channel) []material.Channel { return makes })
+}
+
+// Try decides a recipe as Decide does and gives one channel as it is afterwards, on the copies that decisions are made on:
+// the answer while somebody still chooses. If the last step makes other channels alone, it is the first of those. Nothing
+// else that the last step makes is made, and the plan is good for nothing but its figures.
+func Try(ctx context.Context, scan Scan, recipe []Step, c material.Channel) (shown material.Channel, sheet *Sheet, p *Plan, err error) {
+	shown = c
+	p, err = decide(ctx, scan, recipe, func(step int, makes []material.Channel) []material.Channel {
+		if step < len(recipe)-1 || len(makes) == 0 {
+			return makes
+		}
+		if !slices.Contains(makes, c) {
+			shown = makes[0]
+		}
+		return []material.Channel{shown}
+	})
+	if err != nil {
+		return c, nil, nil, err
+	}
+	sheet, err = p.reduced(shown, DecideAt)
+	return shown, sheet, p, err
+}
+
+// decide is Decide where only says which of the channels that a step makes are made on the copies.
+func decide(ctx context.Context, scan Scan, recipe []Step, only func(step int, makes []material.Channel) []material.Channel) (*Plan, error) {
 	p := &Plan{scan: scan, Share: [2]float64{1, 1}, Zero: [2]float64{1, 0}, small: map[material.Channel]*Sheet{}}
 	now := scan
 	for _, c := range scan.Mapped() {
@@ -222,7 +248,7 @@ func Decide(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 			return nil, err
 		}
 		next := map[material.Channel]*Sheet{}
-		for _, c := range a.makes {
+		for _, c := range only(i, a.makes) {
 			s, err := a.make(c, func(c material.Channel) (*Sheet, error) { return now.Load(c, DecideAt) })
 			if err != nil {
 				return nil, err

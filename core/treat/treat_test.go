@@ -418,3 +418,47 @@ func ExampleDecide() {
 	fmt.Println(plan.Did[0].Code, plan.Made)
 	// Output: strengthened [normal]
 }
+
+// What is tried is what Decide's copies are, also of a channel that an earlier step made, and of one that the last step leaves alone.
+func TestTryShowsWhatDecideMakes(t *testing.T) {
+	made := scanned(t, "slates_round", 256)
+	scan := scanOf(made, sheets(made), true)
+	for name, recipe := range map[string][]treat.Step{
+		"one":        {{Kind: treat.CloseSeams, Axes: "xy"}},
+		"after one":  {{Kind: treat.NormalStrength, Strength: 2}, {Kind: treat.CloseSeams, Axes: "x"}},
+		"another":    {{Kind: treat.CloseSeams, Axes: "x"}, {Kind: treat.NormalStrength, Strength: 0.5}},
+		"nothing of": {{Kind: treat.OcclusionFromHeight}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			plan, err := treat.Decide(context.Background(), scan, recipe)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, c := range []material.Channel{material.BaseColor, material.Normal} {
+				shown, sheet, tried, err := treat.Try(context.Background(), scan, recipe, c)
+				if err != nil {
+					t.Fatal(err)
+				}
+				want, err := plan.After.Load(shown, treat.DecideAt)
+				if err != nil {
+					t.Fatal(err)
+				}
+				a, b := planesOf(map[material.Channel]*treat.Sheet{shown: sheet}), planesOf(map[material.Channel]*treat.Sheet{shown: want})
+				if len(a) == 0 || len(a) != len(b) {
+					t.Fatalf("%d planes of %s, not %d", len(a), shown, len(b))
+				}
+				for i := range a {
+					if off := rms(a[i], b[i]); off > 1e-7 {
+						t.Errorf("plane %d of %s is off by %g", i, shown, off)
+					}
+				}
+				if tried.Share != plan.Share || tried.Did[len(recipe)-1].Code != plan.Did[len(recipe)-1].Code {
+					t.Errorf("tried %v %v, decided %v %v", tried.Share, tried.Did, plan.Share, plan.Did)
+				}
+			}
+		})
+	}
+	if _, _, _, err := treat.Try(context.Background(), scan, []treat.Step{{Kind: "nonsense"}}, material.BaseColor); err == nil {
+		t.Error("an unknown treatment was tried")
+	}
+}

@@ -15,23 +15,25 @@ import (
 var ErrBusy = errors.New("too many pictures are being asked for at once")
 
 // Gate lets a few at a time do heavy work that somebody waits for: rendering and decoding. Those who wait take turns,
-// so that one who asks for much delays nobody else; too many of one person's, or of all, are turned away. A caller
-// whose context ends gives up its place.
+// so that one who asks for much delays nobody else; one place is never taken by who has all the others; too many of one
+// person's, or of all, are turned away. A caller whose context ends gives up its place.
 type Gate struct{ *gate }
 
 type gate struct {
 	mu      sync.Mutex
 	free    int
-	most    int // that wait
-	share   int // of one person
-	n       int // that wait now
+	most    int            // that wait
+	share   int            // of one person
+	each    int            // at work at a time, of one person
+	held    map[string]int // at work, by person
+	n       int            // that wait now
 	waiting map[string][]chan struct{}
 	turns   []string // who waits, in the order of their turns
 }
 
 // NewGate lets n at a time do work, and so many more wait, a quarter of them of one person.
 func NewGate(n, waiting int) Gate {
-	return Gate{&gate{free: n, most: waiting, share: max(1, waiting/4), waiting: map[string][]chan struct{}{}}}
+	return Gate{&gate{free: n, most: waiting, share: max(1, waiting/4), each: max(1, n-1), held: map[string]int{}, waiting: map[string][]chan struct{}{}}}
 }
 
 type personKey struct{}
@@ -67,7 +69,7 @@ func InSlices(ctx context.Context, giveBack func(context.Context), urgent func()
 const giveWayLook = 20 * time.Millisecond
 
 // GiveWay is called by long work between its parts. It returns when the work has its turn again; while something more
-// urgent is being done it then waits for three times as long as the part took, so that the work goes on at a quarter of its
+// urgent is being done it then waits for seven times as long as the part took, so that the work goes on at an eighth of its
 // speed.
 func GiveWay(ctx context.Context) {
 	k, _ := ctx.Value(slicesKey{}).(*workSlices)
@@ -76,7 +78,7 @@ func GiveWay(ctx context.Context) {
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	wait := 3 * time.Since(k.began)
+	wait := 7 * time.Since(k.began)
 	k.giveBack(ctx)
 	for left := wait; left > 0 && k.urgent() && ctx.Err() == nil; left -= giveWayLook {
 		select {
@@ -89,10 +91,11 @@ func GiveWay(ctx context.Context) {
 
 // Do runs f when it is its turn.
 func (g Gate) Do(ctx context.Context, f func() error) error {
-	if err := g.enter(ctx, PersonOf(ctx)); err != nil {
+	who := PersonOf(ctx)
+	if err := g.enter(ctx, who); err != nil {
 		return err
 	}
-	defer g.leave()
+	defer g.leave(who)
 	if err := ctx.Err(); err != nil {
 		return err
 	}
@@ -101,8 +104,9 @@ func (g Gate) Do(ctx context.Context, f func() error) error {
 
 func (g *gate) enter(ctx context.Context, who string) error {
 	g.mu.Lock()
-	if g.free > 0 {
+	if g.free > 0 && g.held[who] < g.each {
 		g.free--
+		g.held[who]++
 		g.mu.Unlock()
 		return nil
 	}
@@ -127,28 +131,36 @@ func (g *gate) enter(ctx context.Context, who string) error {
 	if i := slices.Index(g.waiting[who], turn); i >= 0 {
 		g.remove(who, i)
 	} else { // it was given its turn meanwhile
-		g.pass()
+		g.end(who)
 	}
 	return ctx.Err()
 }
 
-func (g *gate) leave() {
+func (g *gate) leave(who string) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.pass()
+	g.end(who)
 }
 
-// pass gives a place to whose turn it is, or keeps it free.
-func (g *gate) pass() {
-	if len(g.turns) == 0 {
-		g.free++
-		return
+// end frees the place of a person, and gives the free places to whose turn it is.
+func (g *gate) end(who string) {
+	g.free++
+	if g.held[who]--; g.held[who] == 0 {
+		delete(g.held, who)
 	}
-	who := g.turns[0]
-	g.turns = append(g.turns[1:], who) // all others come before the next one of this person's
-	turn := g.waiting[who][0]
-	g.remove(who, 0)
-	turn <- struct{}{}
+	for g.free > 0 {
+		i := slices.IndexFunc(g.turns, func(k string) bool { return g.held[k] < g.each })
+		if i < 0 {
+			return
+		}
+		next := g.turns[i]
+		g.turns = append(slices.Delete(g.turns, i, i+1), next) // all others come before the next one of this person's
+		turn := g.waiting[next][0]
+		g.remove(next, 0)
+		g.free--
+		g.held[next]++
+		turn <- struct{}{}
+	}
 }
 
 // remove takes one off those of a person that wait.

@@ -76,6 +76,35 @@ func TestPeopleTakeTurns(t *testing.T) {
 	}
 }
 
+// Who has all places but one does not get that one; somebody else does, at once.
+func TestOnePlaceIsForOthers(t *testing.T) {
+	g := NewGate(2, 12)
+	hold, in := make(chan struct{}), make(chan struct{}, 9)
+	var all sync.WaitGroup
+	ada := func() {
+		all.Go(func() {
+			g.Do(WithPerson(t.Context(), "ada"), func() error { in <- struct{}{}; <-hold; return nil })
+		})
+	}
+	ada()
+	<-in
+	ada()
+	g.waits(1)
+	if err := g.Do(WithPerson(t.Context(), "ben"), func() error { return nil }); err != nil {
+		t.Error(err)
+	}
+	select {
+	case <-in:
+		t.Error("ada has both places")
+	default:
+	}
+	close(hold)
+	all.Wait()
+	if g.free != 2 || g.n != 0 || len(g.held) != 0 {
+		t.Errorf("left with %d free, %d waiting, held %v", g.free, g.n, g.held)
+	}
+}
+
 // A place that is given to somebody who has just left goes on to the next one.
 func TestNoPlaceIsLost(t *testing.T) {
 	g := NewGate(2, 400)

@@ -1,10 +1,14 @@
 package web
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"net/http"
+	"net/url"
 	"slices"
 
+	"aldermoor/core/codec"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
 	"aldermoor/core/treat"
@@ -234,4 +238,38 @@ func done(m *materials.Material, i int) string {
 		return f.Says[i]
 	}
 	return ""
+}
+
+// trial is a picture of what a recipe would make of a map, before it is carried out: its headers say of which channel, how much
+// of the size is left, and what the last treatment comes to.
+func (s *Server) trial(c *echo.Context) error {
+	of, err := target(c)
+	if err != nil {
+		return err
+	}
+	var in struct {
+		Steps   []apiStep        `json:"steps"`
+		Channel material.Channel `json:"channel"`
+	}
+	if err := readJSON(c, &in); err != nil {
+		return err
+	}
+	var steps []materials.Treatment
+	for i := range in.Steps {
+		steps = append(steps, in.Steps[i].step())
+	}
+	t, err := s.Studio.Materials.Try(c.Request().Context(), of.ID, steps, in.Channel)
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("X-Channel", string(t.Channel))
+	h.Set("X-Share", fmt.Sprintf("%.6f %.6f", t.Share[0], t.Share[1]))
+	h.Set("X-Says", url.PathEscape(wording.Treated(t.Did)))
+	h.Set("Cache-Control", "no-store")
+	var b bytes.Buffer
+	if err := codec.EncodePNG(&b, t.Image.Quantise(8), codec.PNGOptions{SRGB: t.Channel.Colour()}); err != nil {
+		return err
+	}
+	return c.Blob(http.StatusOK, "image/png", b.Bytes())
 }

@@ -93,6 +93,7 @@ func (s *Server) routes() []route {
 		{post, "/you/sign-ins/:sign-in/end", own, unversioned, s.endSignIn},
 		{get, "/events", enter, unversioned, s.eventStream},
 		{get, "/bench/:id/heat.png", drafts, unversioned, s.heat},
+		{post, "/bench/:id/trial.png", drafts, unversioned, s.trial},
 		{get, "/maps/:map/picture.jpg", drafts, unversioned, s.mapPicture},
 		{get, "/maps/:map/exact.png", drafts, unversioned, s.mapExact},
 		{get, "/maps/:map/tile.png", drafts, unversioned, s.mapTile},

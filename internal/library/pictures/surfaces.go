@@ -145,7 +145,6 @@ func (s *Service) FinishBall(ctx context.Context, kind string) ([]byte, error) {
 		v.Light = light.Named("window")
 		if figures.Emission.Luminance > 0 {
 			v.Light = light.Named("lantern")
-			v.Exposure = -1
 		}
 		var b bytes.Buffer
 		err = codec.EncodePNG(&b, v.Picture(surface), codec.PNGOptions{SRGB: true, Small: true})

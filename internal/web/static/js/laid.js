@@ -53,7 +53,7 @@ function fill(g, c, room, face, wide, high) {
 /** Whether it is so near that the map's own pixels are seen, which the picture of all of it has not. */
 const nearer = (/** @type {Cover} */ c, /** @type {Room} */ room) => {
   const held = c.sheet.picture?.width ?? 0;
-  return c.width * room.scale * room.dpr > held && c.sheet.map.w > held;
+  return !c.sheet.trial && c.width * room.scale * room.dpr > held && c.sheet.map.w > held;
 };
 
 /**

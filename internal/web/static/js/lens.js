@@ -260,7 +260,7 @@ function view() {
       const g = size(view, box.width, box.height, dpr);
       const left = -this.x * this.scale, top = -this.y * this.scale;
       const [wallWidth, wallHeight] = this.wall();
-      const [wide, high] = this.laid ? reach(this.shape, wallWidth, wallHeight) : [this.it.width, this.it.height];
+      const [wide, high] = this.laid ? reach(this.shape, wallWidth, wallHeight) : this.repeat;
       const w = wide * this.scale, h = high * this.scale;
       if (this.laid) this.lay(g, left, top, w, h, dpr);
       else if (this.middle) {

@@ -58,6 +58,20 @@ export function placing() {
       return [w + (this.shape === "wall" ? 0 : 1.2), Math.max(h, 1.9)];
     },
 
+    /** One repeat in metres, as a trial leaves it. @returns {[number, number]} */
+    get repeat() {
+      const [x, y] = this.sheet?.share ?? [1, 1];
+      return [this.it.width * x, this.it.height * y];
+    },
+
+    /** What a trial would come to, while one is shown. */
+    tried: "",
+    /** Shows what a treatment would make of the map, or the map again. @param {{bitmap: ImageBitmap | null, share: number[], says: string}} trial */
+    tryOut({ bitmap, share, says }) {
+      this.tried = bitmap ? says : "";
+      this.sheet?.instead(bitmap, share);
+    },
+
     shape: "wall",
     turn: 0, // degrees against the clock
     shifted: ["0", "0"], // as typed: to the right, and up
@@ -90,6 +104,7 @@ export function placing() {
       if (this.shifted.some((/** @type {string} */ t) => t !== "0")) this.shift();
       this.laid = asked.get("lens") === "laid" && this.it.known;
       addEventListener("look", (e) => this.look(/** @type {CustomEvent} */ (e).detail === "laid"));
+      addEventListener("trial", (e) => this.tryOut(/** @type {CustomEvent} */ (e).detail));
       this.saysLens();
       this.root.addEventListener("walled", () => this.laid && this.fit());
     },
@@ -111,7 +126,7 @@ export function placing() {
     spot(x, y) {
       const t = (Number(this.turn) * Math.PI) / 180;
       const [a, b] = [x - this.dx, y - this.dy];
-      const u = (a * Math.cos(t) + b * Math.sin(t)) / this.it.width, v = (a * Math.sin(t) - b * Math.cos(t)) / this.it.height;
+      const u = (a * Math.cos(t) + b * Math.sin(t)) / this.repeat[0], v = (a * Math.sin(t) - b * Math.cos(t)) / this.repeat[1];
       return [u - Math.floor(u), v - Math.floor(v)];
     },
 
@@ -130,19 +145,19 @@ export function placing() {
      */
     lay(g, left, top, w, h, dpr) {
       if (!this.sheet) return;
-      this.cover(g, { sheet: this.sheet, width: this.it.width, height: this.it.height }, left, top, h, dpr);
+      this.cover(g, { sheet: this.sheet, width: this.repeat[0], height: this.repeat[1] }, left, top, h, dpr);
       if (!this.borders || this.shape !== "wall" || Number(this.turn)) return;
-      const rw = this.it.width * this.scale, rh = this.it.height * this.scale;
+      const rw = this.repeat[0] * this.scale, rh = this.repeat[1] * this.scale;
       g.save();
       g.beginPath();
       g.rect(left, top, w, h);
       g.clip();
       g.beginPath();
-      for (let x = left + ((this.dx % this.it.width) - this.it.width) * this.scale; x <= left + w; x += rw) {
+      for (let x = left + ((this.dx % this.repeat[0]) - this.repeat[0]) * this.scale; x <= left + w; x += rw) {
         g.moveTo(x, top);
         g.lineTo(x, top + h);
       }
-      for (let y = top + h - ((this.dy % this.it.height) - this.it.height) * this.scale; y >= top; y -= rh) {
+      for (let y = top + h - ((this.dy % this.repeat[1]) - this.repeat[1]) * this.scale; y >= top; y -= rh) {
         g.moveTo(left, y);
         g.lineTo(left + w, y);
       }

@@ -17,7 +17,7 @@ export function reading() {
      * @param {number} y
      */
     read(x, y) {
-      const [w, h] = this.laid ? this.wall() : [this.it.width, this.it.height];
+      const [w, h] = this.laid ? this.wall() : this.repeat;
       if (!this.sheet || !this.map || x < 0 || y < 0 || x >= w || y >= h) {
         this.reading = "";
         this.wanted = "";
@@ -27,7 +27,7 @@ export function reading() {
         this.reading = `x ${length(x)}  y ${length(y)}`;
         return;
       }
-      const [u, v] = this.laid ? this.spot(x, h - y) : [x / this.it.width, y / this.it.height];
+      const [u, v] = this.laid ? this.spot(x, h - y) : [x / w, y / h];
       const at = this.it.known ? `x ${length(x)}  y ${length(y)}` : `x ${(100 * x / this.it.width).toFixed(1)} %  y ${(100 * y / this.it.height).toFixed(1)} %`;
       const half = this.middle && !this.laid ? 0.5 : 0;
       const near = this.sheet.at((u + half) % 1, (v + half) % 1);
@@ -36,7 +36,7 @@ export function reading() {
       // Near enough to tell pixels apart: the pixel's own values.
       const [px, py] = [Math.floor(((u + half) % 1) * this.map.w), Math.floor(((v + half) % 1) * this.map.h)];
       const key = `${this.map.at}/pixel?x=${px}&y=${py}`;
-      if ((this.scale * this.it.width) / this.map.w < 0.99 || key === this.wanted) {
+      if (this.tried || (this.scale * this.it.width) / this.map.w < 0.99 || key === this.wanted) {
         if (key === this.wanted && this.exactly) this.reading = `${at}\n${this.exactly}`;
         return;
       }

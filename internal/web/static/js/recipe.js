@@ -112,6 +112,12 @@ export function treatment() {
     changing: 0, // the treatment that the form is about; 0 for a new one
     init() {
       this.root = this.$root;
+      // Another map in the lens is tried too.
+      document.addEventListener("click", (e) => {
+        if (!this.root.open || !(/** @type {Element} */ (e.target).closest("[data-chip]"))) return;
+        this.look(null);
+        this.trySoon();
+      });
     },
     get summary() {
       return this.changing ? "Change a treatment" : "Add a treatment";
@@ -151,9 +157,9 @@ export function treatment() {
       /** @type {HTMLElement | null} */ (form.querySelector("label:not([style*='none']) .field:not(#treat-kind)"))?.focus();
     },
 
-    /** @param {SubmitEvent} e */
-    async add(e) {
-      const f = new FormData(/** @type {HTMLFormElement} */ (e.target));
+    /** The treatment that the form describes. */
+    async step() {
+      const f = new FormData(this.root.querySelector("form"));
       /** @type {Record<string, unknown>} */
       const step = { kind: this.kind };
       for (const name of Object.keys(this.asks)) {
@@ -161,13 +167,66 @@ export function treatment() {
         if (name === "channels") step.channels = ["red", "green", "blue"].map((c) => f.get(c)).filter(Boolean);
         else if (text === "") continue;
         else if (["channel", "axes", "metres", "depth_m"].includes(name)) step[name] = text;
-        else {
-          try {
-            step[name] = await figure(text, name === "overlap" ? "share" : "number");
-          } catch (x) {
-            return fail(x);
-          }
+        else step[name] = await figure(text, name === "overlap" ? "share" : "number");
+      }
+      return step;
+    },
+
+    says: "", // what the treatment would come to, or why it can't be applied
+    timer: 0,
+    /** @type {AbortController | null} */ asking: null,
+
+    /** Shows in the lens what would come out, soon after something was chosen. */
+    trySoon() {
+      clearTimeout(this.timer);
+      this.asking?.abort();
+      if (this.root.open) this.timer = window.setTimeout(() => this.tryOut(), 120);
+      else this.forget();
+    },
+
+    async tryOut() {
+      const asking = (this.asking = new AbortController()), bench = /** @type {HTMLElement} */ (this.root.closest("[data-bench]"));
+      const had = Array.from(bench.querySelectorAll("[data-treatment]"), (row) => JSON.parse(/** @type {HTMLElement} */ (row).dataset.is ?? "{}"));
+      const ids = idsShown(bench), channel = new URL(location.href).searchParams.get("map") ?? "base_color";
+      try {
+        const step = await this.step(), steps = this.changing ? had.map((k, i) => (ids[i] === this.changing ? step : k)) : [...had, step];
+        const answer = await fetch(`/bench/${bench.dataset.material}/trial.png`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ steps, channel }), signal: asking.signal });
+        if (!answer.ok) {
+          this.says = (await answer.json()).detail ?? "";
+          return this.look(null);
         }
+        const shown = answer.headers.get("X-Channel") ?? channel, says = decodeURIComponent(answer.headers.get("X-Says") ?? "");
+        const bitmap = await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
+        if (asking.signal.aborted) return;
+        this.says = says;
+        this.look(bitmap, (answer.headers.get("X-Share") ?? "1 1").split(" ").map(Number), shown === channel ? "Preview, not applied" : `Preview of ${shown.replace("_", " ")}, not applied`);
+      } catch (e) {
+        if (asking.signal.aborted) return;
+        this.says = e instanceof Error && e.name !== "TypeError" ? e.message : "The preview could not be loaded.";
+        this.look(null);
+      }
+    },
+
+    /** @param {ImageBitmap | null} bitmap @param {number[]} [share] @param {string} [says] */
+    look(bitmap, share = [1, 1], says = "") {
+      dispatchEvent(new CustomEvent("trial", { detail: { bitmap, share, says } }));
+    },
+
+    /** Shows the map as it is. */
+    forget() {
+      clearTimeout(this.timer);
+      this.asking?.abort();
+      this.says = "";
+      this.look(null);
+    },
+
+    /** @param {SubmitEvent} _ */
+    async add(_) {
+      /** @type {Record<string, unknown>} */ let step;
+      try {
+        step = await this.step();
+      } catch (x) {
+        return fail(x);
       }
       /** @type {HTMLElement} */ (document.activeElement)?.blur();
       this.root.open = false;

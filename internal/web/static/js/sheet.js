@@ -20,6 +20,8 @@ export class Sheet {
     /** @type {HTMLCanvasElement[]} the picture at half its size again and again */ this.levels = [];
     this.component = "";
     this.exposure = 0;
+    /** What a treatment that is not applied would make of it. @type {ImageBitmap | null} */ this.trial = null;
+    /** How much of its width and height the trial keeps. */ this.share = [1, 1];
     /** @type {Map<string, ImageBitmap | "coming" | "missing">} */ this.tiles = new Map();
     this.coming = 0;
   }
@@ -28,18 +30,34 @@ export class Sheet {
   async open() {
     const answer = await fetch(`${this.map.at}/exact.png?px=1024`);
     if (!answer.ok) return false;
-    const picture = await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
+    this.picture = await createImageBitmap(await answer.blob(), { colorSpaceConversion: "none" });
+    this.learn(this.picture);
+    return true;
+  }
+
+  /** Reads and reduces what is shown as a whole. @param {ImageBitmap} picture */
+  learn(picture) {
     const c = new OffscreenCanvas(picture.width, picture.height);
     const g = /** @type {OffscreenCanvasRenderingContext2D} */ (c.getContext("2d", { willReadFrequently: true }));
     g.drawImage(picture, 0, 0);
     this.samples = g.getImageData(0, 0, picture.width, picture.height);
-    this.picture = picture;
     this.levels = halved(picture);
-    return true;
+  }
+
+  /** Shows a trial in the place of the map; null for the map again. @param {ImageBitmap | null} trial @param {number[]} share */
+  instead(trial, share) {
+    this.trial?.close();
+    this.trial = trial;
+    this.share = share;
+    const all = trial ?? this.picture;
+    if (all) this.learn(all);
+    this.changed();
   }
 
   /** Lets go of its pictures. */
   close() {
+    this.trial?.close();
+    this.trial = null;
     this.picture?.close();
     for (const t of this.tiles.values()) if (t instanceof ImageBitmap) t.close();
     this.tiles.clear();
@@ -67,11 +85,12 @@ export class Sheet {
    * @param {{width: number, height: number}} box
    */
   draw(g, left, top, w, h, dpr, box) {
-    const all = this.picture;
+    const all = this.trial ?? this.picture;
     if (!all) return;
     g.imageSmoothingQuality = "high";
     g.imageSmoothingEnabled = w * dpr <= this.map.w * 3;
     const z = this.zoom(this.map.w / (w * dpr));
+    if (this.trial) return g.drawImage(all, left, top, w, h);
     if (!this.turned && this.map.w >> z <= all.width) return g.drawImage(all, left, top, w, h);
     const px = w / (this.map.w / 2 ** z), py = h / (this.map.h / 2 ** z);
     // Tiles touch without a gap when each edge falls on a whole screen pixel.
