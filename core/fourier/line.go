@@ -195,17 +195,41 @@ func (p *plan) pass5(x, y []complex128, n, s, step int) {
 	}
 }
 
-// passAny is a pass of any radix, by its definition.
+// passAny is a pass of any odd radix, by its definition: samples i and f−i together, so that they need real factors alone
+// for two results. It leaves sums and differences in x.
 func (p *plan) passAny(x, y []complex128, f, n, s, step int) {
-	m, root := n/f, circle(f)
+	m, half := n/f, f/2
+	root := circle(f)
 	for k := range m {
-		for q := range s {
-			for j := range f {
-				var sum complex128
-				for i := range f {
-					sum += x[s*(k+i*m)+q] * root[i*j%f]
+		from := func(i int) []complex128 { return x[s*(k+i*m) : s*(k+i*m)+s] }
+		to := func(j int) []complex128 { return y[s*(f*k+j) : s*(f*k+j)+s] }
+		first, all := from(0), to(0)
+		copy(all, first)
+		for i := 1; i <= half; i++ {
+			a, b := from(i), from(f-i)
+			for q, v := range a {
+				a[q], b[q] = v+b[q], v-b[q]
+				all[q] += a[q]
+			}
+		}
+		for j := 1; j <= half; j++ {
+			u, v := to(j), to(f-j)
+			copy(u, first)
+			clear(v)
+			for i := 1; i <= half; i++ {
+				a, b, r := from(i), from(f-i), root[i*j%f]
+				c, d := real(r), -imag(r)
+				for q, g := range a {
+					h := b[q]
+					u[q] += complex(c*real(g), c*imag(g))
+					v[q] += complex(d*real(h), d*imag(h))
 				}
-				y[s*(f*k+j)+q] = sum * p.turn[j*k*step%p.n]
+			}
+			w, z := p.turn[j*k*step%p.n], p.turn[(f-j)*k*step%p.n]
+			for q, g := range u {
+				h := v[q]
+				u[q] = complex(real(g)+imag(h), imag(g)-real(h)) * w
+				v[q] = complex(real(g)-imag(h), imag(g)+real(h)) * z
 			}
 		}
 	}

@@ -168,16 +168,18 @@ func (c *cut) find(list []raster.Plane, most float64) bool {
 	if w < 48 || h < 16 {
 		return false
 	}
-	k := max(1, min(w, h)/200)
+	k := max(1, (min(w, h)+100)/200)
 	var rough []raster.Plane
 	for _, p := range list {
 		rough = append(rough, filter.Gaussian(p.Resample(w/k, h/k, raster.Area), 0.8))
 	}
 	rw := w / k
 	costs := map[int]float64{}
-	for n := max(6, rw/20); n <= int(most*float64(rw)); n++ {
-		_, cost := cheapest(rough, n, false)
-		costs[n] = cost * (1 + 0.8*float64(n)/float64(rw))
+	least, count := max(6, rw/20), int(most*float64(rw))+1-max(6, rw/20)
+	found := make([]float64, max(count, 0))
+	raster.Each(len(found), func(i int) { _, found[i] = cheapest(rough, least+i, false) })
+	for i, cost := range found {
+		costs[least+i] = cost * (1 + 0.8*float64(least+i)/float64(rw))
 	}
 	var fine []raster.Plane
 	for _, p := range list {

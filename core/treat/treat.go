@@ -145,6 +145,24 @@ func (s *Scan) resize(c material.Channel, w, h int) {
 	s.Put(material.Source{Channel: c, Map: &m})
 }
 
+// smaller is the scan with its maps at n pixels at most.
+func (s *Scan) smaller(n int) Scan {
+	out, load := *s, s.Load
+	for _, c := range s.Mapped() {
+		if m := s.Map(c); max(m.Width, m.Height) > n {
+			w, h := raster.Fit(m.Width, m.Height, n)
+			out.resize(c, w, h)
+		}
+	}
+	out.Load = func(c material.Channel, m int) (*Sheet, error) {
+		if m <= 0 || m > n {
+			m = n
+		}
+		return load(c, m)
+	}
+	return out
+}
+
 // pitch is how many metres a pixel of w × h covers on each axis.
 func (s *Scan) pitch(w, h int) (x, y float64) { return s.Size.W / float64(w), s.Size.H / float64(h) }
 
@@ -196,11 +214,17 @@ func Decide(ctx context.Context, scan Scan, recipe []Step) (*Plan, error) {
 	return decide(ctx, scan, recipe, func(_ int, makes []material.Channel) []material.Channel { return makes })
 }
 
-// Try decides a recipe as Decide does and gives one channel as it is afterwards, on the copies that decisions are made on:
-// the answer while somebody still chooses. If the last step makes other channels alone, it is the first of those. Nothing
-// else that the last step makes is made, and the plan is good for nothing but its figures.
+// TryAt is the longer side of the copies on which recipes are tried.
+const TryAt = 512
+
+// Try decides a recipe as Decide does and gives one channel as it is afterwards, on copies of TryAt: the answer while somebody
+// still chooses. Treatments with figures in pixels are tried at DecideAt. If the last step makes other channels alone, it is the
+// first of those. Nothing else that the last step makes is made, and the plan is good for nothing but its figures.
 func Try(ctx context.Context, scan Scan, recipe []Step, c material.Channel) (shown material.Channel, sheet *Sheet, p *Plan, err error) {
 	shown = c
+	if !slices.ContainsFunc(recipe, func(s Step) bool { return s.Kind == Register || s.Kind == OneSize }) {
+		scan = scan.smaller(TryAt)
+	}
 	p, err = decide(ctx, scan, recipe, func(step int, makes []material.Channel) []material.Channel {
 		if step < len(recipe)-1 || len(makes) == 0 {
 			return makes

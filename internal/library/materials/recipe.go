@@ -15,7 +15,6 @@ import (
 	"aldermoor/core/fact"
 	"aldermoor/core/inspect"
 	"aldermoor/core/material"
-	"aldermoor/core/raster"
 	"aldermoor/core/scale"
 	"aldermoor/core/treat"
 	"aldermoor/internal/library"
@@ -282,49 +281,6 @@ func (m *Material) takes(steps []Treatment) error {
 		return library.Invalid(fmt.Sprintf("%s has UDIM tiles. Treatments work on maps that repeat, not on those of a model.", m.Name))
 	}
 	return nil
-}
-
-// Trial is what a recipe would make of one map, on its reduced copy.
-type Trial struct {
-	Channel material.Channel // the one that was asked for, or the first that the last treatment makes
-	Image   *raster.Image    // as it would be stored
-	Share   [2]float64       // of the scan's size that would be left
-	Did     fact.Fact        // what the last treatment comes to
-}
-
-// Try shows what a recipe would make of one of a material's maps, and changes nothing. Nobody else's work waits for it: it passes the
-// gate of what people wait for.
-func (s *Service) Try(ctx context.Context, id int64, steps []Treatment, c material.Channel) (t Trial, err error) {
-	var m Material
-	if err := s.Store.Read(ctx, func(tx Reader) (err error) {
-		m, err = tx.Material(id)
-		return err
-	}); err != nil {
-		return t, err
-	}
-	if err := m.takes(steps); err != nil {
-		return t, err
-	}
-	if len(steps) == 0 {
-		return t, library.Invalid("There is no treatment to try.")
-	}
-	list := make([]treat.Step, len(steps))
-	for i, k := range steps {
-		list[i] = k.Step
-	}
-	err = s.Work.Do(ctx, func() error {
-		shown, sheet, plan, err := treat.Try(ctx, s.scan(&m), list, c)
-		var inv treat.Invalid
-		if errors.As(err, &inv) {
-			return library.Invalid(wording.Refused(inv.Why))
-		}
-		if err != nil {
-			return err
-		}
-		t = Trial{shown, sheet.Image(), plan.Share, plan.Did[len(plan.Did)-1]}
-		return nil
-	})
-	return t, err
 }
 
 // Making says how many of a material's maps its recipe has made so far, of how many; 0

@@ -23,6 +23,7 @@ type Service struct {
 	Events  *events.Service
 	prints  prints
 	mending library.Progress
+	tried   sheets
 }
 
 // Handlers are the jobs of drafts, by kind.
