@@ -354,7 +354,7 @@ func (h *hostile) cancelAll(token string) {
 		}
 		some := false
 		for _, j := range jobs["items"].([]any) {
-			if job := j.(map[string]any); job["cancels"] == true && job["state"] == "running" {
+			if job := j.(map[string]any); job["cancels"] == true && (job["state"] == "running" || job["state"] == "waiting") {
 				some = true
 				ask(h.url, token, "POST", fmt.Sprintf("/api/v1/jobs/%v/cancel", job["id"]), strings.NewReader("{}"), "application/json")
 			}
