@@ -3702,7 +3702,10 @@ export interface operations {
     startUpload: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of your own, up to 100 characters: repeating the request with it within a day gives the first answer and makes nothing twice. */
+                "Idempotency-Key"?: components["parameters"]["IdempotencyKey"];
+            };
             path?: never;
             cookie?: never;
         };

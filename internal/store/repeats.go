@@ -42,6 +42,9 @@ func (k Repeats) End(ctx context.Context, who, key string, status int, headers s
 		_, err := k.s.write.ExecContext(ctx, `DELETE FROM repeats WHERE who = ? AND key = ?`, who, key)
 		return err
 	}
+	if body == nil { // an answer without a body, which is no missing answer
+		body = []byte{}
+	}
 	_, err := k.s.write.ExecContext(ctx, `UPDATE repeats SET status = ?, headers = ?, body = ? WHERE who = ? AND key = ?`, status, headers, body, who, key)
 	return err
 }

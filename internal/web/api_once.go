@@ -33,7 +33,8 @@ const (
 func (s *Server) once(c *echo.Context, r route) error {
 	req := c.Request()
 	key := req.Header.Get("Idempotency-Key")
-	if key == "" || r.method != http.MethodPost || !strings.HasPrefix(r.path, "/api/") || strings.HasPrefix(r.path, "/api/v1/uploads") || s.Repeats == nil {
+	sent := strings.HasPrefix(r.path, "/api/v1/uploads") && req.ContentLength != 0 // a file's bytes, which tus itself sends again
+	if key == "" || r.method != http.MethodPost || !strings.HasPrefix(r.path, "/api/") || sent || s.Repeats == nil {
 		return r.do(c)
 	}
 	if len(key) > mostKey {
@@ -79,7 +80,7 @@ func (s *Server) once(c *echo.Context, r route) error {
 		return err
 	}
 	kept := http.Header{}
-	for _, k := range []string{"Content-Type", "Etag", "Location"} {
+	for _, k := range []string{"Content-Type", "Etag", "Location", "Tus-Resumable", "Upload-Offset"} {
 		if v := w.Header().Values(k); len(v) > 0 {
 			kept[k] = v
 		}
@@ -100,6 +101,11 @@ func (s *Server) about(c *echo.Context) (string, error) {
 	req := c.Request()
 	h := sha256.New()
 	fmt.Fprintf(h, "%s\n%s\n%d\n", req.URL.RequestURI(), req.Header.Get("If-Match"), req.ContentLength)
+	for _, k := range []string{"Upload-Length", "Upload-Metadata"} { // an upload is described by its headers
+		if v := req.Header.Get(k); v != "" {
+			fmt.Fprintf(h, "%s: %s\n", k, v)
+		}
+	}
 	if req.ContentLength <= mostHashed {
 		head, err := io.ReadAll(io.LimitReader(req.Body, mostHashed))
 		if err != nil {

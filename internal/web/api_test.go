@@ -47,6 +47,21 @@ func TestRepeatedRequestsMakeNothingTwice(t *testing.T) {
 	if status, _, _ := send(people.Artist, strings.Repeat("k", 101), reed); status != 400 {
 		t.Errorf("a long key: %d", status)
 	}
+	// An upload is begun once, too; another one of the same size is another request.
+	begin := func(key, name string) (int, string) {
+		resp, _ := s.ask(people.Librarian, "POST", "/api/v1/uploads", nil, "Tus-Resumable", "1.0.0", "Upload-Length", "10", "Upload-Metadata", "filename "+name+",batch MQ==", "Idempotency-Key", key)
+		return resp.StatusCode, resp.Header.Get("Location")
+	}
+	status, at := begin("u1", "YS5wbmc=")
+	if status != 201 || at == "" {
+		t.Fatalf("an upload: %d at %q", status, at)
+	}
+	if status, again := begin("u1", "YS5wbmc="); status != 201 || again != at {
+		t.Errorf("an upload begun again: %d at %q, not %q", status, again, at)
+	}
+	if status, _ := begin("u1", "Yi5wbmc="); status != 422 {
+		t.Errorf("the key for another upload: %d", status)
+	}
 	// Many at once.
 	before := s.json(people.Librarian, "GET", "/api/v1/requests", nil, 200)["total"].(float64)
 	var wg sync.WaitGroup
