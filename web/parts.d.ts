@@ -131,6 +131,7 @@ interface Lens {
   cover(g: CanvasRenderingContext2D, of: { sheet: Sheet; width: number; height: number; }, left: number, top: number, h: number, dpr: number): void;
   readonly repeat: [number, number];
   tried: string;
+  askAgain(): void;
   tryOut(trial: { bitmap: ImageBitmap | null; share: number[]; says: string; }): void;
   borders: boolean;
   toggleBorders(): void;

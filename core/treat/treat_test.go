@@ -462,3 +462,29 @@ func TestTryShowsWhatDecideMakes(t *testing.T) {
 		t.Error("an unknown treatment was tried")
 	}
 }
+
+// A large scan is tried on smaller copies, but for treatments with figures in pixels; what comes out is the same surface.
+func TestTriesAreSmall(t *testing.T) {
+	made := scanned(t, "slates_round", 1024)
+	all := sheets(made)
+	scan := scanOf(made, all, true)
+	for _, c := range []struct {
+		step treat.Step
+		side int
+	}{{treat.Step{Kind: treat.Invert, Channel: material.Roughness}, treat.TryAt}, {treat.Step{Kind: treat.Register, Channel: material.Roughness, ShiftX: 3}, 1024}} {
+		_, sheet, _, err := treat.Try(context.Background(), scan, []treat.Step{c.step}, material.Roughness)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if w, h := sheet.Size(); max(w, h) != c.side {
+			t.Errorf("%s is tried on %d × %d pixels", c.step.Kind, w, h)
+		}
+		want := all[material.Roughness].Planes[0].Mean()
+		if c.step.Kind == treat.Invert {
+			want = 1 - want
+		}
+		if got := sheet.Planes[0].Mean(); math.Abs(got-want) > 0.005 {
+			t.Errorf("%s gives a mean of %.3f, not %.3f", c.step.Kind, got, want)
+		}
+	}
+}

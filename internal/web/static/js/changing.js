@@ -53,7 +53,7 @@ export function changing() {
       const value = many ? text.split(",").map((w) => w.trim()).filter(Boolean) : text;
       const { step } = await call("PATCH", "/api/v1/materials", { materials, change: { [this.what]: value } });
       field.value = "";
-      if (step) tell(`Saved: ${materials.length} materials.`, () => turn(step));
+      if (step) tell(materials.length === 1 ? "Saved." : `Saved: ${materials.length} materials.`, () => turn(step));
       else tell("Nothing changed.");
     },
   };

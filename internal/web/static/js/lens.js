@@ -130,6 +130,7 @@ function view() {
       if (!(await sheet.open()) || this.map !== m) return;
       this.sheet?.close();
       this.sheet = sheet;
+      this.askAgain();
       this.component = "";
       this.exposure = 0;
       if (this.against === "scan") this.setAgainst(m.before ? "scan" : "");

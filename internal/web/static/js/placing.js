@@ -72,6 +72,12 @@ export function placing() {
       this.sheet?.instead(bitmap, share);
     },
 
+    /** The lens shows another map: what is being tried is to be tried on that one. */
+    askAgain() {
+      this.tried = "";
+      dispatchEvent(new CustomEvent("showing"));
+    },
+
     shape: "wall",
     turn: 0, // degrees against the clock
     shifted: ["0", "0"], // as typed: to the right, and up

@@ -112,12 +112,7 @@ export function treatment() {
     changing: 0, // the treatment that the form is about; 0 for a new one
     init() {
       this.root = this.$root;
-      // Another map in the lens is tried too.
-      document.addEventListener("click", (e) => {
-        if (!this.root.open || !(/** @type {Element} */ (e.target).closest("[data-chip]"))) return;
-        this.look(null);
-        this.trySoon();
-      });
+      addEventListener("showing", () => this.root.open && this.trySoon());
     },
     get summary() {
       return this.changing ? "Change a treatment" : "Add a treatment";

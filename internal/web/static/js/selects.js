@@ -35,7 +35,12 @@ addEventListener("keydown", (e) => {
 addEventListener("pointerdown", () => (byKeys = false), true);
 addEventListener("focusout", act, true);
 for (const type of ["input", "change"]) addEventListener(type, (e) => {
-  if (!byKeys || !e.isTrusted || !listOf(e.target)) return;
+  const list = e.isTrusted ? listOf(e.target) : null;
+  if (!list) return;
+  if (!byKeys) { // chosen by the pointer: it acts now, and what was stepped to before is settled
+    stepped = null;
+    return;
+  }
   e.stopImmediatePropagation();
-  stepped = listOf(e.target);
+  stepped = list;
 }, true);

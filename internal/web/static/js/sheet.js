@@ -46,6 +46,7 @@ export class Sheet {
 
   /** Shows a trial in the place of the map; null for the map again. @param {ImageBitmap | null} trial @param {number[]} share */
   instead(trial, share) {
+    if (!trial && !this.trial) return;
     this.trial?.close();
     this.trial = trial;
     this.share = share;
